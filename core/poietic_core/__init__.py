@@ -1,0 +1,1 @@
+"""The rules of the job as pure functions on plain data: no Django, clock, files or randomness."""

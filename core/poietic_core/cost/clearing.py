@@ -1,0 +1,44 @@
+"""How the cells of an order's WIP (operation and element) are credited and cleared."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+
+from ..quantity import ZERO, allocate, exact, money
+from .model import Element
+from .rollup import Cell
+
+
+@exact
+def receipt_credit(
+    *,
+    standard: Decimal,
+    cells: Mapping[Cell, Decimal],
+    received_to_date: Decimal,
+    credited: Mapping[Cell, Decimal],
+) -> dict[Cell, Decimal]:
+    """Return what a receipt takes out of each WIP cell [money].
+
+    Each cell is credited its share of round(standard × received to date) less what it was
+    credited before, so that the credits never drift from quantity × standard.
+
+    Parameters
+    ----------
+    standard : frozen standard cost of one unit [money/unit]
+    cells : its split by operation and element
+    received_to_date : with this receipt [unit]
+    credited : what each cell was credited before [money]
+    """
+    target = money(standard * received_to_date)
+    parts = allocate(target, list(cells.values()))
+    due = dict(zip(cells, parts, strict=True))
+    changed = {cell: due.get(cell, ZERO) - credited.get(cell, ZERO) for cell in {**due, **credited}}
+    return {cell: amount for cell, amount in changed.items() if amount}
+
+
+@exact
+def split_amount(amount: Decimal, split: Mapping[Element, Decimal]) -> dict[Element, Decimal]:
+    """Return an amount charged to an order divided over elements like the input's standard."""
+    parts = allocate(amount, list(split.values()))
+    return {e: part for e, part in zip(split, parts, strict=True) if part}

@@ -1,0 +1,134 @@
+"""Cost elements, and a structure with the price of each of its inputs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from enum import StrEnum
+
+from ..quantity import ZERO
+
+
+class Element(StrEnum):
+    """What kind of cost it is, in the order in which costs are read."""
+
+    MATERIAL = "material"
+    MATERIAL_OVERHEAD = "material overhead"
+    SETUP_LABOUR = "setup labour"
+    RUN_LABOUR = "run labour"
+    MACHINE = "machine"
+    VARIABLE_OVERHEAD = "variable overhead"
+    FIXED_OVERHEAD = "fixed overhead"
+    SUBCONTRACT = "subcontract"
+    BY_PRODUCT = "by-product credit"
+
+
+class InputKind(StrEnum):
+    """What an operation takes in (or, for a by-product, gives out)."""
+
+    COMPONENT = "component"
+    SETUP_LABOUR = "setup labour"
+    SETUP_MACHINE = "setup machine"
+    RUN_LABOUR = "run labour"
+    RUN_MACHINE = "run machine"
+    BY_PRODUCT = "by-product"
+
+
+#: The kinds of time, each with the element that its cost belongs to.
+TIME_ELEMENT = {
+    InputKind.SETUP_LABOUR: Element.SETUP_LABOUR,
+    InputKind.SETUP_MACHINE: Element.MACHINE,
+    InputKind.RUN_LABOUR: Element.RUN_LABOUR,
+    InputKind.RUN_MACHINE: Element.MACHINE,
+}
+SETUP_KINDS = (InputKind.SETUP_LABOUR, InputKind.SETUP_MACHINE)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UnitCost:
+    """The cost of one unit of an item, by element, this level and lower levels [money/unit]."""
+
+    this_level: Mapping[Element, Decimal]
+    lower_levels: Mapping[Element, Decimal]
+
+    def by_element(self) -> dict[Element, Decimal]:
+        """Return this level plus lower levels, elements in their reading order."""
+        return {
+            e: self.this_level.get(e, ZERO) + self.lower_levels.get(e, ZERO)
+            for e in Element
+            if e in self.this_level or e in self.lower_levels
+        }
+
+    def total(self) -> Decimal:
+        """Return the cost of one unit."""
+        return sum(self.this_level.values(), ZERO) + sum(self.lower_levels.values(), ZERO)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ItemCost:
+    """The unit cost of an item used as a component."""
+
+    cost: UnitCost
+    is_made: bool
+    unit: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rates:
+    """What an hour at a work center costs [money/h]."""
+
+    labour: Decimal
+    machine: Decimal
+
+
+#: an input is told from the others of its structure by operation, kind and item
+InputKey = tuple[int, InputKind, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CostInput:
+    """One costed input of a structure, in the one form that roll-up and variance share."""
+
+    operation: int
+    kind: InputKind
+    #: the item's code; the work center's for time
+    code: str
+    #: per unit entering the operation, or per order where `is_per_order`
+    quantity: Decimal
+    unit: str
+    #: standard cost of one unit of the input; the credit price of a by-product
+    price: Decimal
+    #: how one unit's price divides over the elements
+    split: Mapping[Element, Decimal]
+    is_per_order: bool = False
+    is_made: bool = False
+
+    def key(self) -> InputKey:
+        """Return what identifies the input within its structure; time has no item."""
+        return self.operation, self.kind, "" if self.kind in TIME_ELEMENT else self.code
+
+    def sign(self) -> int:
+        """Return -1 for what is credited, else 1."""
+        return -1 if self.kind is InputKind.BY_PRODUCT else 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CostedOperation:
+    """What cost needs to know of an operation."""
+
+    number: int
+    name: str
+    work_center: str
+    yield_share: Decimal
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CostedStructure:
+    """A structure with the price of each input: the basis of a standard."""
+
+    item: str
+    #: the quantity over which setups and per-order lines are spread
+    standard_lot: Decimal
+    operations: tuple[CostedOperation, ...]
+    inputs: tuple[CostInput, ...]

@@ -1,0 +1,73 @@
+"""The states of a production order and what may be done in each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import ClassVar
+
+from ..errors import DomainError
+
+
+class OrderState(StrEnum):
+    """Where an order stands in its life."""
+
+    PLANNED = "planned"
+    RELEASED = "released"
+    STARTED = "started"
+    COMPLETED = "completed"
+    CLOSED = "closed"
+    CANCELLED = "cancelled"
+
+
+class Act(StrEnum):
+    """What is done to an order."""
+
+    RELEASE = "release"
+    POST = "post to"
+    COMPLETE = "complete"
+    CLOSE = "close"
+    CANCEL = "cancel"
+
+
+#: The states in which each act is possible.
+ALLOWED: dict[Act, tuple[OrderState, ...]] = {
+    Act.RELEASE: (OrderState.PLANNED,),
+    Act.POST: (OrderState.RELEASED, OrderState.STARTED),
+    Act.COMPLETE: (OrderState.STARTED,),
+    Act.CLOSE: (OrderState.COMPLETED,),
+    Act.CANCEL: (OrderState.PLANNED, OrderState.RELEASED),
+}
+
+_HINTS: dict[tuple[Act, OrderState], str] = {
+    (Act.POST, OrderState.PLANNED): "Release the order first.",
+    (Act.POST, OrderState.COMPLETED): "Take back its completion first.",
+    (Act.POST, OrderState.CLOSED): "Take back its closing and its completion first.",
+    (Act.COMPLETE, OrderState.RELEASED): "Report and receive what was made, or cancel the order.",
+    (Act.CLOSE, OrderState.STARTED): "Complete the order first.",
+    (Act.CLOSE, OrderState.RELEASED): "Report and complete the order, or cancel it.",
+    (Act.CLOSE, OrderState.CLOSED): "Nothing is left to do; its causes stand on its page.",
+    (Act.CANCEL, OrderState.STARTED): "Take back what was posted to it, or complete it.",
+}
+
+
+@dataclass(eq=False)
+class WrongState(DomainError):
+    """The order's state does not allow the act."""
+
+    order: str
+    state: str
+    act: str
+    possible: list[str]
+    hint: str
+    code: ClassVar[str] = "order.wrong_state"
+    what: ClassVar[str] = "Order {order} is {state}."
+    why: ClassVar[str] = "To {act} an order it has to be {possible}."
+    fix: ClassVar[str] = "{hint}"
+
+
+def require_state(order: str, state: OrderState, act: Act) -> None:
+    """Refuse an act that the order's state does not allow: WrongState (order.wrong_state)."""
+    if state not in ALLOWED[act]:
+        hint = _HINTS.get((act, state), "Choose another order.")
+        raise WrongState(order, state.value, act.value, [s.value for s in ALLOWED[act]], hint)

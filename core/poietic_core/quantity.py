@@ -1,0 +1,143 @@
+"""Decimal arithmetic, units, steps and rounding: the only place that rounds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Context, Decimal, localcontext
+from functools import wraps
+from typing import ParamSpec, TypeVar
+
+from .errors import OffStep, OutOfRange, UnknownUnit
+
+ZERO = Decimal(0)
+ONE = Decimal(1)
+CENT = Decimal("0.01")
+UNIT_COST_STEP = Decimal("0.000001")
+HOUR_STEP = Decimal("0.0001")
+CONTEXT = Context(prec=34, rounding=ROUND_HALF_UP)
+
+#: What a quantity may be kept in, with the step that suits it unless the item says otherwise.
+UNITS: dict[str, Decimal] = {
+    "pcs": Decimal(1),
+    "kg": Decimal("0.001"),
+    "g": Decimal("0.1"),
+    "m": Decimal("0.001"),
+    "mm": Decimal(1),
+    "m2": Decimal("0.001"),
+    "L": Decimal("0.001"),
+}
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+def exact(function: Callable[P, R]) -> Callable[P, R]:
+    """Run `function` in the core's own decimal context, so no caller's context changes a result."""
+
+    @wraps(function)
+    def run(*args: P.args, **kwargs: P.kwargs) -> R:
+        with localcontext(CONTEXT):
+            return function(*args, **kwargs)
+
+    return run
+
+
+def require_unit(unit: str) -> str:
+    """Return `unit` if it is known, else raise UnknownUnit (quantity.unknown_unit)."""
+    if unit not in UNITS:
+        raise UnknownUnit(unit, list(UNITS))
+    return unit
+
+
+@exact
+def require_step(name: str, quantity: Decimal, *, step: Decimal, unit: str) -> Decimal:
+    """Return `quantity` if it is a multiple of `step`, else refuse with the two nearest values.
+
+    Raises
+    ------
+    OffStep (quantity.off_step)
+
+    Examples
+    --------
+    >>> require_step("Quantity", Decimal("2.5"), step=Decimal("0.5"), unit="kg")
+    Decimal('2.5')
+    """
+    if quantity % step:
+        below = (quantity / step).to_integral_value(ROUND_FLOOR) * step
+        raise OffStep(name, quantity, unit, step, below, below + step)
+    return quantity
+
+
+@exact
+def require_positive(name: str, value: Decimal) -> Decimal:
+    """Return `value` if it is above zero, else raise OutOfRange (input.out_of_range)."""
+    if value <= 0:
+        raise OutOfRange(name, value, "above 0")
+    return value
+
+
+@exact
+def round_up(quantity: Decimal, step: Decimal) -> Decimal:
+    """Return the smallest multiple of `step` that is not below `quantity`.
+
+    >>> round_up(Decimal("21.05"), Decimal(1))
+    Decimal('22')
+    """
+    return (quantity / step).to_integral_value(ROUND_CEILING) * step
+
+
+@exact
+def round_to(value: Decimal, step: Decimal) -> Decimal:
+    """Return the multiple of `step` nearest to `value`, halves away from zero (common practice).
+
+    >>> round_to(Decimal("2136.145"), Decimal("0.01"))
+    Decimal('2136.15')
+    """
+    return (value / step).to_integral_value(ROUND_HALF_UP) * step
+
+
+def money(value: Decimal) -> Decimal:
+    """Return `value` to the cent: what a posting carries."""
+    return round_to(value, CENT)
+
+
+@exact
+def round_parts(parts: Sequence[Decimal], total: Decimal, step: Decimal = CENT) -> list[Decimal]:
+    """Return `parts` rounded to multiples of `step` that add up to `total`.
+
+    Largest remainder: each part is rounded down, then the steps still missing go to the
+    parts with the largest remainders; ties in the order given. `total` is a multiple of
+    `step`; the parts add up to it but for what rounding can make, else the missing steps
+    go round the parts in the same order.
+
+    Source
+    ------
+    Hamilton's method of apportionment; Balinski & Young (1982), Fair Representation.
+
+    Examples
+    --------
+    >>> third = Decimal(10) / 3
+    >>> [str(x) for x in round_parts([third, third, third], Decimal(10))]
+    ['3.34', '3.33', '3.33']
+    """
+    if not parts:
+        return []
+    floors = [(p / step).to_integral_value(ROUND_FLOOR) for p in parts]
+    missing = int(total / step - sum(floors, ZERO))
+    order = sorted(range(len(parts)), key=lambda i: (floors[i] - parts[i] / step, i))
+    each, extra = divmod(missing, len(parts))
+    for rank, i in enumerate(order):
+        floors[i] += each + (1 if rank < extra else 0)
+    return [f * step for f in floors]
+
+
+@exact
+def allocate(total: Decimal, weights: Sequence[Decimal], step: Decimal = CENT) -> list[Decimal]:
+    """Return `total` split in proportion to `weights`, in multiples of `step`, adding up to it.
+
+    Weights that add up to zero put everything on the first.
+    """
+    base = sum(weights, ZERO)
+    if not base:
+        return [total if i == 0 else ZERO for i in range(len(weights))]
+    return round_parts([total * w / base for w in weights], total, step)

@@ -1,0 +1,1 @@
+"""Stock: how much there is, and what it is worth."""

@@ -1,0 +1,1 @@
+"""What an item is made of and how: components and operations as one thing."""

@@ -1,0 +1,89 @@
+"""Set up, load the demo into an empty database, and serve until Ctrl-C."""
+
+import argparse
+import fcntl
+import json
+import os
+import signal
+import subprocess
+import sys
+from contextlib import suppress
+from pathlib import Path
+
+from . import cluster
+from .django import manage, prepare
+
+RUN = cluster.VAR / "run.json"
+
+
+def main() -> None:
+    """Serve at one address; a second start says where the first one serves."""
+    parser = argparse.ArgumentParser(prog="./poietic start")
+    parser.add_argument("--empty", action="store_true", help="don't load the demo")
+    parser.add_argument("--port", type=int, help="serve at this port")
+    given = parser.parse_args()
+    lock = (cluster.VAR / "start.lock").open("w")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        address = json.loads(RUN.read_text()).get("address") if RUN.exists() else None
+        print(f"Poietic already runs at {address}" if address else "Poietic is starting already")
+        return
+    _stop_leftover()
+    started = prepare()
+    try:
+        if not given.empty and (code := manage("load_demo", "--if-empty")):
+            sys.exit(code)
+        _serve(given.port)
+    finally:
+        RUN.unlink(missing_ok=True)
+        if started:
+            cluster.stop()
+
+
+def _serve(port: int | None) -> None:
+    remembered = cluster.VAR / "port"
+    port = port or cluster.free_port(int(remembered.read_text()) if remembered.exists() else 8470)
+    remembered.write_text(str(port))
+    server = subprocess.Popen(
+        [
+            *(sys.executable, "-m", "uvicorn", "poietic.config.asgi:application"),
+            *("--host", "127.0.0.1", "--port", str(port), "--workers", "2", "--lifespan", "off"),
+            *("--timeout-graceful-shutdown", "3", "--log-level", "warning"),
+        ],
+        env=cluster.environment(),
+        start_new_session=True,
+    )
+    address = f"http://127.0.0.1:{port}/"
+    RUN.write_text(json.dumps({"group": server.pid, "address": address}))
+    print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
+    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    try:
+        sys.exit(server.wait())
+    except KeyboardInterrupt:
+        print("Stopping")
+        _end(server.pid)
+        with suppress(subprocess.TimeoutExpired):
+            server.wait(10)
+        _end(server.pid, signal.SIGKILL)
+
+
+def _stop_leftover() -> None:
+    """End server processes that outlived a killed start."""
+    if not RUN.exists():
+        return
+    group = json.loads(RUN.read_text())["group"]
+    for process in Path("/proc").glob("[0-9]*"):
+        with suppress(OSError, ValueError):
+            fields = (process / "stat").read_text().rpartition(")")[2].split()
+            if int(fields[2]) == group and process.stat().st_uid == os.getuid():
+                os.kill(int(process.name), signal.SIGKILL)
+
+
+def _end(group: int, how: signal.Signals = signal.SIGTERM) -> None:
+    with suppress(ProcessLookupError):
+        os.killpg(group, how)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,49 @@
+"""Looking things up by code, each with its own refusal."""
+
+from collections.abc import Iterable
+
+from ..web_api.errors import NotFound
+from .models import Item, Place, Reason
+
+
+def item_by_code(code: str) -> Item:
+    """Return an item, or refuse by name."""
+    item = Item.objects.filter(code=code).first()
+    if item is None:
+        raise NotFound("item", code)
+    return item
+
+
+def items_by_code(codes: Iterable[str]) -> dict[str, Item]:
+    """Return items by code in one query; the first that does not exist is refused by name."""
+    wanted = list(dict.fromkeys(codes))
+    found = {i.code: i for i in Item.objects.filter(code__in=wanted)}
+    for code in wanted:
+        if code not in found:
+            raise NotFound("item", code)
+    return found
+
+
+def stock_place(code: str) -> Place:
+    """Return a place that holds stock, or refuse by name."""
+    place = Place.objects.filter(code=code, kind__in=[Place.Kind.STORE, Place.Kind.FLOOR]).first()
+    if place is None:
+        raise NotFound("store or floor place", code)
+    return place
+
+
+def place_of_kind(kind: Place.Kind) -> Place:
+    """Return the one place of a kind that ends movements (supplier, work in process)."""
+    code = kind.value.replace(" ", "-")
+    return Place.objects.get_or_create(
+        kind=kind, defaults={"code": code, "name": kind.value.capitalize(), "change": 0}
+    )[0]
+
+
+def reasons_by_code(codes: Iterable[str]) -> dict[str, Reason]:
+    """Return reasons by code; the first that does not exist is refused by name."""
+    found = {r.code: r for r in Reason.objects.filter(code__in=set(codes))}
+    for code in codes:
+        if code not in found:
+            raise NotFound("reason", code)
+    return found

@@ -1,0 +1,155 @@
+"""What a command did, gathered while it runs: the same for a preview and for a posting."""
+
+import hashlib
+from decimal import Decimal
+
+from ninja import Schema
+from poietic_core.quantity import ZERO
+
+from ..web_api.fields import DecimalText
+
+
+class FieldChange(Schema):
+    """One field of one thing, before and after."""
+
+    thing: str
+    field: str
+    before: str
+    after: str
+
+
+class StockChange(Schema):
+    """Stock of an item at a place, before and after."""
+
+    item: str
+    name: str
+    place: str
+    unit: str
+    before: DecimalText
+    after: DecimalText
+
+
+class WipChange(Schema):
+    """Work in process of an order by element, before and after."""
+
+    order: int
+    element: str
+    before: DecimalText
+    after: DecimalText
+
+
+class JournalChange(Schema):
+    """What an account is debited and credited."""
+
+    account: str
+    debit: DecimalText
+    credit: DecimalText
+
+
+class VarianceChange(Schema):
+    """An order's variance to date, before and after; unfavourable is positive."""
+
+    order: int
+    before: DecimalText
+    after: DecimalText
+
+
+class Remark(Schema):
+    """A thing to know before posting that does not stop it."""
+
+    thing: str
+    text: str
+
+
+class Consequences(Schema):
+    """What a command would do, or did."""
+
+    fields: list[FieldChange]
+    stock: list[StockChange]
+    wip: list[WipChange]
+    variance: list[VarianceChange]
+    journal: list[JournalChange]
+    remarks: list[Remark]
+
+    def digest(self) -> str:
+        """Return a fingerprint: equal consequences have equal ones."""
+        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()
+
+
+class Effects:
+    """Collects before and after; what ends as it began is left out."""
+
+    def __init__(self) -> None:
+        self._fields: dict[tuple[str, str], tuple[str, str]] = {}
+        self._stock: dict[tuple[str, str, str, str], tuple[Decimal, Decimal]] = {}
+        self._wip: dict[tuple[int, str], tuple[Decimal, Decimal]] = {}
+        self._variance: dict[int, tuple[Decimal, Decimal]] = {}
+        self._accounts: dict[str, list[Decimal]] = {}
+        self._remarks: list[Remark] = []
+
+    def field(self, thing: str, field: str, before: object, after: object) -> None:
+        """Note a change of a field; `before` of the first note and `after` of the last count."""
+        first = self._fields.get((thing, field), (_words(before), ""))[0]
+        self._fields[thing, field] = (first, _words(after))
+
+    def stock(
+        self, *, item: str, name: str, place: str, unit: str, before: Decimal, after: Decimal
+    ) -> None:
+        """Note a change of stock at a place."""
+        key = (item, name, place, unit)
+        self._stock[key] = (self._stock.get(key, (before, after))[0], after)
+
+    def wip(self, *, order: int, element: str, before: Decimal, after: Decimal) -> None:
+        """Note a change of an order's work in process."""
+        key = (order, element)
+        self._wip[key] = (self._wip.get(key, (before, after))[0], after)
+
+    def variance(self, *, order: int, before: Decimal, after: Decimal) -> None:
+        """Note a change of an order's variance to date."""
+        self._variance[order] = (self._variance.get(order, (before, after))[0], after)
+
+    def journal(self, account: str, amount: Decimal) -> None:
+        """Note money on an account: debit above zero, credit below."""
+        sides = self._accounts.setdefault(account, [ZERO, ZERO])
+        sides[0 if amount > 0 else 1] += abs(amount)
+
+    def remark(self, thing: str, text: str) -> None:
+        """Note something to know before posting."""
+        self._remarks.append(Remark(thing=thing, text=text))
+
+    def consequences(self) -> Consequences:
+        """Return what was gathered, in a fixed order."""
+        return Consequences(
+            fields=[
+                FieldChange(thing=t, field=f, before=b, after=a)
+                for (t, f), (b, a) in self._fields.items()
+                if b != a
+            ],
+            stock=[
+                StockChange(item=i, name=n, place=p, unit=u, before=b, after=a)
+                for (i, n, p, u), (b, a) in self._stock.items()
+                if b != a
+            ],
+            wip=[
+                WipChange(order=o, element=e, before=b, after=a)
+                for (o, e), (b, a) in self._wip.items()
+                if b != a
+            ],
+            variance=[
+                VarianceChange(order=o, before=b, after=a)
+                for o, (b, a) in self._variance.items()
+                if b != a
+            ],
+            journal=[
+                JournalChange(account=n, debit=d, credit=c)
+                for n, (d, c) in self._accounts.items()
+                if d or c
+            ],
+            remarks=self._remarks,
+        )
+
+
+def _words(value: object) -> str:
+    if isinstance(value, Decimal):
+        return format(value.normalize() + 0, "f")
+    return "" if value is None else str(value)

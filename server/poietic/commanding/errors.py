@@ -1,0 +1,52 @@
+"""Why a command is refused before its own rules speak."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from poietic_core.errors import DomainError
+
+
+@dataclass(eq=False)
+class RoleNeeded(DomainError):
+    """The person does not hold a role that may do this."""
+
+    person: str
+    act: str
+    roles: list[str]
+    code: ClassVar[str] = "people.role_needed"
+    what: ClassVar[str] = "{person} may not do this: {act}."
+    why: ClassVar[str] = "It takes one of these roles: {roles}."
+    fix: ClassVar[str] = "Ask somebody who holds one, or an administrator for the role."
+
+
+@dataclass(eq=False)
+class KeyUsed(DomainError):
+    """The idempotency key belongs to another input."""
+
+    key: str
+    code: ClassVar[str] = "command.key_used"
+    what: ClassVar[str] = "The key {key} was used for another input."
+    why: ClassVar[str] = "A key stands for one act; the same key with other inputs is refused."
+    fix: ClassVar[str] = "Send the changed input with a new key."
+
+
+@dataclass(eq=False)
+class Busy(DomainError):
+    """Somebody else is posting to the same things at this moment."""
+
+    code: ClassVar[str] = "command.busy"
+    what: ClassVar[str] = "Somebody is posting to the same stock or order right now."
+    why: ClassVar[str] = "A preview waits a moment only, so that it never holds up a posting."
+    fix: ClassVar[str] = "Try again in a second."
+
+
+@dataclass(eq=False)
+class ChangedSince(DomainError):
+    """What a person saw is no longer so, and the act would do something else."""
+
+    changes: list[str]
+    consequences: object
+    code: ClassVar[str] = "command.changed_since"
+    what: ClassVar[str] = "Something changed since you looked, and nothing was posted."
+    why: ClassVar[str] = "{changes}."
+    fix: ClassVar[str] = "Look at the new consequences and post again if they are right."

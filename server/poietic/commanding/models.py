@@ -1,0 +1,33 @@
+"""The audit entries: one row for each command carried out."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Entry(models.Model):
+    """One command carried out; its id is the change number of all it changed."""
+
+    id = models.BigIntegerField(primary_key=True)
+    key = models.CharField(max_length=80, unique=True)
+    fingerprint = models.CharField(max_length=64)
+    command = models.CharField(max_length=60)
+    title = models.CharField(max_length=120)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
+    entered_at = models.DateTimeField()
+    given = models.JSONField()
+    answer = models.JSONField()
+
+    class Meta:
+        indexes = [models.Index(fields=["-entered_at"], name="entry_by_time")]
+
+    def __str__(self) -> str:
+        return f"{self.id} {self.command}"
+
+
+class Changing(models.Model):
+    """A row that remembers the command that changed it last."""
+
+    change = models.BigIntegerField()
+
+    class Meta:
+        abstract = True

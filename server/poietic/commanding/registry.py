@@ -1,0 +1,73 @@
+"""All commands: name, title, input, roles and the function that carries it out."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, TypeVar, get_type_hints
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db.models import QuerySet
+from poietic_core.errors import DomainError
+
+from ..web_api.fields import Strict
+from .effects import Effects
+from .models import Changing
+from .roles import Role
+
+M = TypeVar("M", bound=Changing)
+
+
+@dataclass(frozen=True)
+class Context:
+    """Who acts, when, under which change number, and what it does."""
+
+    person: AbstractBaseUser | None
+    now: datetime
+    change: int
+    effects: Effects = field(default_factory=Effects)
+    #: change number of each thing locked, as it was found
+    found: dict[str, int] = field(default_factory=dict)
+    #: postings and things made, for the answer
+    postings: list[int] = field(default_factory=list)
+    made: dict[str, str] = field(default_factory=dict)
+
+    def lock(self, rows: QuerySet[M], kind: str) -> list[M]:
+        """Lock rows in one statement, in the order of their keys, and remember what was found."""
+        locked = list(rows.select_for_update(of=("self",)).order_by("pk"))
+        for row in locked:
+            self.found.setdefault(f"{kind}:{row}", row.change)
+        return locked
+
+    def lock_one(self, rows: QuerySet[M], kind: str, missing: DomainError) -> M:
+        """Lock the one row that there should be, else raise `missing`."""
+        locked = self.lock(rows, kind)
+        if not locked:
+            raise missing
+        return locked[0]
+
+
+@dataclass(frozen=True)
+class Command:
+    """One way to change the shop."""
+
+    name: str
+    title: str
+    roles: frozenset[Role]
+    given: type[Strict]
+    run: Callable[[Context, Any], None]
+
+
+COMMANDS: dict[str, Command] = {}
+
+
+def command(
+    name: str, title: str, *roles: Role
+) -> Callable[[Callable[[Context, Any], None]], Callable[[Context, Any], None]]:
+    """Register a function as a command; its second argument's type is the input."""
+
+    def register(run: Callable[[Context, Any], None]) -> Callable[[Context, Any], None]:
+        given = get_type_hints(run)["given"]
+        COMMANDS[name] = Command(name, title, frozenset({*roles, Role.ADMINISTRATOR}), given, run)
+        return run
+
+    return register

@@ -1,0 +1,178 @@
+"""Carrying out a command: once, whole, by somebody who may, or only as a preview."""
+
+import hashlib
+import json
+from datetime import datetime
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import connection, transaction
+from django.db.utils import OperationalError
+from ninja import Schema
+from psycopg.errors import LockNotAvailable
+
+from ..web_api.fields import Strict
+from .effects import Consequences
+from .errors import Busy, ChangedSince, KeyUsed, RoleNeeded
+from .models import Entry
+from .registry import Command, Context
+
+PREVIEW_LOCK_TIMEOUT = "300ms"
+
+
+class Seen(Schema):
+    """What a person had seen: change numbers, and the consequences of the preview."""
+
+    changes: dict[str, int] = {}
+    digest: str = ""
+
+
+class Outcome(Schema):
+    """What a command would do, or did."""
+
+    command: str
+    title: str
+    is_preview: bool
+    change: int
+    postings: list[int]
+    made: dict[str, str]
+    seen: Seen
+    consequences: Consequences
+
+
+class _TakenBack(Exception):
+    """Ends a preview's transaction."""
+
+
+def preview(command: Command, given: Strict, *, person: AbstractBaseUser, now: datetime) -> Outcome:
+    """Run a command in a transaction, take the transaction back, and return what it did."""
+    _require_role(command, person)
+    outcome: Outcome | None = None
+    try:
+        with transaction.atomic():
+            with connection.cursor() as cursor:
+                cursor.execute(f"SET LOCAL lock_timeout = '{PREVIEW_LOCK_TIMEOUT}'")
+            outcome = _run(command, given, person=person, now=now, is_preview=True)
+            with connection.cursor() as cursor:  # deferred constraints don't fire on a rollback
+                cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
+            raise _TakenBack
+    except _TakenBack:
+        assert outcome is not None
+        return outcome
+    except OperationalError as err:
+        if isinstance(err.__cause__, LockNotAvailable):
+            raise Busy from err
+        raise
+
+
+def post(
+    command: Command,
+    given: Strict,
+    *,
+    key: str,
+    person: AbstractBaseUser | None,
+    now: datetime,
+    seen: Seen | None = None,
+) -> Outcome:
+    """Carry out a command once; the same key again gives the same answer and does nothing.
+
+    A person of None is the shop setting itself up (first person, demo).
+    """
+    if person is not None:
+        _require_role(command, person)
+    fingerprint = _fingerprint(command, given, person)
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", [key])
+        if before := Entry.objects.filter(key=key).first():
+            if before.fingerprint != fingerprint:
+                raise KeyUsed(key)
+            return Outcome.model_validate(before.answer)
+        return _run(
+            command,
+            given,
+            person=person,
+            now=now,
+            is_preview=False,
+            seen=seen,
+            key=key,
+            fingerprint=fingerprint,
+        )
+
+
+def _run(
+    command: Command,
+    given: Strict,
+    *,
+    person: AbstractBaseUser | None,
+    now: datetime,
+    is_preview: bool,
+    seen: Seen | None = None,
+    key: str = "",
+    fingerprint: str = "",
+) -> Outcome:
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT nextval('commanding_change')")
+        change: int = cursor.fetchone()[0]
+    context = Context(person=person, now=now, change=change)
+    command.run(context, given)
+    consequences = context.effects.consequences()
+    outcome = Outcome(
+        command=command.name,
+        title=command.title,
+        is_preview=is_preview,
+        change=change,
+        postings=context.postings,
+        made=context.made,
+        seen=Seen(changes=context.found, digest=consequences.digest()),
+        consequences=consequences,
+    )
+    if seen:
+        _require_as_seen(seen, outcome)
+    Entry.objects.create(
+        id=change,
+        key=key or f"preview-{change}",
+        fingerprint=fingerprint,
+        command=command.name,
+        title=command.title,
+        person_id=person.pk if person else None,
+        entered_at=now,
+        given=without_secrets(given.model_dump(mode="json")),
+        answer=outcome.model_dump(mode="json"),
+    )
+    return outcome
+
+
+def without_secrets(given: dict[str, Any]) -> dict[str, Any]:
+    """Return the input as the audit may keep it."""
+    return {k: v for k, v in given.items() if k != "password"}
+
+
+def _require_role(command: Command, person: AbstractBaseUser) -> None:
+    if not command.roles & set(getattr(person, "roles", [])):
+        raise RoleNeeded(str(person), command.title.lower(), sorted(command.roles))
+
+
+def _fingerprint(command: Command, given: Strict, person: AbstractBaseUser | None) -> str:
+    content = [command.name, person.pk if person else None, given.model_dump(mode="json")]
+    return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
+
+
+def _require_as_seen(seen: Seen, outcome: Outcome) -> None:
+    """Refuse if what was seen changed and the act would now do something else."""
+    if seen.digest and seen.digest == outcome.seen.digest:
+        return
+    moved = {
+        thing: outcome.seen.changes[thing]
+        for thing, number in seen.changes.items()
+        if outcome.seen.changes.get(thing, number) != number
+    }
+    if not moved and not seen.digest:
+        return
+    entries = Entry.objects.select_related("person").in_bulk(set(moved.values()))
+    told = [
+        f"{thing.replace(':', ' ')}: {entry.title.lower()} by {entry.person or 'the system'} at {entry.entered_at:%H:%M:%S} UTC"
+        for thing, number in moved.items()
+        if (entry := entries.get(number))
+    ]
+    raise ChangedSince(told or ["The consequences are no longer those shown"], outcome.consequences)

@@ -1,0 +1,26 @@
+"""The HTTP interface, assembled: commands, queries, sign-in, and the OpenAPI document."""
+
+from ninja import NinjaAPI
+from ninja.security import django_auth
+
+from ..catalog.api import router as catalog
+from ..commanding.api import build_router
+from ..costing.api import router as costing
+from ..engineering.api import router as engineering
+from ..ledger.api import router as ledger
+from ..orders.api import router as orders
+from ..people.api import router as people
+from ..web_api.errors import install
+from . import commands  # noqa: F401  registers every command
+
+api = NinjaAPI(
+    title="Poietic",
+    version="1",
+    description="Commands change the shop, each with a preview; queries show it.",
+    docs_url=None,
+    auth=django_auth,
+)
+install(api)
+api.add_router("/commands", build_router())
+for router in (people, catalog, engineering, costing, ledger, orders):
+    api.add_router("", router)

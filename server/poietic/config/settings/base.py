@@ -1,0 +1,87 @@
+"""Every default; `test` overrides a few. The environment is read only here."""
+
+import os
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[4]
+
+
+def required(name: str) -> str:
+    """Return a setting that the start needs, or stop with the way out."""
+    if name not in os.environ:
+        sys.exit(f"{name} is not set. Start the application with ./poietic start, which sets it.")
+    return os.environ[name]
+
+
+SECRET_KEY = required("POIETIC_SECRET_KEY")
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", *os.environ.get("POIETIC_HOSTS", "").split()]
+CSRF_TRUSTED_ORIGINS = os.environ.get("POIETIC_ORIGINS", "").split()
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.postgres",
+    "poietic.commanding",
+    "poietic.people",
+    "poietic.catalog",
+    "poietic.ledger",
+    "poietic.engineering",
+    "poietic.costing",
+    "poietic.stores",
+    "poietic.orders",
+    "poietic.demo",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "poietic.config.urls"
+ASGI_APPLICATION = "poietic.config.asgi.application"
+AUTH_USER_MODEL = "people.Person"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "HOST": "127.0.0.1",
+        "PORT": required("POIETIC_DB_PORT"),
+        "NAME": os.environ.get("POIETIC_DB_NAME", "poietic"),
+        "USER": required("POIETIC_DB_USER"),
+        "PASSWORD": required("POIETIC_DB_PASSWORD"),
+        "CONN_HEALTH_CHECKS": True,
+    }
+}
+#: the role that serves: it may not UPDATE, DELETE or TRUNCATE what is append-only
+APPLICATION_ROLE = "poietic_app"
+
+LANGUAGE_CODE = "en"
+TIME_ZONE = "UTC"
+USE_TZ = True
+USE_I18N = False
+
+STATIC_URL = "/static/"
+WEB_BUILD = ROOT / "web" / "dist"
+WHITENOISE_ROOT = WEB_BUILD
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+X_FRAME_OPTIONS = "DENY"
+SIGN_IN_ATTEMPTS = 5
+SIGN_IN_PAUSE_SECONDS = 300
+#: the demo's sign-in page offers its persons; nobody else's does
+DEMO_PASSWORD = "tarn-hollow-demo"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "loggers": {"django": {"handlers": ["console"], "level": "WARNING"}},
+}

@@ -1,0 +1,98 @@
+"""Queries on standards."""
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from poietic_core.cost.rollup import standard_cost
+
+from ..catalog.queries import item_by_code
+from ..commanding.api import Problem
+from ..web_api.derivations import DerivationRow, flatten
+from ..web_api.errors import NotFound
+from ..web_api.fields import DecimalText
+from .queries import roll_up_now, standards_in_force
+
+router = Router(tags=["costing"])
+
+
+class ElementCost(Schema):
+    """What an element costs per unit, this level and lower levels."""
+
+    element: str
+    this_level: DecimalText
+    lower_levels: DecimalText
+
+
+class StandardOut(Schema):
+    """The standard of an item in force, with its derivation."""
+
+    item: str
+    unit: str
+    total: DecimalText
+    frozen_at: str
+    standard_lot: DecimalText | None
+    elements: list[ElementCost]
+    derivation: list[DerivationRow]
+
+
+class MissingOut(Schema):
+    """What keeps an item from having a standard."""
+
+    item: str
+    why: str
+    fix: str
+
+
+class RollUpRow(Schema):
+    """The rolled cost of an item beside the standard in force."""
+
+    item: str
+    standard: DecimalText | None
+    rolled: DecimalText
+
+
+class RollUpOut(Schema):
+    """A roll-up of what stands now."""
+
+    rows: list[RollUpRow]
+    missing: list[MissingOut]
+
+
+@router.get("/items/{code}/standard", response={200: StandardOut, 404: Problem})
+def standard(request: HttpRequest, code: str) -> StandardOut:
+    """Return the standard of an item in force."""
+    item = item_by_code(code)
+    found = standards_in_force([item]).get(code)
+    if found is None:
+        raise NotFound("standard of", code)
+    cost = found.as_item_cost().cost
+    costed = found.costed() if found.basis else None
+    return StandardOut(
+        item=code,
+        unit=item.unit,
+        total=found.total,
+        frozen_at=found.cost_set.frozen_at.isoformat(),
+        standard_lot=costed.standard_lot if costed else None,
+        elements=[
+            ElementCost(
+                element=e.value,
+                this_level=cost.this_level.get(e, 0),
+                lower_levels=cost.lower_levels.get(e, 0),
+            )
+            for e in cost.by_element()
+        ],
+        derivation=flatten(standard_cost(costed)) if costed else [],
+    )
+
+
+@router.get("/roll-up", response=RollUpOut)
+def roll_up(request: HttpRequest) -> RollUpOut:
+    """Return what freezing the standard now would give, and what is missing for it."""
+    rolled = roll_up_now()
+    frozen = {code: s.total for code, s in standards_in_force().items()}
+    return RollUpOut(
+        rows=[
+            RollUpRow(item=code, standard=frozen.get(code), rolled=cost.cost.total())
+            for code, cost in sorted(rolled.costs.items())
+        ],
+        missing=[MissingOut(item=m.item, why=m.why, fix=m.fix) for m in rolled.missing],
+    )

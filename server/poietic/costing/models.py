@@ -1,0 +1,50 @@
+"""Frozen standards: complete sets, each row with the basis it was computed from."""
+
+from django.db import models
+from poietic_core.cost.model import CostedStructure, ItemCost
+
+from ..catalog.models import Item
+from ..commanding.models import Changing
+from .basis import cost_from_json, structure_from_json
+
+
+class CostSet(Changing):
+    """One freeze: the standards of all items from then on."""
+
+    frozen_at = models.DateTimeField()
+    note = models.CharField(max_length=400, blank=True)
+
+    def __str__(self) -> str:
+        return f"{self.frozen_at:%Y-%m-%d %H:%M}"
+
+
+class Standard(models.Model):
+    """The frozen standard of an item; never changed."""
+
+    cost_set = models.ForeignKey(CostSet, models.PROTECT, related_name="standards")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="standards")
+    total = models.DecimalField(max_digits=18, decimal_places=6)
+    #: by element, this level and lower levels
+    cost = models.JSONField()
+    #: the costed structure it was computed from; null for a bought item
+    basis = models.JSONField(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["cost_set", "item"], name="one_standard_per_set_and_item"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.item_id} {self.total}"
+
+    def as_item_cost(self) -> ItemCost:
+        """Return it as the core's cost of a component."""
+        return ItemCost(
+            cost=cost_from_json(self.cost), is_made=self.item.is_made, unit=self.item.unit
+        )
+
+    def costed(self) -> CostedStructure:
+        """Return the costed structure of a made item."""
+        return structure_from_json(self.basis)

@@ -1,0 +1,146 @@
+"""Queries on postings and stock."""
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from ..catalog.queries import item_by_code
+from ..commanding.api import Problem
+from ..web_api.errors import NotFound
+from ..web_api.fields import DecimalText
+from .models import Posting, StockBalance
+
+router = Router(tags=["ledger"])
+
+
+class StockRow(Schema):
+    """Stock of an item at a place."""
+
+    item: str
+    place: str
+    quantity: DecimalText
+
+
+class PostingStock(Schema):
+    """A stock line of a posting."""
+
+    item: str
+    name: str
+    unit: str
+    from_place: str
+    to_place: str
+    quantity: DecimalText
+    value: DecimalText
+    operation: int | None
+
+
+class PostingMoney(Schema):
+    """A journal line of a posting: debit above zero."""
+
+    account: str
+    amount: DecimalText
+    operation: int | None
+    element: str
+
+
+class PostingTime(Schema):
+    """A time line of a posting."""
+
+    operation: int
+    kind: str
+    hours: DecimalText
+    amount: DecimalText
+
+
+class PostingUnits(Schema):
+    """A unit line of a posting."""
+
+    operation: int
+    is_good: bool
+    reason: str
+    quantity: DecimalText
+
+
+class PostingOut(Schema):
+    """A posting with its lines."""
+
+    number: int
+    kind: str
+    order: int | None
+    operation: int | None
+    person: str
+    happened_at: str
+    entered_at: str
+    reason: str
+    reverses: int | None
+    taken_back_by: int | None
+    stock: list[PostingStock]
+    money: list[PostingMoney]
+    times: list[PostingTime]
+    units: list[PostingUnits]
+
+
+@router.get("/items/{code}/stock", response={200: list[StockRow], 404: Problem})
+def stock(request: HttpRequest, code: str) -> list[StockRow]:
+    """Return the stock of an item by place."""
+    rows = StockBalance.objects.filter(item=item_by_code(code), quantity__gt=0)
+    return [
+        StockRow(item=code, place=b.place.code, quantity=b.quantity)
+        for b in rows.select_related("place")
+    ]
+
+
+@router.get("/postings/{number}", response={200: PostingOut, 404: Problem})
+def posting(request: HttpRequest, number: int) -> PostingOut:
+    """Return a posting with its lines."""
+    found = (
+        Posting.objects.select_related("person", "order", "reversal").filter(pk=number).first()
+        if 0 < number < 2**62
+        else None
+    )
+    if found is None:
+        raise NotFound("posting", str(number))
+    reversal = getattr(found, "reversal", None)
+    return PostingOut(
+        number=found.pk,
+        kind=found.kind,
+        order=found.order.number if found.order else None,
+        operation=found.operation,
+        person=str(found.person or ""),
+        happened_at=found.happened_at.isoformat(),
+        entered_at=found.entered_at.isoformat(),
+        reason=found.reason,
+        reverses=found.reverses_id,
+        taken_back_by=reversal.pk if reversal else None,
+        stock=[
+            PostingStock(
+                item=s.item.code,
+                name=s.item.name,
+                unit=s.item.unit,
+                from_place=s.from_place.name,
+                to_place=s.to_place.name,
+                quantity=s.quantity,
+                value=s.value,
+                operation=s.operation,
+            )
+            for s in found.stock_lines.select_related("item", "from_place", "to_place")
+        ],
+        money=[
+            PostingMoney(
+                account=j.account, amount=j.amount, operation=j.operation, element=j.element
+            )
+            for j in found.journal_lines.all()
+        ],
+        times=[
+            PostingTime(operation=t.operation, kind=t.kind, hours=t.hours, amount=t.amount)
+            for t in found.time_lines.all()
+        ],
+        units=[
+            PostingUnits(
+                operation=u.operation,
+                is_good=u.is_good,
+                reason=u.reason.name if u.reason else "",
+                quantity=u.quantity,
+            )
+            for u in found.unit_lines.select_related("reason")
+        ],
+    )

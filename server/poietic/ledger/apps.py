@@ -1,0 +1,16 @@
+from django.apps import AppConfig
+from django.db.models.signals import post_migrate
+
+
+class LedgerConfig(AppConfig):
+    name = "poietic.ledger"
+    default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Connect the rights of the serving role and the holding of each new item."""
+        from ..catalog.signals import item_defined
+        from .document import open_holding
+        from .rights import grant
+
+        post_migrate.connect(grant, sender=self)
+        item_defined.connect(open_holding)

@@ -1,0 +1,244 @@
+"""An order with its operations and inputs, loaded once, changed in memory, saved once."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Self
+
+from django.db.models import Q, Sum
+from poietic_core.cost.clearing import receipt_credit
+from poietic_core.cost.model import CostedStructure, Element, InputKind
+from poietic_core.cost.rollup import Cell, standard_cells
+from poietic_core.cost.variance import (
+    InputFacts,
+    OperationFacts,
+    OrderFacts,
+    Variance,
+    variance_of,
+)
+from poietic_core.order.report import Progress
+from poietic_core.order.states import Act, OrderState, require_state
+from poietic_core.quantity import ZERO
+
+from ..catalog.models import Item, Place
+from ..commanding.registry import Context
+from ..ledger.document import Document
+from ..ledger.models import Posting, StockLine, UnitLine, WipBalance
+from ..web_api.errors import NotFound
+from .models import Order, OrderInput, OrderOperation
+
+ORDER_PARTS = ("item", "standard__item", "revision__item", "supply_place", "receipt_place")
+
+
+@dataclass
+class OrderBook:
+    """One order as commands and queries work with it."""
+
+    order: Order
+    operations: list[OrderOperation]
+    inputs: list[OrderInput]
+
+    @classmethod
+    def read(cls, number: int) -> Self:
+        """Return an order for reading, or refuse by number."""
+        order = Order.objects.select_related(*ORDER_PARTS).filter(number=number).first()
+        if order is None:
+            raise NotFound("order", str(number))
+        return cls.of(order)
+
+    @classmethod
+    def of(cls, order: Order) -> Self:
+        """Return an order with its rows."""
+        return cls(
+            order,
+            list(order.operations.select_related("work_center")),
+            list(order.inputs.select_related("item", "work_center")),
+        )
+
+    @property
+    def state(self) -> OrderState:
+        """Return the state as the core knows it."""
+        return OrderState(self.order.state)
+
+    def costed(self) -> CostedStructure:
+        """Return the costing structure frozen with the order."""
+        assert self.order.standard is not None
+        return self.order.standard.costed()
+
+    def operation(self, number: int) -> OrderOperation:
+        """Return an operation, or refuse by number."""
+        for operation in self.operations:
+            if operation.number == number:
+                return operation
+        raise NotFound(f"operation of order {self.order.number}", str(number))
+
+    def components(self, operations: Iterable[int] | None = None) -> list[OrderInput]:
+        """Return the component lines of some operations, or of all."""
+        return [
+            i
+            for i in self.inputs
+            if i.kind == InputKind.COMPONENT and (operations is None or i.operation in operations)
+        ]
+
+    def find_input(self, kind: InputKind, operation: int, item: Item) -> OrderInput:
+        """Return a component or by-product line, or refuse by code."""
+        for i in self.inputs:
+            if i.kind == kind and i.operation == operation and i.item_id == item.pk:
+                return i
+        raise NotFound(f"{kind} at operation {operation} of order {self.order.number}", item.code)
+
+    def progress(self) -> list[Progress]:
+        """Return how far the operations have come."""
+        return [
+            Progress(number=o.number, good=o.good, scrap=o.scrap, is_report_point=o.is_report_point)
+            for o in self.operations
+        ]
+
+    def processed(self, operation: int) -> Decimal:
+        """Return the units that an operation has worked on."""
+        return next((o.good + o.scrap for o in self.operations if o.number == operation), ZERO)
+
+    def facts(self) -> OrderFacts:
+        """Return the order as the variance calculation sees it."""
+        reasons: dict[int, dict[str, Decimal]] = {}
+        scrapped = UnitLine.objects.filter(posting__order=self.order, is_good=False)
+        for number, reason, quantity in scrapped.values_list("operation", "reason__name").annotate(
+            Sum("quantity")
+        ):
+            if quantity:
+                reasons.setdefault(number, {})[reason or "with operation"] = quantity
+        costed = self.costed()
+        return OrderFacts(
+            operations=[
+                OperationFacts(
+                    number=o.number,
+                    yield_share=o.yield_share,
+                    good=o.good,
+                    scrap=o.scrap,
+                    scrap_by_reason=reasons.get(o.number, {}),
+                )
+                for o in self.operations
+            ],
+            standard_yields={o.number: o.yield_share for o in costed.operations},
+            inputs=[
+                InputFacts(
+                    operation=i.operation,
+                    kind=InputKind(i.kind),
+                    code=i.item.code if i.item else (i.work_center.code if i.work_center else ""),
+                    unit=i.unit,
+                    price=i.price,
+                    allowed=i.allowed,
+                    standard=i.standard,
+                    used=i.used,
+                    amount=i.amount,
+                    is_per_order=i.is_per_order,
+                )
+                for i in self.inputs
+            ],
+            ordered=self.order.quantity,
+            received=self.order.received,
+            standard_lot=costed.standard_lot,
+            received_value=self.order.received_value,
+            is_completed=self.state in (OrderState.COMPLETED, OrderState.CLOSED),
+        )
+
+    def variance(self) -> Variance:
+        """Return what the order was charged and allowed so far, and why they differ."""
+        return variance_of(self.facts())
+
+    def receipt_credits(self, quantity: Decimal) -> dict[Cell, Decimal]:
+        """Return what receiving a quantity takes out of each WIP cell."""
+        assert self.order.standard is not None
+        credited = {
+            (b.operation, Element(b.element)): b.credited
+            for b in WipBalance.objects.filter(order=self.order)
+        }
+        return receipt_credit(
+            standard=self.order.standard.total,
+            cells=standard_cells(self.costed()),
+            received_to_date=self.order.received + quantity,
+            credited=credited,
+        )
+
+
+@dataclass
+class OpenBook(OrderBook):
+    """An order locked by a command: every change is noted and saved at the end."""
+
+    context: Context
+    before: Decimal
+
+    @classmethod
+    def lock(cls, context: Context, number: int) -> "OpenBook":
+        """Lock an order and load it, or refuse by number."""
+        order = context.lock_one(
+            Order.objects.select_related(*ORDER_PARTS).filter(number=number),
+            "order",
+            NotFound("order", str(number)),
+        )
+        plain = OrderBook.of(order)
+        book = cls(plain.order, plain.operations, plain.inputs, context, ZERO)
+        if order.standard is not None:
+            book.before = plain.variance().to_date()
+        return book
+
+    def require(self, act: Act) -> None:
+        """Refuse an act that the order's state does not allow."""
+        require_state(str(self.order.number), self.state, act)
+
+    def set_state(self, state: OrderState) -> None:
+        """Move the order to another state."""
+        self.context.effects.field(self.thing, "state", self.order.state, state.value)
+        self.order.state = state.value
+
+    @property
+    def thing(self) -> str:
+        """Return the order's name in consequences."""
+        return f"order {self.order.number}"
+
+    def apply(self, document: Document) -> None:
+        """Take a document's lines into operations, inputs and the quantity received."""
+        for unit in document.unit_lines:
+            operation = self.operation(unit.operation)
+            field = "good" if unit.is_good else "scrap"
+            was = getattr(operation, field)
+            setattr(operation, field, was + unit.quantity)
+            self.context.effects.field(
+                self.thing, f"operation {operation.number} {field}", was, was + unit.quantity
+            )
+        for time in document.time_lines:
+            for i in self.inputs:
+                if i.operation == time.operation and i.kind == time.kind:
+                    i.used += time.hours
+                    i.amount += time.amount
+        for line in document.stock_lines:
+            self._apply_stock(line)
+
+    def _apply_stock(self, line: StockLine) -> None:
+        into_order = line.to_place.kind == Place.Kind.WIP
+        forward = into_order == (line.part == StockLine.Part.COMPONENT)
+        sign = 1 if forward else -1
+        if line.part == StockLine.Part.OUTPUT:
+            was = self.order.received
+            self.order.received += sign * line.quantity
+            self.order.received_value += sign * line.worth
+            self.context.effects.field(self.thing, "received", was, self.order.received)
+            return
+        i = self.find_input(InputKind(line.part), line.operation or 0, line.item)
+        i.used += sign * line.quantity
+        i.amount += sign * line.worth
+
+    def finish(self) -> None:
+        """Save the order with its rows, note its state and its variance to date."""
+        if self.state in (OrderState.RELEASED, OrderState.STARTED):
+            stands = Posting.objects.filter(
+                Q(order=self.order, reverses=None, reversal=None)
+            ).exists()
+            self.set_state(OrderState.STARTED if stands else OrderState.RELEASED)
+        self.order.change = self.context.change
+        self.order.save()
+        OrderOperation.objects.bulk_update(self.operations, ["good", "scrap"])
+        OrderInput.objects.bulk_update(self.inputs, ["used", "amount"])
+        if self.order.standard is not None:
+            after = self.variance().to_date()
+            self.context.effects.variance(order=self.order.number, before=self.before, after=after)

@@ -1,0 +1,1 @@
+"""Commands on production orders, a module for each part of an order's life."""

@@ -1,0 +1,113 @@
+"""Completing an order, with what is left over, and closing it with its variances."""
+
+from decimal import Decimal
+from typing import Literal
+
+from poietic_core.cost.variance import CauseKind
+from poietic_core.order.report import leftovers
+from poietic_core.order.states import Act, OrderState
+from poietic_core.quantity import ONE, ZERO
+
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...ledger.document import Document, Stock
+from ...ledger.models import Account, Posting, WipBalance
+from ...web_api.fields import Note, OrderNumber, Strict
+from ..book import OpenBook
+from .life import OrderGiven
+from .material import close_document, give_back
+
+
+class CompleteOrder(Strict):
+    """An order of which nothing more will be made; what is left over goes back or is charged."""
+
+    order: OrderNumber
+    leftovers: Literal["return", "charge"] = "return"
+    reason: Note = ""
+
+
+@command("complete-order", "Complete an order", Role.CONTROLLER, Role.OPERATOR)
+def complete_order(context: Context, given: CompleteOrder) -> None:
+    """End the making: return what was issued beyond the work done, or leave it as used."""
+    book = OpenBook.lock(context, given.order)
+    stock = Stock.lock(context, [c.item for c in book.components() if c.item])
+    complete(
+        context, book, stock, charge_leftovers=given.leftovers == "charge", reason=given.reason
+    )
+    book.finish()
+
+
+@command("close-order", "Close an order", Role.COST_ACCOUNTANT, Role.CONTROLLER)
+def close_order(context: Context, given: OrderGiven) -> None:
+    """Post each cause of variance to its account and every cell of WIP to zero."""
+    book = OpenBook.lock(context, given.order)
+    book.require(Act.CLOSE)
+    document = Document(
+        context=context,
+        kind=Posting.Kind.CLOSING,
+        stock=Stock(context, {}, {}),
+        happened_at=context.now,
+        order=book.order,
+    )
+    for cell in WipBalance.objects.filter(order=book.order):
+        document.journal(Account.WIP, -cell.amount, operation=cell.operation, element=cell.element)
+    for cause, amount in book.variance().rounded_causes():
+        document.journal(account_of(cause.kind), amount)
+    close_document(book, document)
+    book.set_state(OrderState.CLOSED)
+    book.finish()
+
+
+def account_of(kind: CauseKind) -> Account:
+    """Return the variance account of a cause."""
+    return Account(f"{kind} variance")
+
+
+def complete(
+    context: Context,
+    book: OpenBook,
+    stock: Stock,
+    *,
+    charge_leftovers: bool,
+    reason: str = "",
+) -> None:
+    """Complete an order whose rows and stock are locked."""
+    book.require(Act.COMPLETE if book.state is OrderState.STARTED else Act.POST)
+    document = Document(
+        context=context,
+        kind=Posting.Kind.COMPLETION,
+        stock=stock,
+        happened_at=context.now,
+        order=book.order,
+        reason=reason,
+    )
+    components = {str(c.pk): c for c in book.components() if c.item}
+    over = leftovers(
+        {
+            k: _worked_in(book, c.operation, c.allowed, c.is_per_order)
+            for k, c in components.items()
+        },
+        {k: c.used for k, c in components.items()},
+        {k: c.item.step for k, c in components.items() if c.item},
+    )
+    for key, quantity in over.items():
+        component = components[key]
+        code = component.item.code if component.item else ""
+        words = f"{quantity.normalize():f} {component.unit} left over"
+        if charge_leftovers:
+            context.effects.remark(code, f"{words}, charged as used")
+        else:
+            context.effects.remark(code, f"{words}, returned to {book.order.supply_place.name}")
+            give_back(document, component, quantity, book.order.supply_place)
+    close_document(book, document)
+    book.set_state(OrderState.COMPLETED)
+    short = book.order.quantity - book.order.received
+    if short > 0:
+        context.effects.remark(book.thing, f"finished {short.normalize():f} short of the quantity")
+
+
+def _worked_in(book: OpenBook, operation: int, allowed: Decimal, is_per_order: bool) -> Decimal:
+    units = book.processed(operation)
+    if is_per_order:
+        return allowed * (ONE if units else ZERO)
+    return allowed * units

@@ -1,0 +1,305 @@
+"""Reporting what an operation did, correcting it, and receiving the output."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Annotated, ClassVar
+
+from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, InputKind
+from poietic_core.errors import DomainError
+from poietic_core.order.report import backflush, check_flow, moved_by
+from poietic_core.order.states import Act
+from poietic_core.quantity import HOUR_STEP, ZERO, money, require_step
+from poietic_core.structure.model import IssueRule
+from pydantic import AwareDatetime, Field
+
+from ...catalog.models import Item, Place
+from ...catalog.queries import items_by_code, place_of_kind, reasons_by_code, stock_place
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...costing.basis import split_from_json
+from ...ledger.document import Document, Stock
+from ...ledger.models import Account, Posting, StockLine
+from ...web_api.errors import InvalidInput
+from ...web_api.fields import (
+    Code,
+    Note,
+    NotNegative,
+    OperationNumber,
+    OrderNumber,
+    PostingNumber,
+    Quantity,
+    Strict,
+)
+from ..book import OpenBook
+from ..models import OrderInput
+from .completion import complete
+from .material import close_document, issue
+from .taking_back import mirror_act, postings_of_act
+
+
+@dataclass(eq=False)
+class NotAReport(DomainError):
+    """Only reports can be corrected."""
+
+    posting: int
+    kind: str
+    code: ClassVar[str] = "posting.not_a_report"
+    what: ClassVar[str] = "Posting {posting} can't be corrected as a report."
+    why: ClassVar[str] = "It is of another kind: {kind}."
+    fix: ClassVar[str] = "Take it back and enter it again."
+
+
+class ScrapGiven(Strict):
+    """Scrapped pieces of one reason."""
+
+    reason: Code
+    quantity: Quantity
+
+
+class ByProductGiven(Strict):
+    """A by-product that went into stock; the place defaults to the order's receipt place."""
+
+    item: Code
+    quantity: Quantity
+    place: Code | None = None
+
+
+class Report(Strict):
+    """What an operation did; times left out are charged by the standard."""
+
+    order: OrderNumber
+    operation: OperationNumber
+    good: NotNegative = ZERO
+    scrap: Annotated[list[ScrapGiven], Field(max_length=50)] = []
+    by_products: Annotated[list[ByProductGiven], Field(max_length=50)] = []
+    setup_labour_hours: NotNegative | None = None
+    setup_machine_hours: NotNegative | None = None
+    run_labour_hours: NotNegative | None = None
+    run_machine_hours: NotNegative | None = None
+    #: pieces received into stock in the same act
+    receive: NotNegative = ZERO
+    #: complete the order in the same act; leftovers go back
+    complete: bool = False
+    happened_at: AwareDatetime | None = None
+    reason: Note = ""
+
+    def hours(self, kind: InputKind) -> Decimal | None:
+        """Return the hours stated for a kind of time; None where the standard counts."""
+        stated: Decimal | None = getattr(self, f"{kind.value.replace(' ', '_')}_hours")
+        return stated
+
+
+class CorrectReport(Strict):
+    """The report to take back, and what is right instead."""
+
+    posting: PostingNumber
+    report: Report
+
+
+class Receive(Strict):
+    """Pieces that leave an order into stock."""
+
+    order: OrderNumber
+    quantity: Quantity
+    place: Code | None = None
+    complete: bool = False
+    happened_at: AwareDatetime | None = None
+    reason: Note = ""
+
+
+@command("report", "Report", Role.OPERATOR, Role.CONTROLLER)
+def report(context: Context, given: Report) -> None:
+    """Post good and scrapped pieces, by-products, times, backflush and receipt, all or nothing."""
+    book = OpenBook.lock(context, given.order)
+    stock = Stock.lock(context, _items_touched(book, given))
+    _post_report(context, book, stock, given)
+    check_flow(book.progress(), book.order.received)
+    book.finish()
+
+
+@command("correct-report", "Correct a report", Role.OPERATOR, Role.CONTROLLER)
+def correct_report(context: Context, given: CorrectReport) -> None:
+    """Take a report back and post the right one, as one act."""
+    original, act = postings_of_act(given.posting)
+    if original.kind != Posting.Kind.REPORT or original.order is None:
+        raise NotAReport(original.pk, original.get_kind_display())
+    if original.order.number != given.report.order:
+        raise InvalidInput(
+            [f"report.order: posting {original.pk} belongs to order {original.order}"]
+        )
+    book = OpenBook.lock(context, given.report.order)
+    moved = Item.objects.filter(stockline__posting__in=act)
+    stock = Stock.lock(context, [*_items_touched(book, given.report), *moved])
+    mirror_act(context, book, stock, act, given.report.reason)
+    _post_report(context, book, stock, given.report)
+    check_flow(book.progress(), book.order.received)
+    book.finish()
+
+
+@command("receive", "Receive output", Role.STOREKEEPER, Role.OPERATOR, Role.CONTROLLER)
+def receive(context: Context, given: Receive) -> None:
+    """Put good pieces of an order into stock; WIP is credited at the frozen standard."""
+    book = OpenBook.lock(context, given.order)
+    returned = [c.item for c in book.components() if c.item] if given.complete else []
+    stock = Stock.lock(context, [book.order.item, *returned])
+    _post_receipt(context, book, stock, given)
+    check_flow(book.progress(), book.order.received)
+    if given.complete:
+        complete(context, book, stock, charge_leftovers=False)
+    book.finish()
+
+
+def _items_touched(book: OpenBook, given: Report) -> list[Item]:
+    items = [c.item for c in book.components() if c.issue_rule == IssueRule.AT_OPERATION]
+    if given.complete:
+        items += [c.item for c in book.components()]
+    items += items_by_code(b.item for b in given.by_products).values()
+    if given.receive:
+        items.append(book.order.item)
+    return [i for i in items if i]
+
+
+def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) -> None:
+    book.require(Act.POST)
+    book.operation(given.operation)
+    moved = moved_by(book.progress(), given.operation)
+    document = Document(
+        context=context,
+        kind=Posting.Kind.REPORT,
+        stock=stock,
+        happened_at=given.happened_at or context.now,
+        order=book.order,
+        operation=given.operation,
+        reason=given.reason,
+    )
+    _add_units(document, given, moved, book.order.item)
+    _add_by_products(document, book, given)
+    worked = given.good + sum((s.quantity for s in given.scrap), ZERO)
+    _add_times(document, book, given, moved, worked)
+    _add_backflush(document, book, moved, worked)
+    close_document(book, document)
+    if given.receive:
+        received = Receive(
+            order=given.order,
+            quantity=given.receive,
+            happened_at=given.happened_at,
+            reason=given.reason,
+        )
+        _post_receipt(context, book, stock, received)
+    if given.complete:
+        check_flow(book.progress(), book.order.received)
+        complete(context, book, stock, charge_leftovers=False)
+
+
+def _add_units(document: Document, given: Report, moved: list[int], item: Item) -> None:
+    """Add good and scrapped pieces; operations not reported by themselves pass all of them on."""
+    times = [given.hours(k) for k in TIME_ELEMENT]
+    if not (given.good or given.scrap or given.by_products or any(times)):
+        raise InvalidInput(["good: nothing is reported: no pieces, no by-product, no time"])
+    require_step("The good quantity", given.good, step=item.step, unit=item.unit)
+    for s in given.scrap:
+        require_step("The scrap quantity", s.quantity, step=item.step, unit=item.unit)
+    reasons = reasons_by_code([s.reason for s in given.scrap])
+    scrapped = sum((s.quantity for s in given.scrap), ZERO)
+    for number in moved[:-1]:
+        if given.good + scrapped:
+            document.units(number, given.good + scrapped, is_good=True)
+    if given.good:
+        document.units(given.operation, given.good, is_good=True)
+    for s in given.scrap:
+        document.units(given.operation, s.quantity, is_good=False, reason=reasons[s.reason])
+
+
+def _add_by_products(document: Document, book: OpenBook, given: Report) -> None:
+    items = items_by_code(b.item for b in given.by_products)
+    for b in given.by_products:
+        line = book.find_input(InputKind.BY_PRODUCT, given.operation, items[b.item])
+        worth = money(b.quantity * line.price)
+        document.put(
+            items[b.item],
+            b.quantity,
+            out_of=place_of_kind(Place.Kind.WIP),
+            into=stock_place(b.place) if b.place else book.order.receipt_place,
+            worth=worth,
+            part=StockLine.Part.BY_PRODUCT,
+            operation=given.operation,
+        )
+        document.charge(given.operation, -worth, split_from_json(line.split))
+
+
+def _add_times(
+    document: Document, book: OpenBook, given: Report, moved: list[int], worked: Decimal
+) -> None:
+    """Charge times: as stated for the reported operation, else by the standard."""
+    for i in book.inputs:
+        kind = InputKind(i.kind)
+        if kind not in TIME_ELEMENT or i.operation not in moved or i.work_center is None:
+            continue
+        hours = given.hours(kind) if i.operation == given.operation else None
+        if hours is None:
+            hours = _standard_hours(i, kind, book.processed(i.operation) + worked, worked)
+        if hours:
+            is_labour = kind in (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR)
+            rate = i.work_center.labour_rate if is_labour else i.work_center.machine_rate
+            amount = money(hours * rate)
+            document.time(i.operation, kind.value, hours, amount)
+            document.charge(i.operation, amount, {TIME_ELEMENT[kind]: amount})
+            absorbed = Account.LABOUR_ABSORBED if is_labour else Account.MACHINE_ABSORBED
+            document.journal(absorbed, -amount)
+    stated = [k for k in TIME_ELEMENT if given.hours(k)]
+    present = {i.kind for i in book.inputs if i.operation == given.operation}
+    for kind in stated:
+        if kind.value not in present:
+            raise InvalidInput(
+                [f"{kind.value.replace(' ', '_')}_hours: operation {given.operation} has no {kind}"]
+            )
+
+
+def _standard_hours(i: OrderInput, kind: InputKind, to_date: Decimal, worked: Decimal) -> Decimal:
+    if kind in SETUP_KINDS:
+        return i.allowed if worked and not i.used else ZERO
+    return backflush(
+        per_unit=i.allowed, units_to_date=to_date, charged_so_far=i.used, step=HOUR_STEP
+    )
+
+
+def _add_backflush(
+    document: Document, book: OpenBook, moved: Iterable[int], worked: Decimal
+) -> None:
+    if not worked:
+        return
+    for c in book.components(moved):
+        if c.issue_rule != IssueRule.AT_OPERATION or c.item is None:
+            continue
+        units = Decimal(1) if c.is_per_order else book.processed(c.operation) + worked
+        due = backflush(
+            per_unit=c.allowed, units_to_date=units, charged_so_far=c.used, step=c.item.step
+        )
+        if due:
+            issue(document, c, due, book.order.supply_place)
+
+
+def _post_receipt(context: Context, book: OpenBook, stock: Stock, given: Receive) -> None:
+    book.require(Act.POST)
+    order = book.order
+    document = Document(
+        context=context,
+        kind=Posting.Kind.RECEIPT,
+        stock=stock,
+        happened_at=given.happened_at or context.now,
+        order=order,
+        reason=given.reason,
+    )
+    credits = book.receipt_credits(given.quantity)
+    document.put(
+        order.item,
+        given.quantity,
+        out_of=place_of_kind(Place.Kind.WIP),
+        into=stock_place(given.place) if given.place else order.receipt_place,
+        worth=sum(credits.values(), ZERO),
+        part=StockLine.Part.OUTPUT,
+    )
+    for (operation, element), amount in credits.items():
+        document.journal(Account.WIP, -amount, operation=operation, element=element.value)
+    close_document(book, document)

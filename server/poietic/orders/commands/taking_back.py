@@ -1,0 +1,131 @@
+"""Taking a posting back by the reversal of the act that made it."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from poietic_core.errors import DomainError
+from poietic_core.order.report import check_flow
+from poietic_core.order.states import Act, OrderState, require_state
+
+from ...catalog.models import Item
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...ledger.document import Document, Stock
+from ...ledger.models import Posting
+from ...web_api.errors import NotFound
+from ...web_api.fields import Note, PostingNumber, Strict
+from ..book import OpenBook
+from .material import close_document
+
+#: the state that an order leaves when a posting of the kind is taken back, and the one it returns to
+STATES = {
+    Posting.Kind.CLOSING: (OrderState.CLOSED, OrderState.COMPLETED),
+    Posting.Kind.COMPLETION: (OrderState.COMPLETED, OrderState.STARTED),
+}
+
+
+@dataclass(eq=False)
+class TakenBack(DomainError):
+    """The posting was taken back before."""
+
+    posting: int
+    by: int
+    code: ClassVar[str] = "posting.taken_back"
+    what: ClassVar[str] = "Posting {posting} is taken back already."
+    why: ClassVar[str] = "Posting {by} did it."
+    fix: ClassVar[str] = "Enter what is right as a new posting."
+
+
+@dataclass(eq=False)
+class NotReversible(DomainError):
+    """The kind of posting has no reversal."""
+
+    posting: int
+    kind: str
+    instead: str
+    code: ClassVar[str] = "posting.not_reversible"
+    what: ClassVar[str] = "Posting {posting} can't be taken back."
+    why: ClassVar[str] = "It is of this kind: {kind}."
+    fix: ClassVar[str] = "{instead}"
+
+
+class TakeBack(Strict):
+    """A posting; all that its act posted is taken back with it."""
+
+    posting: PostingNumber
+    reason: Note = ""
+
+
+@command(
+    "take-back",
+    "Take back a posting",
+    Role.CONTROLLER,
+    Role.STOREKEEPER,
+    Role.OPERATOR,
+    Role.COST_ACCOUNTANT,
+)
+def take_back(context: Context, given: TakeBack) -> None:
+    """Post the mirror of everything that one act posted, last first."""
+    original, act = postings_of_act(given.posting)
+    book = OpenBook.lock(context, original.order.number) if original.order else None
+    stock = Stock.lock(context, Item.objects.filter(stockline__posting__in=act))
+    mirror_act(context, book, stock, act, given.reason)
+    if book:
+        check_flow(book.progress(), book.order.received)
+        book.finish()
+
+
+def postings_of_act(number: int) -> tuple[Posting, list[Posting]]:
+    """Return a posting and all that its act posted and that still stands, last first."""
+    rows = Posting.objects.select_related("order", "reversal")
+    original = rows.filter(pk=number).first()
+    if original is None:
+        raise NotFound("posting", str(number))
+    if hasattr(original, "reversal"):
+        raise TakenBack(number, original.reversal.pk)
+    if original.reverses_id:
+        raise NotReversible(number, "reversal", "Enter again what it took back.")
+    if original.kind == Posting.Kind.REVALUATION:
+        raise NotReversible(
+            number,
+            original.get_kind_display(),
+            "Put the prices right and freeze the standard again.",
+        )
+    act = rows.filter(entry_id=original.entry_id, reverses=None, reversal=None)
+    return original, list(act.order_by("-pk"))
+
+
+def mirror_act(
+    context: Context, book: OpenBook | None, stock: Stock, act: list[Posting], reason: str
+) -> None:
+    """Post the mirror of each posting of an act, in the order given."""
+    for original in act:
+        kind = Posting.Kind(original.kind)
+        if book:
+            _leave_state(book, kind)
+        document = Document(
+            context=context,
+            kind=kind,
+            stock=stock,
+            happened_at=context.now,
+            order=book.order if book else None,
+            operation=original.operation,
+            reason=reason,
+            reverses=original,
+        )
+        document.mirror(original)
+        if book:
+            close_document(book, document)
+        else:
+            stock.save()
+            document.save()
+
+
+def _leave_state(book: OpenBook, kind: Posting.Kind) -> None:
+    if kind not in STATES:
+        book.require(Act.POST)
+        return
+    expected, back_to = STATES[kind]
+    if book.state is not expected:
+        require_state(str(book.order.number), book.state, Act.POST)
+    book.set_state(back_to)

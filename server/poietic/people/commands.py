@@ -1,0 +1,66 @@
+"""Commands on persons."""
+
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+
+from ..commanding.registry import Context, command
+from ..commanding.roles import Role
+from ..web_api.errors import Exists, InvalidInput, NotFound
+from ..web_api.fields import Code, Name, Strict
+from .models import Person
+
+
+class AddPerson(Strict):
+    """Somebody new."""
+
+    name: Code
+    full_name: Name
+    password: str
+    roles: list[Role]
+
+
+class SetRoles(Strict):
+    """The roles that a person is to hold from now on."""
+
+    name: Code
+    roles: list[Role]
+
+
+@command("add-person", "Add a person", Role.ADMINISTRATOR)
+def add_person(context: Context, given: AddPerson) -> None:
+    """Make a person who can sign in."""
+    if Person.objects.filter(name=given.name).exists():
+        raise Exists("person", given.name)
+    try:
+        validate_password(given.password)
+    except ValidationError as err:
+        raise InvalidInput([f"password: {m}" for m in err.messages]) from err
+    person = Person(
+        name=given.name,
+        full_name=given.full_name,
+        roles=[r.value for r in given.roles],
+        change=context.change,
+    )
+    person.set_password(given.password)
+    person.save()
+    context.made["person"] = person.name
+    context.effects.field(f"person {person.name}", "roles", None, ", ".join(person.roles))
+
+
+@command("set-roles", "Set a person's roles", Role.ADMINISTRATOR)
+def set_roles(context: Context, given: SetRoles) -> None:
+    """Give a person the roles named, and no others; one administrator always remains."""
+    person = context.lock_one(
+        Person.objects.filter(name=given.name), "person", NotFound("person", given.name)
+    )
+    others = Person.objects.exclude(pk=person.pk).filter(
+        roles__contains=[Role.ADMINISTRATOR.value], is_active=True
+    )
+    if Role.ADMINISTRATOR not in given.roles and not others.exists():
+        raise InvalidInput([f"roles: {person.name} is the only administrator"])
+    before, person.roles = person.roles, [r.value for r in given.roles]
+    person.change = context.change
+    person.save(update_fields=["roles", "change"])
+    context.effects.field(
+        f"person {person.name}", "roles", ", ".join(before), ", ".join(person.roles)
+    )

@@ -1,0 +1,37 @@
+"""Derivations as they travel: flat, each row with its depth."""
+
+from ninja import Schema
+from poietic_core.derivation import Derivation
+
+from .fields import plain
+
+
+class DerivationRow(Schema):
+    """One number; the rows below it with a greater depth are its terms."""
+
+    depth: int
+    label: str
+    value: str
+    unit: str
+    how: str
+    source: str
+
+
+def flatten(root: Derivation) -> list[DerivationRow]:
+    """Return a derivation and its terms, each before its own terms."""
+    rows: list[DerivationRow] = []
+    waiting = [(root, 0)]
+    while waiting:
+        node, depth = waiting.pop()
+        rows.append(
+            DerivationRow(
+                depth=depth,
+                label=node.label,
+                value=plain(round(node.value, 6)),
+                unit=node.unit,
+                how=node.how,
+                source=node.source,
+            )
+        )
+        waiting += [(term, depth + 1) for term in reversed(node.terms)]
+    return rows

@@ -1,0 +1,138 @@
+"""The one place that turns errors into application/problem+json."""
+
+import logging
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any, ClassVar
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, HttpError, ValidationError
+from poietic_core.errors import DomainError
+from pydantic import BaseModel
+
+from .fields import plain
+
+#: HTTP status by error code; what is not listed is 422
+STATUS = {
+    "people.not_signed_in": 401,
+    "people.sign_in_refused": 401,
+    "people.too_many_attempts": 429,
+    "people.role_needed": 403,
+    "people.not_the_first": 409,
+    "input.not_found": 404,
+    "input.exists": 409,
+    "command.key_used": 409,
+    "command.changed_since": 409,
+    "command.busy": 409,
+    "order.wrong_state": 409,
+    "stock.not_enough": 409,
+    "posting.taken_back": 409,
+}
+log = logging.getLogger("poietic.web_api")
+
+
+@dataclass(eq=False)
+class NotFound(DomainError):
+    """Nothing has that code."""
+
+    kind: str
+    wanted: str
+    code: ClassVar[str] = "input.not_found"
+    what: ClassVar[str] = "There is no {kind} {wanted}."
+    why: ClassVar[str] = "Nothing is kept under that code."
+    fix: ClassVar[str] = "Check the code, or make the {kind} first."
+
+
+@dataclass(eq=False)
+class Exists(DomainError):
+    """The code is taken."""
+
+    kind: str
+    wanted: str
+    code: ClassVar[str] = "input.exists"
+    what: ClassVar[str] = "There is already a {kind} {wanted}."
+    why: ClassVar[str] = "A code belongs to one thing only."
+    fix: ClassVar[str] = "Choose another code, or change the one that exists."
+
+
+@dataclass(eq=False)
+class InvalidInput(DomainError):
+    """The fields of a request are not what they must be."""
+
+    faults: list[str]
+    code: ClassVar[str] = "input.invalid"
+    what: ClassVar[str] = "The input can't be read."
+    why: ClassVar[str] = "{faults}."
+    fix: ClassVar[str] = "Correct these fields; nothing was changed."
+
+
+@dataclass(eq=False)
+class NotSignedIn(DomainError):
+    """Nobody is signed in."""
+
+    code: ClassVar[str] = "people.not_signed_in"
+    what: ClassVar[str] = "Nobody is signed in."
+    why: ClassVar[str] = "What the shop does is shown and changed by signed-in persons only."
+    fix: ClassVar[str] = "Sign in and try again."
+
+
+def jsonable(value: object) -> Any:
+    """Return a context value as JSON can carry it."""
+    if isinstance(value, Decimal):
+        return plain(value)
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json")
+    if isinstance(value, list | tuple):
+        return [jsonable(v) for v in value]
+    if isinstance(value, dict):
+        return {str(k): jsonable(v) for k, v in value.items()}
+    return value
+
+
+def problem(error: DomainError) -> HttpResponse:
+    """Return the error as problem+json: what, why, what to do, stable code."""
+    texts = error.explain()
+    status = STATUS.get(error.code, 422)
+    return JsonResponse(
+        {
+            "type": f"/errors/{error.code}",
+            "status": status,
+            "title": texts["what"],
+            "detail": texts["why"],
+            "fix": texts["fix"],
+            "code": error.code,
+            "context": jsonable(error.context()),
+        },
+        status=status,
+        content_type="application/problem+json",
+    )
+
+
+def install(api: NinjaAPI) -> None:
+    """Give the API its exception handlers."""
+
+    @api.exception_handler(DomainError)
+    def domain(request: HttpRequest, error: DomainError) -> HttpResponse:
+        return problem(error)
+
+    @api.exception_handler(ValidationError)
+    def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+        return problem(InvalidInput([_fault(e) for e in error.errors]))
+
+    @api.exception_handler(AuthenticationError)
+    def stranger(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+        return problem(NotSignedIn())
+
+    @api.exception_handler(HttpError)
+    def unreadable(request: HttpRequest, error: HttpError) -> HttpResponse:
+        log.info("refused: %s", error)
+        return problem(InvalidInput([str(error)]))
+
+
+def _fault(error: dict[str, Any]) -> str:
+    path = ".".join(str(p) for p in error["loc"] if p not in ("body", "body_", "request", "given"))
+    message = error["msg"].removeprefix("Value error, ")
+    if error["type"] == "extra_forbidden":
+        message = "this field does not exist"
+    return f"{path}: {message}" if path else message
