@@ -30,8 +30,8 @@ def entering(operations: Iterable[Operation], good: Decimal) -> dict[int, Deriva
     Examples
     --------
     >>> mill = Operation(number=10, name="Mill", work_center="M", yield_share=Decimal("0.8"))
-    >>> entering([mill], Decimal(40))[10].value
-    Decimal('50')
+    >>> print(f"{entering([mill], Decimal(40))[10].value:f}")
+    50
     """
     result: dict[int, Derivation] = {}
     leaving = given("good wanted", good)

@@ -11,7 +11,6 @@ from ..ledger.api import router as ledger
 from ..orders.api import router as orders
 from ..people.api import router as people
 from ..web_api.errors import install
-from . import commands  # noqa: F401  registers every command
 
 api = NinjaAPI(
     title="Poietic",

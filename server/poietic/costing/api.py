@@ -3,6 +3,7 @@
 from django.http import HttpRequest
 from ninja import Router, Schema
 from poietic_core.cost.rollup import standard_cost
+from poietic_core.quantity import ZERO
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
@@ -75,8 +76,8 @@ def standard(request: HttpRequest, code: str) -> StandardOut:
         elements=[
             ElementCost(
                 element=e.value,
-                this_level=cost.this_level.get(e, 0),
-                lower_levels=cost.lower_levels.get(e, 0),
+                this_level=cost.this_level.get(e, ZERO),
+                lower_levels=cost.lower_levels.get(e, ZERO),
             )
             for e in cost.by_element()
         ],

@@ -88,8 +88,9 @@ def _revalue(context: Context, standards: dict[str, Decimal]) -> None:
         holding.change = context.change
         gain = money(standard * holding.quantity) - holding.value
         holding.value += gain
-        document.journal(Account.STOCK, gain, item=holding.item)
-        document.journal(Account.STOCK_REVALUATION, -gain)
+        if gain:
+            document.journal(Account.STOCK, gain, item=holding.item)
+            document.journal(Account.STOCK_REVALUATION, -gain)
         total += abs(gain)
     stock.save()
     if total:

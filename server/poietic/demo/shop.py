@@ -21,7 +21,7 @@ class Shop:
         self._run = uuid4().hex
         self._keys = count(1)
 
-    def do(self, name: str, **given: Any) -> Outcome:
+    def do(self, name: str, /, **given: Any) -> Outcome:
         """Carry out a command."""
         command = COMMANDS[name]
         return post(
@@ -32,7 +32,7 @@ class Shop:
             now=self.now or timezone.now(),
         )
 
-    def preview(self, name: str, **given: Any) -> Outcome:
+    def preview(self, name: str, /, **given: Any) -> Outcome:
         """Return what a command would do."""
         assert self.person is not None
         command = COMMANDS[name]

@@ -102,8 +102,10 @@ class OrderBook:
         """Return the order as the variance calculation sees it."""
         reasons: dict[int, dict[str, Decimal]] = {}
         scrapped = UnitLine.objects.filter(posting__order=self.order, is_good=False)
-        for number, reason, quantity in scrapped.values_list("operation", "reason__name").annotate(
-            Sum("quantity")
+        for number, reason, quantity in (
+            scrapped.values_list("operation", "reason__name")
+            .annotate(total=Sum("quantity"))
+            .order_by("operation", "-total")
         ):
             if quantity:
                 reasons.setdefault(number, {})[reason or "with operation"] = quantity

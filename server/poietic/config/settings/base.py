@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "django.contrib.postgres",
+    "ninja",
     "poietic.commanding",
     "poietic.people",
     "poietic.catalog",
@@ -59,6 +60,7 @@ DATABASES = {
         "USER": required("POIETIC_DB_USER"),
         "PASSWORD": required("POIETIC_DB_PASSWORD"),
         "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"pool": {"min_size": 1, "max_size": 12, "timeout": 10}},
     }
 }
 #: the role that serves: it may not UPDATE, DELETE or TRUNCATE what is append-only

@@ -1,0 +1,192 @@
+"""Standard cost: by hand, and against the gozinto matrix."""
+
+from decimal import Decimal
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+from poietic_core.cost.clearing import receipt_credit
+from poietic_core.cost.model import Element, Rates
+from poietic_core.cost.rollup import ItemFacts, roll_up, standard_cells
+from poietic_core.errors import OutOfRange
+from poietic_core.quantity import money
+from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Per, Structure
+from scipy.linalg import solve
+
+RATES = {
+    "MILL": Rates(labour=Decimal(24), machine=Decimal(40)),
+    "ASSY": Rates(labour=Decimal(32), machine=Decimal(0)),
+}
+
+
+def facts(
+    code: str, structure: Structure | None = None, price: str | None = None, lot: str = "1"
+) -> ItemFacts:
+    """Return what the roll-up knows of an item."""
+    return ItemFacts(
+        code=code,
+        unit="pcs",
+        is_made=price is None,
+        standard_lot=Decimal(lot),
+        price=None if price is None else Decimal(price),
+        structure=structure,
+    )
+
+
+def mirror_cell() -> Structure:
+    """Return the structure of the handbook's constructed order."""
+    return Structure(
+        item="CELL",
+        operations=(
+            Operation(
+                number=10,
+                name="Mill",
+                work_center="MILL",
+                setup_labour_hours=Decimal(1),
+                setup_machine_hours=Decimal(1),
+                run_labour_hours=Decimal("0.25"),
+                run_machine_hours=Decimal("0.25"),
+                yield_share=Decimal("0.95"),
+            ),
+            Operation(
+                number=20, name="Assemble", work_center="ASSY", run_labour_hours=Decimal("0.2")
+            ),
+        ),
+        components=(
+            ComponentLine(item="PLATE", operation=10, quantity=Decimal("2.40")),
+            ComponentLine(item="PAD", operation=20, quantity=Decimal(9)),
+            ComponentLine(item="SET", operation=20, quantity=Decimal(1)),
+        ),
+        outputs=(
+            OutputLine(
+                item="SWARF", operation=10, quantity=Decimal("1.10"), credit_price=Decimal("1.20")
+            ),
+        ),
+    )
+
+
+class RollUp(SimpleTestCase):
+    """From prices, rates and structures to unit costs."""
+
+    def items(self) -> dict[str, ItemFacts]:
+        """Return the items of the constructed order."""
+        bought = {"PLATE": "6.50", "PAD": "0.42", "SET": "8.15", "SWARF": "1.20"}
+        return {c: facts(c, price=p) for c, p in bought.items()} | {
+            "CELL": facts("CELL", mirror_cell(), lot="20")
+        }
+
+    def test_constructed_standard(self) -> None:
+        """53.403684, worked out by hand in the handbook (check values, one order, all causes)."""
+        rolled = roll_up(self.items(), RATES)
+
+        cost = rolled.costs["CELL"].cost
+        self.assertEqual(cost.total(), Decimal("53.403684"))
+        by_hand = {  # 6.5 × 2.4 / .95 + 9 × .42 + 8.15; 24/20; .25 × 24/.95 + 6.4; 40/20 + 10/.95; 1.32/.95
+            Element.MATERIAL: "28.351053",
+            Element.SETUP_LABOUR: "1.200000",
+            Element.RUN_LABOUR: "12.715789",
+            Element.MACHINE: "12.526316",
+            Element.BY_PRODUCT: "-1.389474",
+        }
+        self.assertEqual(cost.by_element(), {e: Decimal(v) for e, v in by_hand.items()})
+
+    def test_what_is_missing_is_listed_upwards_and_never_zero(self) -> None:
+        items = self.items()
+        items["PAD"] = ItemFacts(
+            code="PAD",
+            unit="pcs",
+            is_made=False,
+            standard_lot=Decimal(1),
+            price=None,
+            structure=None,
+        )
+
+        rolled = roll_up(items, {"ASSY": RATES["ASSY"]})
+
+        self.assertEqual([m.item for m in rolled.missing], ["PAD", "CELL"])
+        self.assertNotIn("CELL", rolled.costs)
+
+    def test_a_standard_lot_of_zero_is_refused(self) -> None:
+        with self.assertRaises(OutOfRange):
+            roll_up(self.items() | {"CELL": facts("CELL", mirror_cell(), lot="0")}, RATES)
+
+    @given(st.integers(2, 7).flatmap(lambda n: st.tuples(
+        st.just(n),
+        st.lists(st.tuples(st.integers(0, n - 1), st.integers(0, n - 1), st.integers(1, 5)), max_size=15),
+        st.lists(st.integers(1, 900), min_size=n, max_size=n),
+        st.lists(st.sampled_from(["1", "0.9", "0.95"]), min_size=n, max_size=n),
+    )))  # fmt: skip
+    def test_roll_up_equals_the_inverse_matrix_applied_to_direct_costs(
+        self, drawn: tuple[int, list[tuple[int, int, int]], list[int], list[str]]
+    ) -> None:
+        """(I − Nᵀ)⁻¹ applied to direct costs, yields included: Vazsonyi (1954)."""
+        size, lines, direct, yields = drawn
+        needs = np.zeros((size, size))
+        components: list[dict[int, int]] = [{} for _ in range(size)]
+        for a, b, quantity in lines:
+            if a < b:
+                components[a][b] = quantity
+                needs[a, b] = quantity / float(yields[a])
+        own = np.array([d / 100 / float(y) for d, y in zip(direct, yields, strict=True)])
+        reference = solve(np.eye(size) - needs, own)
+        items = {
+            str(i): facts(
+                str(i),
+                Structure(
+                    item=str(i),
+                    operations=(
+                        Operation(
+                            number=10,
+                            name="",
+                            work_center="W",
+                            run_labour_hours=Decimal(direct[i]) / 100,
+                            yield_share=Decimal(yields[i]),
+                        ),
+                    ),
+                    components=tuple(
+                        ComponentLine(item=str(c), operation=10, quantity=Decimal(q))
+                        for c, q in components[i].items()
+                    ),
+                ),
+            )
+            for i in range(size)
+        }
+
+        rolled = roll_up(items, {"W": Rates(labour=Decimal(1), machine=Decimal(0))})
+
+        for i in range(size):
+            # each level is rounded to 6 decimals, so the difference grows with what lies below
+            self.assertAlmostEqual(
+                float(rolled.costs[str(i)].cost.total()),
+                reference[i],
+                delta=2e-6 * (1 + reference[i]),
+            )
+
+    @given(st.lists(st.integers(1, 30), min_size=1, max_size=12), st.booleans())
+    def test_receipts_credit_quantity_times_standard_however_they_are_split(
+        self, quantities: list[int], with_fixture: bool
+    ) -> None:
+        structure = mirror_cell()
+        if with_fixture:
+            line = ComponentLine(item="PAD", operation=10, quantity=Decimal(1), per=Per.ORDER)
+            structure = Structure(
+                item="CELL",
+                operations=structure.operations,
+                components=(*structure.components, line),
+                outputs=structure.outputs,
+            )
+        rolled = roll_up(self.items() | {"CELL": facts("CELL", structure, lot="7")}, RATES)
+        cells = standard_cells(rolled.bases["CELL"])
+        standard = rolled.costs["CELL"].cost.total()
+        self.assertEqual(sum(cells.values()), standard)
+
+        credited: dict[tuple[int, Element], Decimal] = {}
+        received = Decimal(0)
+        for quantity in quantities:
+            received += quantity
+            for cell, amount in receipt_credit(
+                standard=standard, cells=cells, received_to_date=received, credited=credited
+            ).items():
+                credited[cell] = credited.get(cell, Decimal(0)) + amount
+            self.assertEqual(sum(credited.values()), money(standard * received))

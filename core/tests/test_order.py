@@ -1,0 +1,109 @@
+"""States, reports, backflush, and errors that can be relied on."""
+
+import doctest
+import importlib
+import pickle
+import pkgutil
+from decimal import Decimal
+from unittest import TestSuite
+
+import poietic_core
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+from poietic_core.order.report import (
+    BelowSuccessor,
+    BeyondPredecessor,
+    NotAReportPoint,
+    Progress,
+    backflush,
+    check_flow,
+    moved_by,
+    returned_value,
+)
+from poietic_core.order.states import ALLOWED, Act, OrderState, WrongState, require_state
+
+
+def load_tests(loader: object, tests: TestSuite, pattern: object) -> TestSuite:
+    """Add the examples in the core's docstrings."""
+    for module in pkgutil.walk_packages(poietic_core.__path__, "poietic_core."):
+        tests.addTests(doctest.DocTestSuite(importlib.import_module(module.name)))
+    return tests
+
+
+def done(number: int, good: int, scrap: int = 0, *, reported: bool = True) -> Progress:
+    """Return the progress of an operation."""
+    return Progress(
+        number=number, good=Decimal(good), scrap=Decimal(scrap), is_report_point=reported
+    )
+
+
+class Reports(SimpleTestCase):
+    """What a report may say and what it charges."""
+
+    @given(st.lists(st.integers(1, 9), min_size=1), st.decimals("0.01", 9, places=3))
+    def test_backflush_never_drifts_from_the_running_total(
+        self, reports: list[int], each: Decimal
+    ) -> None:
+        units = charged = Decimal(0)
+        for quantity in reports:
+            units += quantity
+            charged += backflush(
+                per_unit=each, units_to_date=units, charged_so_far=charged, step=Decimal(1)
+            )
+            self.assertLessEqual(abs(charged - each * units), Decimal("0.5"))
+
+    def test_ten_reports_of_one_piece_charge_seven(self) -> None:
+        """0.7 per piece, ten reports of one: 7, not 10 (handbook, calculations 1)."""
+        charged = Decimal(0)
+        for n in range(1, 11):
+            charged += backflush(
+                per_unit=Decimal("0.7"),
+                units_to_date=Decimal(n),
+                charged_so_far=charged,
+                step=Decimal(1),
+            )
+        self.assertEqual(charged, 7)
+
+    def test_no_operation_works_on_more_than_the_one_before_passed_on(self) -> None:
+        check_flow([done(10, 5), done(20, 4, 1)], Decimal(4))
+        with self.assertRaisesMessage(BeyondPredecessor, "Report 5 pieces or fewer"):
+            check_flow([done(10, 5), done(20, 5, 1)], Decimal(0))
+        with self.assertRaisesMessage(BelowSuccessor, "Receipt has already taken 5"):
+            check_flow([done(10, 5), done(20, 4, 1)], Decimal(5))
+
+    def test_operations_without_a_report_point_move_with_the_next_that_is_one(self) -> None:
+        chain = [done(10, 0, reported=False), done(20, 0), done(30, 0, reported=False), done(40, 0)]
+
+        self.assertEqual((moved_by(chain, 20), moved_by(chain, 40)), ([10, 20], [30, 40]))
+        with self.assertRaisesMessage(NotAReportPoint, "Report operation 40."):
+            moved_by(chain, 30)
+
+    @given(st.decimals("0.01", 9999, places=2), st.lists(st.integers(1, 9), min_size=1, max_size=8))
+    def test_returns_take_back_exactly_what_was_issued(
+        self, amount: Decimal, parts: list[int]
+    ) -> None:
+        issued, left = Decimal(sum(parts)), amount
+        for part in parts:
+            value = returned_value(issued=issued, amount=left, quantity=Decimal(part))
+            issued, left = issued - part, left - value
+        self.assertEqual(left, 0)
+
+
+class States(SimpleTestCase):
+    """What may be done when."""
+
+    def test_every_act_outside_its_states_is_refused_with_the_way_out(self) -> None:
+        for act in Act:
+            for state in OrderState:
+                if state in ALLOWED[act]:
+                    require_state("1", state, act)
+                    continue
+                with self.assertRaises(WrongState) as refused:
+                    require_state("1", state, act)
+                self.assertTrue(refused.exception.explain()["fix"])
+
+    def test_errors_survive_the_way_between_processes(self) -> None:
+        error = BeyondPredecessor(20, Decimal(6), 10, Decimal(5), Decimal(5))
+
+        self.assertEqual(str(pickle.loads(pickle.dumps(error))), str(error))
