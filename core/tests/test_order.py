@@ -18,6 +18,7 @@ from poietic_core.order.report import (
     Progress,
     backflush,
     check_flow,
+    due_at,
     moved_by,
     returned_value,
 )
@@ -78,6 +79,22 @@ class Reports(SimpleTestCase):
         self.assertEqual((moved_by(chain, 20), moved_by(chain, 40)), ([10, 20], [30, 40]))
         with self.assertRaisesMessage(NotAReportPoint, "Report operation 40."):
             moved_by(chain, 30)
+
+    def test_what_is_due_next_counts_yield_scrap_and_what_was_passed_on(self) -> None:
+        # 12 wanted, yield 0.95 at 10: 11 good of 13, 5 of them worked on at 20:
+        # 7 more needed at 20 but 6 passed on; 1 more good needed from 10: 1 / 0.95 -> 2
+        chain = [
+            Progress(
+                number=10,
+                good=Decimal(11),
+                scrap=Decimal(2),
+                is_report_point=True,
+                yield_share=Decimal("0.95"),
+            ),
+            done(20, 5),
+        ]
+
+        self.assertEqual(due_at(chain, Decimal(12), Decimal(1)), {10: 2, 20: 6})
 
     @given(st.decimals("0.01", 9999, places=2), st.lists(st.integers(1, 9), min_size=1, max_size=8))
     def test_returns_take_back_exactly_what_was_issued(

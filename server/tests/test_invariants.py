@@ -119,8 +119,8 @@ class RandomShops(TestCase):
             if o["is_report_point"]
         ]
         for act in sequence:
-            for name, given in self.commands(order, reported, act):
-                self.attempt(name, given)
+            for name, wanted in self.commands(order, reported, act):
+                self.attempt(name, wanted)
                 self.check(order)
         for number in reported:
             self.attempt("report", {"order": order, "operation": number, "good": "2"})

@@ -64,7 +64,7 @@ class Killed(TransactionTestCase):
                 return server
             except OSError:
                 time.sleep(0.1)
-        self.fail("the server did not start")
+        raise AssertionError("the server did not start")
 
     def kill(self, server: subprocess.Popen[bytes]) -> None:
         """Kill the server and its workers."""

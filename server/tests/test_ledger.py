@@ -29,10 +29,13 @@ class Guards(TestCase):
 
     def attempt(self, statement: str) -> str:
         """Return what the database says to a statement of the serving role."""
-        with self.assertRaises(DatabaseError) as refused, transaction.atomic():
-            with connection.cursor() as cursor:
-                cursor.execute(f"SET LOCAL ROLE {settings.APPLICATION_ROLE}")
-                cursor.execute(statement)
+        with (
+            self.assertRaises(DatabaseError) as refused,
+            transaction.atomic(),
+            connection.cursor() as cursor,
+        ):
+            cursor.execute(f"SET LOCAL ROLE {settings.APPLICATION_ROLE}")
+            cursor.execute(statement)
         return str(refused.exception)
 
     def test_the_serving_role_can_only_append(self) -> None:
@@ -47,9 +50,12 @@ class Guards(TestCase):
     def test_even_the_owner_can_not_change_what_was_posted(self) -> None:
         for table in APPEND_ONLY[1:4]:
             for verb in (f"DELETE FROM {table}", f"UPDATE {table} SET id = id"):
-                with self.assertRaisesMessage(IntegrityError, "append-only"), transaction.atomic():
-                    with connection.cursor() as cursor:
-                        cursor.execute(verb)
+                with (
+                    self.assertRaisesMessage(IntegrityError, "append-only"),
+                    transaction.atomic(),
+                    connection.cursor() as cursor,
+                ):
+                    cursor.execute(verb)
 
     def test_an_unbalanced_posting_is_refused_at_commit(self) -> None:
         with (

@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import ClassVar
 
 from ..errors import DomainError
-from ..quantity import ZERO, exact, round_to
+from ..quantity import ONE, ZERO, exact, round_to, round_up
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,6 +20,7 @@ class Progress:
     good: Decimal
     scrap: Decimal
     is_report_point: bool
+    yield_share: Decimal = ONE
 
     def processed(self) -> Decimal:
         """Return the units worked on, each once."""
@@ -158,3 +159,35 @@ def leftovers(
         if over > 0 and (whole := over - over % steps[key]) > 0:
             found[key] = whole
     return found
+
+
+@exact
+def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> dict[int, Decimal]:
+    """Return the units that each reported operation should work on next.
+
+    What is still to be worked on for the order quantity, as far as the operation before
+    has passed it on: remaining(k) = (remaining(next) + processed(next) − good(k)) / yield(k),
+    rounded up to the step.
+
+    Parameters
+    ----------
+    operations : in working order
+    ordered : the order's quantity [unit]
+    step : of the item made
+    """
+    reported = [o for o in operations if o.is_report_point]
+    still: dict[int, Decimal] = {}
+    wanted = ordered
+    for o in reversed(reported):
+        rest = max(ZERO, wanted - o.good) / o.yield_share
+        still[o.number] = rest
+        wanted = rest + o.processed()
+    due: dict[int, Decimal] = {}
+    passed_on: Decimal | None = None
+    for o in reported:
+        units = round_up(still[o.number], step)
+        if passed_on is not None:
+            units = min(units, passed_on - o.processed())
+        due[o.number] = units
+        passed_on = o.good
+    return due

@@ -11,6 +11,7 @@ from django.db.utils import OperationalError
 from ninja import Schema
 from psycopg.errors import LockNotAvailable
 
+from ..web_api.events import publish
 from ..web_api.fields import Strict
 from .effects import Consequences
 from .errors import Busy, ChangedSince, KeyUsed, RoleNeeded
@@ -139,6 +140,12 @@ def _run(
         entered_at=now,
         given=without_secrets(given.model_dump(mode="json")),
         answer=outcome.model_dump(mode="json"),
+    )
+    publish(
+        change=change,
+        title=command.title,
+        person=str(person or ""),
+        things=[*context.found, *(f"{kind}:{code}" for kind, code in context.made.items())],
     )
     return outcome
 

@@ -6,6 +6,7 @@ from django.http.response import HttpResponseBase
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
+from ..web_api.events import events
 from .api import api
 
 
@@ -19,6 +20,7 @@ def page(request: HttpRequest) -> HttpResponseBase:
 
 
 urlpatterns = [
+    path("api/events", events),
     path("api/", api.urls),
     re_path(r"^(?!api/|assets/).*$", page),
 ]

@@ -11,6 +11,7 @@ from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .queries import roll_up_now, standards_in_force
+from .tree import TreeOut, revision_in, tree_of
 
 router = Router(tags=["costing"])
 
@@ -83,6 +84,17 @@ def standard(request: HttpRequest, code: str) -> StandardOut:
         ],
         derivation=flatten(standard_cost(costed)) if costed else [],
     )
+
+
+@router.get("/items/{code}/tree", response={200: TreeOut, 404: Problem})
+def tree(request: HttpRequest, code: str, state: str = "") -> TreeOut:
+    """Return an item's interleaved structure: the approved one, else the draft, or as asked."""
+    item = item_by_code(code)
+    states = [state] if state else ["approved", "draft"]
+    revision = next((r for s in states if (r := revision_in(item, s))), None)
+    if revision is None:
+        raise NotFound("structure of", code)
+    return tree_of(item, revision)
 
 
 @router.get("/roll-up", response=RollUpOut)

@@ -1,19 +1,38 @@
 """Queries on production orders."""
 
+from datetime import date
 from decimal import Decimal
 
+from django.db.models import Sum
 from django.http import HttpRequest
+from django.utils import timezone
 from ninja import Router, Schema
+from poietic_core.cost.model import InputKind
 from poietic_core.cost.variance import Cause, Variance, yield_by_reason
+from poietic_core.derivation import Derivation, given, product, rounded_up
+from poietic_core.order.report import backflush
 from poietic_core.order.states import OrderState
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import HOUR_STEP, ZERO
+from poietic_core.structure.model import Operation
+from poietic_core.structure.requirement import entering
 
 from ..commanding.api import Problem
 from ..ledger.models import Holding, Posting, WipBalance
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import DecimalText
-from .book import OrderBook
-from .models import Order
+from .book import ORDER_PARTS, OrderBook
+from .desk import (
+    RUNNING,
+    Stop,
+    WantedBy,
+    attentions_now,
+    due_units,
+    still_needed,
+    stops_of,
+    waiting_operation,
+    wanted_by,
+)
+from .models import Order, OrderInput
 
 router = Router(tags=["orders"])
 
@@ -28,7 +47,10 @@ class OrderRow(Schema):
     quantity: DecimalText
     received: DecimalText
     due: str
+    days_late: int
     state: str
+    next: str
+    wip: DecimalText
 
 
 class OrderOperationOut(Schema):
@@ -41,6 +63,7 @@ class OrderOperationOut(Schema):
     good: DecimalText
     scrap: DecimalText
     is_report_point: bool
+    due: DecimalText
     wip_at_standard: DecimalText
 
 
@@ -58,7 +81,10 @@ class OrderInputOut(Schema):
     need: DecimalText
     used: DecimalText
     amount: DecimalText
+    #: components: still to issue; time and by-products: what the units due now make of it
+    still: DecimalText
     on_hand: DecimalText | None
+    need_derivation: list[DerivationRow]
 
 
 class WipCell(Schema):
@@ -92,6 +118,7 @@ class OrderOut(Schema):
     quantity: DecimalText
     received: DecimalText
     due: str
+    days_late: int
     state: str
     note: str
     revision: str
@@ -105,7 +132,19 @@ class OrderOut(Schema):
     inputs: list[OrderInputOut]
     wip: list[WipCell]
     happened: list[HappenedRow]
+    stops: list[Stop]
+    wanted_by: list[WantedBy]
     change: int
+
+
+class AttentionOut(Schema):
+    """A thing that needs a decision; its weight is money × days."""
+
+    kind: str
+    order: int
+    sentence: str
+    days: int
+    money: DecimalText
 
 
 class CauseDetail(Schema):
@@ -149,20 +188,46 @@ class BridgeOut(Schema):
 @router.get("/orders", response=list[OrderRow])
 def orders(request: HttpRequest) -> list[OrderRow]:
     """Return all orders, the open ones first, by due date."""
-    rows = Order.objects.select_related("item").order_by("due", "number")
+    rows = Order.objects.select_related(*ORDER_PARTS).order_by("due", "number")
+    wip = dict(WipBalance.objects.values_list("order_id").annotate(total=Sum("amount")).order_by())
+    today = timezone.localdate()
     ended = (OrderState.CLOSED, OrderState.CANCELLED)
     return [
         OrderRow(
-            number=o.number,
-            item=o.item.code,
-            name=o.item.name,
-            unit=o.item.unit,
-            quantity=o.quantity,
-            received=o.received,
-            due=o.due.isoformat(),
-            state=o.state,
+            number=b.order.number,
+            item=b.order.item.code,
+            name=b.order.item.name,
+            unit=b.order.item.unit,
+            quantity=b.order.quantity,
+            received=b.order.received,
+            due=b.order.due.isoformat(),
+            days_late=_days_late(b, today),
+            state=b.order.state,
+            next=waiting_operation(b)[0],
+            wip=wip.get(b.order.pk, ZERO),
         )
-        for o in sorted(rows, key=lambda o: o.state in ended)
+        for b in sorted(OrderBook.many(rows), key=lambda b: b.state in ended)
+    ]
+
+
+def _days_late(book: OrderBook, today: date) -> int:
+    """Return the days since an unfinished order's due date, 0 before it."""
+    unfinished = book.state in (OrderState.PLANNED, *RUNNING)
+    return max(0, (today - book.order.due).days) if unfinished else 0
+
+
+@router.get("/today", response=list[AttentionOut])
+def today(request: HttpRequest) -> list[AttentionOut]:
+    """Return what needs a decision, the costliest first."""
+    return [
+        AttentionOut(
+            kind=a.kind.value,
+            order=a.order,
+            sentence=a.sentence,
+            days=a.days,
+            money=a.money,
+        )
+        for a in attentions_now(timezone.localdate())
     ]
 
 
@@ -183,6 +248,7 @@ def order(request: HttpRequest, number: int) -> OrderOut:
         quantity=o.quantity,
         received=o.received,
         due=o.due.isoformat(),
+        days_late=_days_late(book, timezone.localdate()),
         state=o.state,
         note=o.note,
         revision=o.revision.letter if o.revision else "",
@@ -199,6 +265,8 @@ def order(request: HttpRequest, number: int) -> OrderOut:
             for b in WipBalance.objects.filter(order=o).order_by("operation", "pk")
         ],
         happened=_happened(o),
+        stops=stops_of(book),
+        wanted_by=wanted_by(o),
         change=o.change,
     )
 
@@ -230,13 +298,14 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
         causes=_causes(variance.rounded_causes()),
         yield_by_reason=[
             YieldOut(operation=y.operation, reason=y.reason, amount=round(y.amount, 2))
-            for y in yield_by_reason(book.facts())
+            for y in yield_by_reason(book.facts(book.scrap_by_reason()))
         ],
     )
 
 
 def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperationOut]:
     held = variance.wip_at_standard if variance else {}
+    due = due_units(book)
     return [
         OrderOperationOut(
             number=o.number,
@@ -246,6 +315,7 @@ def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperati
             good=o.good,
             scrap=o.scrap,
             is_report_point=o.is_report_point,
+            due=due.get(o.number, ZERO),
             wip_at_standard=round(held.get(o.number, ZERO), 2),
         )
         for o in book.operations
@@ -270,10 +340,45 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
                 need=i.need,
                 used=i.used,
                 amount=i.amount,
+                still=_still(book, i),
                 on_hand=on_hand.get(i.item_id) if i.item_id else None,
+                need_derivation=flatten(_need(book, i)),
             )
         )
     return rows
+
+
+def _still(book: OrderBook, i: OrderInput) -> Decimal:
+    """Return what is still to issue, or the time or by-product of the units due now."""
+    if i.kind == InputKind.COMPONENT:
+        return still_needed(i)
+    due = due_units(book).get(i.operation, ZERO)
+    step = i.item.step if i.item else HOUR_STEP
+    if i.is_per_order:
+        return i.allowed if due and not i.used else ZERO
+    return backflush(
+        per_unit=i.allowed,
+        units_to_date=book.processed(i.operation) + due,
+        charged_so_far=i.used,
+        step=step,
+    )
+
+
+def _need(book: OrderBook, i: OrderInput) -> Derivation:
+    """Return how the whole order's need of an input comes about."""
+    each = given("per order" if i.is_per_order else "per unit entering", i.allowed, unit=i.unit)
+    step = i.item.step if i.item else HOUR_STEP
+    if i.is_per_order or i.operation not in [o.number for o in book.operations]:
+        return rounded_up("need of the order", each, step)
+    chain = entering(
+        [
+            Operation(number=o.number, name=o.name, work_center="", yield_share=o.yield_share)
+            for o in book.operations
+        ],
+        book.order.quantity,
+    )
+    whole = product("need, unrounded", (each, chain[i.operation]), unit=i.unit)
+    return rounded_up("need of the order", whole, step)
 
 
 def _happened(order: Order) -> list[HappenedRow]:

@@ -55,6 +55,17 @@ class OrderBook:
             list(order.inputs.select_related("item", "work_center")),
         )
 
+    @classmethod
+    def many(cls, orders: Iterable[Order]) -> list[Self]:
+        """Return orders with their rows, in a constant number of statements."""
+        books = {o.pk: cls(o, [], []) for o in orders}
+        operations = OrderOperation.objects.filter(order__in=books).select_related("work_center")
+        for operation in operations:
+            books[operation.order_id].operations.append(operation)
+        for i in OrderInput.objects.filter(order__in=books).select_related("item", "work_center"):
+            books[i.order_id].inputs.append(i)
+        return list(books.values())
+
     @property
     def state(self) -> OrderState:
         """Return the state as the core knows it."""
@@ -98,17 +109,20 @@ class OrderBook:
         """Return the units that an operation has worked on."""
         return next((o.good + o.scrap for o in self.operations if o.number == operation), ZERO)
 
-    def facts(self) -> OrderFacts:
-        """Return the order as the variance calculation sees it."""
+    def scrap_by_reason(self) -> dict[int, dict[str, Decimal]]:
+        """Return scrapped pieces by operation and reason, the largest first."""
         reasons: dict[int, dict[str, Decimal]] = {}
         scrapped = UnitLine.objects.filter(posting__order=self.order, is_good=False)
-        for number, reason, quantity in (
-            scrapped.values_list("operation", "reason__name")
-            .annotate(total=Sum("quantity"))
-            .order_by("operation", "-total")
-        ):
+        by_reason = scrapped.values_list("operation", "reason__name").annotate(
+            total=Sum("quantity")
+        )
+        for number, reason, quantity in by_reason.order_by("operation", "-total", "reason__name"):
             if quantity:
-                reasons.setdefault(number, {})[reason or "with operation"] = quantity
+                reasons.setdefault(number, {})[reason] = quantity
+        return reasons
+
+    def facts(self, reasons: dict[int, dict[str, Decimal]] | None = None) -> OrderFacts:
+        """Return the order as the variance calculation sees it, with scrap reasons if given."""
         costed = self.costed()
         return OrderFacts(
             operations=[
@@ -117,7 +131,7 @@ class OrderBook:
                     yield_share=o.yield_share,
                     good=o.good,
                     scrap=o.scrap,
-                    scrap_by_reason=reasons.get(o.number, {}),
+                    scrap_by_reason=(reasons or {}).get(o.number, {}),
                 )
                 for o in self.operations
             ],

@@ -17,6 +17,8 @@ class AddPerson(Strict):
     full_name: Name
     password: str
     roles: list[Role]
+    #: offered on the sign-in page; only the demo's own set-up may say so
+    is_demo: bool = False
 
 
 class SetRoles(Strict):
@@ -31,6 +33,8 @@ def add_person(context: Context, given: AddPerson) -> None:
     """Make a person who can sign in."""
     if Person.objects.filter(name=given.name).exists():
         raise Exists("person", given.name)
+    if given.is_demo and context.person is not None:
+        raise InvalidInput(["is_demo: only the demo makes such persons"])
     try:
         validate_password(given.password)
     except ValidationError as err:
@@ -39,6 +43,7 @@ def add_person(context: Context, given: AddPerson) -> None:
         name=given.name,
         full_name=given.full_name,
         roles=[r.value for r in given.roles],
+        is_demo=given.is_demo,
         change=context.change,
     )
     person.set_password(given.password)

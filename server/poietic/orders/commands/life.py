@@ -132,10 +132,16 @@ def _items_of(item: Item, structure: Structure | None) -> list[Item]:
     return [item, *items_by_code(components).values()]
 
 
+def release_blocks(item: Item) -> list[dict[str, str]]:
+    """Return everything that keeps an order of the item from being released."""
+    revision = approved_revision(item)
+    structure = structure_of(revision) if revision else None
+    return _blocks(item, structure, standards_in_force(_items_of(item, structure)))
+
+
 def _blocks(
     item: Item, structure: Structure | None, standards: dict[str, Standard]
 ) -> list[dict[str, str]]:
-    """Return everything that keeps an order of the item from being released."""
     blocks: list[dict[str, str]] = []
 
     def block(place: str, why: str, fix: str) -> None:

@@ -4,11 +4,12 @@ from argparse import ArgumentParser
 from typing import Any
 
 from django.core.management.base import BaseCommand
+from django.db import transaction
+from django.utils import timezone
 
 from poietic.people.models import Person
 
-from ... import mirror_cell
-from ...shop import Shop
+from ... import tarn_hollow
 
 
 class Command(BaseCommand):
@@ -24,4 +25,5 @@ class Command(BaseCommand):
         """Load it, unless somebody is there already."""
         if options["if_empty"] and Person.objects.exists():
             return
-        mirror_cell.define(Shop())
+        with transaction.atomic():
+            tarn_hollow.load(timezone.localdate())

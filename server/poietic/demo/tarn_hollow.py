@@ -1,0 +1,275 @@
+"""Tarn Hollow Instruments, an invented works: two levels of structure, eight orders at every stage.
+
+Everything goes through the application's own commands, dated relative to one "today".
+"""
+
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
+
+from django.conf import settings
+
+from ..commanding.roles import Role
+from ..people.models import Person
+from . import mirror_cell
+from .shop import Shop
+
+PEOPLE = {
+    "mara": ("Mara Quill", Role.ADMINISTRATOR),
+    "jonas": ("Jonas Fell", Role.CONTROLLER),
+    "ines": ("Ines Garrow", Role.ENGINEER),
+    "piet": ("Piet Oxley", Role.STOREKEEPER),
+    "lotte": ("Lotte Birk", Role.OPERATOR),
+    "sunil": ("Sunil Ames", Role.COST_ACCOUNTANT),
+    "vera": ("Vera Moss", Role.VIEWER),
+}
+
+
+def load(today: date) -> None:
+    """Load the whole works."""
+    shop = Shop()
+    works = _Works(shop, today)
+    works.at(-30)
+    for name, (full_name, role) in PEOPLE.items():
+        shop.do(
+            "add-person",
+            name=name,
+            full_name=full_name,
+            roles=[role.value],
+            password=settings.DEMO_PASSWORD,
+            is_demo=True,
+        )
+    works.as_person("mara")
+    mirror_cell.define(shop)
+    _define_rest(shop)
+    works.at(-24)
+    works.as_person("piet")
+    _first_deliveries(shop)
+    _finished_orders(works)
+    _running_orders(works)
+    works.at(-1, hour=16)
+    works.as_person("jonas")
+    works.plan("RB-200", "16", due=10, note="customer order 331/1")
+    works.plan("FD-80", "25", due=12, note="spare parts stock")
+
+
+class _Works:
+    """The shop with its calendar of days before and after today, and its persons."""
+
+    def __init__(self, shop: Shop, today: date) -> None:
+        self.shop = shop
+        self.today = today
+
+    def at(self, day: int, *, hour: int = 7) -> None:
+        """Go to an hour of a day counted from today."""
+        moment = datetime.combine(self.today + timedelta(days=day), time(hour), UTC)
+        self.shop.now = moment
+
+    def as_person(self, name: str) -> None:
+        """Go on as another person."""
+        self.shop.person = Person.objects.get(name=name)
+
+    def do(self, who: str, command: str, **given: Any) -> None:
+        """Carry out a command as a person, ten minutes later."""
+        self.as_person(who)
+        assert self.shop.now is not None
+        self.shop.now += timedelta(minutes=10)
+        self.shop.do(command, **given)
+
+    def plan(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
+        """Plan an order due so many days from today, and return its number."""
+        made = self.shop.do(
+            "plan-order",
+            item=item,
+            quantity=quantity,
+            due=(self.today + timedelta(days=due)).isoformat(),
+            supply_place="STORE",
+            receipt_place="STORE",
+            note=note,
+        ).made
+        return int(made["order"])
+
+    def released(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
+        """Plan and release an order."""
+        self.as_person("jonas")
+        order = self.plan(item, quantity, due=due, note=note)
+        self.do("jonas", "release-order", order=order)
+        return order
+
+    def issue(self, order: int, *lines: tuple[int, str, str]) -> None:
+        """Issue (operation, item, quantity) to an order."""
+        rows = [{"operation": o, "item": i, "quantity": q} for o, i, q in lines]
+        self.do("piet", "issue-material", order=order, lines=rows)
+
+    def report(self, order: int, operation: int, good: str, **more: Any) -> None:
+        """Report an operation."""
+        self.do("lotte", "report", order=order, operation=operation, good=good, **more)
+
+
+def _define_rest(shop: Shop) -> None:
+    for code, name in (("CHIPPED", "Chipped edge"), ("DRILLED", "Hole off position")):
+        shop.do("define-reason", code=code, name=name)
+    shop.do("define-place", code="LINE", name="Line side", kind="floor")
+    for code, name, unit, price in (
+        ("SV-04", "Spider vane, spring steel", "pcs", "3.10"),
+        ("HB-02", "Spider hub, turned", "pcs", "7.85"),
+        ("PL-18", "Birch plywood panel 18 mm", "m2", "31.00"),
+        ("BR-12", "Azimuth bearing ring 120", "pcs", "5.40"),
+        ("SC-05", "Countersunk screw 5 × 40", "pcs", "0.06"),
+    ):
+        shop.do("define-item", code=code, name=name, unit=unit, source="buy", price=price)
+    for code, name, lot in (
+        ("SP-200", "Secondary mirror spider", "20"),
+        ("RB-200", "Rocker base for Heron 200", "12"),
+        ("FD-80", "Focuser drawtube 80 mm", "25"),
+    ):
+        shop.do("define-item", code=code, name=name, unit="pcs", source="make", standard_lot=lot)
+    for code, name, machine, labour in (
+        ("SHEET", "Sheet and panel shop", "18.00", "29.00"),
+        ("TEST", "Test bench", "6.00", "34.00"),
+    ):
+        shop.do(
+            "define-work-center", code=code, name=name, machine_rate=machine, labour_rate=labour
+        )
+    mirror_cell.structure(
+        shop,
+        "SP-200",
+        [
+            {"number": 10, "name": "Bend vanes", "work_center": "SHEET", "setup_labour_hours": "0.5",
+             "setup_machine_hours": "0.5", "run_labour_hours": "0.08", "run_machine_hours": "0.08",
+             "is_report_point": False},
+            {"number": 20, "name": "Join and square", "work_center": "ASSY", "run_labour_hours": "0.25",
+             "yield_share": "0.97"},
+            {"number": 30, "name": "Test centring", "work_center": "TEST", "run_labour_hours": "0.1"},
+        ],
+        [
+            {"item": "SV-04", "operation": 10, "quantity": "4", "allowance": "0.02",
+             "issue_rule": "at operation"},
+            {"item": "HB-02", "operation": 20, "quantity": "1"},
+            {"item": "SC-05", "operation": 20, "quantity": "8", "issue_rule": "at operation"},
+        ],
+    )  # fmt: skip
+    mirror_cell.structure(
+        shop,
+        "RB-200",
+        [
+            {"number": 10, "name": "Cut panels", "work_center": "SHEET", "setup_labour_hours": "0.75",
+             "setup_machine_hours": "0.75", "run_labour_hours": "0.4", "run_machine_hours": "0.4",
+             "yield_share": "0.96"},
+            {"number": 20, "name": "Screw together, fit bearing", "work_center": "ASSY",
+             "run_labour_hours": "0.5"},
+        ],
+        [
+            {"item": "PL-18", "operation": 10, "quantity": "1.35", "allowance": "0.05"},
+            {"item": "BR-12", "operation": 20, "quantity": "2"},
+            {"item": "SC-05", "operation": 20, "quantity": "24", "issue_rule": "at operation"},
+        ],
+    )  # fmt: skip
+    shop.do(
+        "draft-structure",
+        item="FD-80",
+        operations=[
+            {"number": 10, "name": "Turn drawtube", "work_center": "LATHE", "run_labour_hours": "0.3",
+             "run_machine_hours": "0.3"}
+        ],
+        components=[{"item": "SB-06", "operation": 10, "quantity": "0.2"}],
+        note="waits for the drawing of the thread",
+    )  # fmt: skip
+    shop.do("freeze-standard", note="opening standard")
+
+
+def _first_deliveries(shop: Shop) -> None:
+    lines = [
+        ("AP-20", "120", "6.80"),  # the price of aluminium has risen since the standard
+        ("PAD-3", "620", "0.42"),
+        ("SB-06", "10", "25.20"),
+        ("SV-04", "220", "3.10"),
+        ("HB-02", "50", "7.60"),
+        ("PL-18", "30", "32.50"),
+        ("BR-12", "60", "5.40"),
+        ("SC-05", "2000", "0.06"),
+    ]
+    shop.do(
+        "receive-material",
+        lines=[
+            {"item": item, "quantity": quantity, "price": price, "place": "STORE"}
+            for item, quantity, price in lines
+        ],
+    )
+
+
+def _finished_orders(works: _Works) -> None:
+    """Two closed orders, and the mirror cells that show every cause of the slice."""
+    works.at(-22)
+    sets = works.released("CS-01", "40", due=-18, note="for order of mirror cells")
+    works.issue(sets, (10, "SB-06", "4.9"))
+    works.report(sets, 10, "40", run_labour_hours="4.2", run_machine_hours="4.2", receive="40")
+    works.do("jonas", "complete-order", order=sets, leftovers="charge")
+    works.do("sunil", "close-order", order=sets)
+
+    works.at(-17)
+    cells = works.released("MA-200", "40", due=-9, note="customer order 318/2")
+    for day, (name, given), who in zip(
+        (-16, -15, -13, -12, -10),
+        mirror_cell.steps(cells)[1:6],
+        ("piet", "lotte", "piet", "lotte", "lotte"),
+        strict=True,
+    ):
+        works.at(day)
+        works.do(who, name, **given)
+    works.at(-9)
+    works.do("jonas", "complete-order", order=cells, leftovers="charge")
+
+    works.at(-14)
+    spiders = works.released("SP-200", "24", due=-8)
+    works.issue(spiders, (20, "HB-02", "25"))
+    works.at(-11)
+    scrap = [{"reason": "DRILLED", "quantity": "1"}]
+    works.report(spiders, 20, "24", scrap=scrap, run_labour_hours="6.8")
+    works.report(spiders, 30, "24", receive="24")
+    works.do("jonas", "complete-order", order=spiders)
+    works.do("sunil", "close-order", order=spiders)
+
+
+def _running_orders(works: _Works) -> None:
+    """A late order that is short, the one it waits for, and one that costs too much."""
+    works.at(-8)
+    works.as_person("piet")
+    works.shop.do(
+        "receive-material",
+        lines=[{"item": "AP-20", "quantity": "80", "price": "7.10", "place": "STORE"}],
+        reason="second delivery of the month",
+    )
+    works.at(-7)
+    cells = works.released("MA-200", "20", due=-2, note="customer order 322/1")
+    works.issue(cells, (10, "AP-20", "52"))
+    works.at(-5)
+    works.report(
+        cells,
+        10,
+        "20",
+        scrap=[{"reason": "POROSITY", "quantity": "1"}],
+        by_products=[{"item": "SW-AL", "quantity": "22.5"}],
+        setup_labour_hours="1.75",
+        setup_machine_hours="1.75",
+        run_labour_hours="5.5",
+        run_machine_hours="5.5",
+    )
+
+    works.at(-4)
+    works.released("CS-01", "30", due=2, note="for the mirror cells of 322/1")
+
+    works.at(-6)
+    bases = works.released("RB-200", "12", due=3, note="customer order 327/4")
+    works.issue(bases, (10, "PL-18", "19.5"))
+    works.at(-3)
+    works.report(
+        bases,
+        10,
+        "11",
+        scrap=[{"reason": "CHIPPED", "quantity": "2"}],
+        run_labour_hours="6.25",
+        run_machine_hours="6.25",
+    )
+    works.issue(bases, (20, "BR-12", "24"))
+    works.at(-1, hour=9)
+    works.report(bases, 20, "5", run_labour_hours="2.75", receive="5")

@@ -1,0 +1,154 @@
+"""What the desk shows around an order: what stops it, who waits for it, what needs a decision."""
+
+from datetime import date
+from decimal import Decimal
+
+from ninja import Schema
+from poietic_core.cost.model import InputKind
+from poietic_core.order.attention import Attention, OpenOrder, Remaining, attentions
+from poietic_core.order.report import due_at
+from poietic_core.order.states import OrderState
+from poietic_core.quantity import ZERO
+
+from ..ledger.models import Holding, WipBalance
+from ..web_api.fields import DecimalText
+from .book import ORDER_PARTS, OrderBook
+from .commands.life import release_blocks
+from .models import Order, OrderInput
+
+OPEN = [OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
+RUNNING = (OrderState.RELEASED, OrderState.STARTED)
+
+
+class Stop(Schema):
+    """One thing that stops an order, with the way out."""
+
+    why: str
+    fix: str
+    #: where the way out leads: "item:CODE", "structure:CODE", "standard:CODE", "issue", "" for none
+    place: str
+
+
+class WantedBy(Schema):
+    """Somebody who waits for an order's output."""
+
+    order: int | None
+    words: str
+    quantity: DecimalText | None
+    due: str
+
+
+def open_books() -> list[OrderBook]:
+    """Return all open orders with their rows."""
+    rows = Order.objects.filter(state__in=[s.value for s in OPEN]).select_related(*ORDER_PARTS)
+    return OrderBook.many(rows.order_by("due", "number"))
+
+
+def due_units(book: OrderBook) -> dict[int, Decimal]:
+    """Return the units that each reported operation should work on next."""
+    if book.state not in RUNNING or not book.operations:
+        return {}
+    return due_at(book.progress(), book.order.quantity, book.order.item.step)
+
+
+def waiting_operation(book: OrderBook) -> tuple[str, Decimal]:
+    """Return the first reported operation with units before it, in words, and how many."""
+    due = due_units(book)
+    for o in book.operations:
+        if left := due.get(o.number):
+            return f"operation {o.number} {o.name} has {left.normalize():f} left", left
+    return "", ZERO
+
+
+def still_needed(i: OrderInput) -> Decimal:
+    """Return what an order still needs of a component."""
+    return max(ZERO, i.need - i.used)
+
+
+def stops_of(book: OrderBook) -> list[Stop]:
+    """Return what stops an order now: blocks of its release, or material that is not there."""
+    if book.state is OrderState.PLANNED:
+        return [Stop(**b) for b in release_blocks(book.order.item)]
+    if book.state not in RUNNING:
+        return []
+    components = [c for c in book.components() if still_needed(c)]
+    held = Holding.objects.filter(item__in=[c.item_id for c in components])
+    there = dict(held.values_list("item_id", "quantity"))
+    short: dict[int, Decimal] = {}
+    for c in components:
+        short[c.item_id] = short.get(c.item_id, ZERO) + still_needed(c)
+    named = {c.item_id: c for c in components}
+    return [
+        Stop(
+            why=f"Short of {(wanted - there.get(pk, ZERO)).normalize():f} {named[pk].unit} "
+            f"of {named[pk].item.code}: {there.get(pk, ZERO).normalize():f} on hand.",
+            fix=f"Receive {named[pk].item.code}.",
+            place=f"item:{named[pk].item.code}",
+        )
+        for pk, wanted in short.items()
+        if wanted > there.get(pk, ZERO)
+    ]
+
+
+def wanted_by(order: Order) -> list[WantedBy]:
+    """Return who waits for an order: what it was planned for, and open orders that need its item."""
+    waiting: list[WantedBy] = []
+    if order.note:
+        waiting.append(
+            WantedBy(order=None, words=order.note, quantity=None, due=order.due.isoformat())
+        )
+    rows = OrderInput.objects.filter(
+        item=order.item, kind=InputKind.COMPONENT.value, order__state__in=[s.value for s in RUNNING]
+    ).select_related("order__item")
+    for i in rows.order_by("order__due", "order__number"):
+        if still_needed(i):
+            waiting.append(
+                WantedBy(
+                    order=i.order.number,
+                    words=i.order.item.name,
+                    quantity=still_needed(i),
+                    due=i.order.due.isoformat(),
+                )
+            )
+    return waiting
+
+
+def attentions_now(today: date) -> list[Attention]:
+    """Return what needs a decision, the costliest first."""
+    books = open_books()
+    wip: dict[int, Decimal] = {}
+    for b in WipBalance.objects.filter(order__in=[b.order.pk for b in books]):
+        wip[b.order_id] = wip.get(b.order_id, ZERO) + b.amount
+    on_hand = dict(Holding.objects.values_list("item__code", "quantity"))
+    return attentions([_open_order(b, wip.get(b.order.pk, ZERO)) for b in books], on_hand, today)
+
+
+def _open_order(book: OrderBook, wip: Decimal) -> OpenOrder:
+    order = book.order
+    charged = variance = ZERO
+    largest = ""
+    if order.standard is not None:
+        result = book.variance()
+        charged, variance = result.charged, result.to_date()
+        causes = result.rounded_causes()
+        if causes:
+            largest = str(max(causes, key=lambda c: c[1])[0].kind)
+    waits_at, _ = waiting_operation(book)
+    return OpenOrder(
+        number=order.number,
+        item=order.item.code,
+        due=order.due,
+        state=book.state,
+        left=order.quantity - order.received,
+        unit=order.item.unit,
+        waits_at=waits_at,
+        wip=wip,
+        charged=charged,
+        variance=variance,
+        largest_cause=largest,
+        remaining=tuple(
+            Remaining(item=c.item.code, unit=c.unit, quantity=still_needed(c))
+            for c in book.components()
+            if c.item and still_needed(c)
+        ),
+    )
