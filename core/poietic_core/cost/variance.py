@@ -110,6 +110,8 @@ class Cause:
     operation: int
     code: str
     amount: Derivation
+    #: the kind of input; None for rounding
+    input: InputKind | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -306,6 +308,7 @@ def _causes_of(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts)
             kind=kind,
             operation=i.operation,
             code=i.code,
+            input=i.kind,
             amount=negative(amount) if i.kind is InputKind.BY_PRODUCT else amount,
         )
         for kind, amount in amounts.items()

@@ -40,6 +40,7 @@ class OpenOrder:
 
     number: int
     item: str
+    name: str
     due: date
     state: OrderState
     left: Decimal
@@ -98,7 +99,7 @@ def attentions(
                 Attention(
                     kind=Kind.LATE,
                     order=o.number,
-                    sentence=f"{o.item} is {_days(late)} late{where}",
+                    sentence=f"{o.name} is {_days(late)} late{where}",
                     days=late,
                     money=o.wip,
                 )
@@ -109,7 +110,7 @@ def attentions(
                 Attention(
                     kind=Kind.OVER_ALLOWED,
                     order=o.number,
-                    sentence=f"{o.item} has cost {_euro(o.variance)} more than allowed, "
+                    sentence=f"{o.name} has cost {_euro(o.variance)} more than allowed, "
                     f"most of it {o.largest_cause}",
                     days=0,
                     money=o.variance,
@@ -132,7 +133,7 @@ def _shortages(o: OpenOrder, free: dict[str, Decimal], late: int) -> list[Attent
         Attention(
             kind=Kind.SHORT,
             order=o.number,
-            sentence=f"{o.item} is short of {', '.join(short)}",
+            sentence=f"{o.name} is short of {', '.join(short)}",
             days=max(late, 0),
             money=o.wip,
         )
@@ -145,7 +146,7 @@ def _to_close(o: OpenOrder) -> Attention:
     return Attention(
         kind=Kind.TO_CLOSE,
         order=o.number,
-        sentence=f"{o.item} is completed and not closed: {words}",
+        sentence=f"{o.name} is completed and not closed: {words}",
         days=0,
         money=abs(o.variance),
     )

@@ -1,31 +1,13 @@
-"""Queries on items, places and reasons."""
+"""What every form needs of the catalog."""
 
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.quantity import UNITS
 
-from ..web_api.fields import DecimalText
-from .models import Item, Place, Reason
+from .models import Place, Reason
 
 router = Router(tags=["catalog"])
-
-
-class ItemOut(Schema):
-    """An item with its stock; `value` is that of all of it."""
-
-    code: str
-    name: str
-    unit: str
-    step: DecimalText
-    source: str
-    standard_lot: DecimalText
-    price: DecimalText | None
-    is_active: bool
-    on_hand: DecimalText
-    value: DecimalText
-    standard: DecimalText | None
-    change: int
 
 
 class Named(Schema):
@@ -43,32 +25,6 @@ class Basics(Schema):
     units: list[str]
     places: list[Named]
     reasons: list[Named]
-
-
-@router.get("/items", response=list[ItemOut])
-def items(request: HttpRequest) -> list[ItemOut]:
-    """Return all items."""
-    rows = Item.objects.select_related("holding")
-    return [item_out(i) for i in rows]
-
-
-def item_out(item: Item) -> ItemOut:
-    """Return an item as it travels."""
-    holding = item.holding
-    return ItemOut(
-        code=item.code,
-        name=item.name,
-        unit=item.unit,
-        step=item.step,
-        source=item.source,
-        standard_lot=item.standard_lot,
-        price=item.price,
-        is_active=item.is_active,
-        on_hand=holding.quantity,
-        value=holding.value,
-        standard=holding.standard if item.is_made else item.price,
-        change=item.change,
-    )
 
 
 @router.get("/basics", response=Basics)

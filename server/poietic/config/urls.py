@@ -1,8 +1,7 @@
 """Where requests go: the API, and for every other address the front end's one page."""
 
 from django.conf import settings
-from django.http import FileResponse, HttpRequest, HttpResponse
-from django.http.response import HttpResponseBase
+from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
@@ -11,12 +10,12 @@ from .api import api
 
 
 @ensure_csrf_cookie
-def page(request: HttpRequest) -> HttpResponseBase:
+def page(request: HttpRequest) -> HttpResponse:
     """Return the front end's page; it finds its own way by the address."""
     index = settings.WEB_BUILD / "index.html"
     if not index.exists():
         return HttpResponse("The front end is not built: run ./poietic start", status=503)
-    return FileResponse(index.open("rb"), content_type="text/html; charset=utf-8")
+    return HttpResponse(index.read_bytes(), content_type="text/html; charset=utf-8")
 
 
 urlpatterns = [

@@ -5,8 +5,10 @@ from ninja import Router, Schema
 from poietic_core.cost.rollup import standard_cost
 from poietic_core.quantity import ZERO
 
+from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..engineering.models import Revision
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
@@ -14,6 +16,26 @@ from .queries import roll_up_now, standards_in_force
 from .tree import TreeOut, revision_in, tree_of
 
 router = Router(tags=["costing"])
+
+
+class ItemOut(Schema):
+    """An item with its stock; `value` is that of all of it."""
+
+    code: str
+    name: str
+    unit: str
+    step: DecimalText
+    source: str
+    standard_lot: DecimalText
+    price: DecimalText | None
+    is_active: bool
+    on_hand: DecimalText
+    value: DecimalText
+    #: frozen, in force
+    standard: DecimalText | None
+    has_approved: bool
+    has_draft: bool
+    change: int
 
 
 class ElementCost(Schema):
@@ -57,6 +79,32 @@ class RollUpOut(Schema):
 
     rows: list[RollUpRow]
     missing: list[MissingOut]
+
+
+@router.get("/items", response=list[ItemOut])
+def items(request: HttpRequest) -> list[ItemOut]:
+    """Return all items with their stock, standard, and whether they have a structure."""
+    standards = standards_in_force()
+    states = set(Revision.objects.exclude(state="retired").values_list("item_id", "state"))
+    return [
+        ItemOut(
+            code=i.code,
+            name=i.name,
+            unit=i.unit,
+            step=i.step,
+            source=i.source,
+            standard_lot=i.standard_lot,
+            price=i.price,
+            is_active=i.is_active,
+            on_hand=i.holding.quantity,
+            value=i.holding.value,
+            standard=standards[i.code].total if i.code in standards else None,
+            has_approved=(i.pk, "approved") in states,
+            has_draft=(i.pk, "draft") in states,
+            change=i.change,
+        )
+        for i in Item.objects.select_related("holding")
+    ]
 
 
 @router.get("/items/{code}/standard", response={200: StandardOut, 404: Problem})

@@ -55,8 +55,6 @@ class TreeOut(Schema):
     unit: str
     letter: str
     state: str
-    has_draft: bool
-    has_approved: bool
     standard: DecimalText | None
     standard_lot: DecimalText
     batch_quantity: DecimalText
@@ -82,7 +80,6 @@ def tree_of(item: Item, revision: Revision) -> TreeOut:
         items={i.code: i for i in Item.objects.all()},
         on_hand=dict(Holding.objects.values_list("item__code", "quantity")),
     )
-    states = set(Revision.objects.filter(item=item).values_list("state", flat=True))
     rows = list(_limited(_rows(plant, item.code, given("one of the top item", ONE), depth=0)))
     standard = plant.standards.get(item.code)
     return TreeOut(
@@ -91,8 +88,6 @@ def tree_of(item: Item, revision: Revision) -> TreeOut:
         unit=item.unit,
         letter=revision.letter,
         state=revision.state,
-        has_draft=Revision.State.DRAFT in states,
-        has_approved=Revision.State.APPROVED in states,
         standard=standard.total if standard else None,
         standard_lot=item.standard_lot,
         batch_quantity=revision.batch_quantity,

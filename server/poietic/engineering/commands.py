@@ -244,6 +244,7 @@ def approve_structure(context: Context, given: ApproveStructure) -> None:
     draft.note = given.note or draft.note
     draft.change = context.change
     draft.save(update_fields=["state", "approved_at", "note", "change"])
+    context.made["item"] = item.code
     context.effects.field(str(draft), "state", "draft", "approved")
 
 

@@ -151,6 +151,7 @@ class CauseDetail(Schema):
     """One cause at one operation, with its derivation."""
 
     operation: int
+    input: str
     code: str
     amount: DecimalText
     derivation: list[DerivationRow]
@@ -404,6 +405,7 @@ def _causes(causes: list[tuple[Cause, Decimal]]) -> list[CauseOut]:
         grouped.setdefault(cause.kind.value, []).append(
             CauseDetail(
                 operation=cause.operation,
+                input=cause.input or "",
                 code=cause.code,
                 amount=amount,
                 derivation=flatten(cause.amount),

@@ -10,6 +10,7 @@ from poietic_core.order.report import due_at
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
 
+from ..catalog.models import Item
 from ..ledger.models import Holding, WipBalance
 from ..web_api.fields import DecimalText
 from .book import ORDER_PARTS, OrderBook
@@ -25,7 +26,7 @@ class Stop(Schema):
 
     why: str
     fix: str
-    #: where the way out leads: "item:CODE", "structure:CODE", "standard:CODE", "issue", "" for none
+    #: where the way out leads: item, structure, standard, receive or plan with a code, order with a number
     place: str
 
 
@@ -82,12 +83,26 @@ def stops_of(book: OrderBook) -> list[Stop]:
         Stop(
             why=f"Short of {(wanted - there.get(pk, ZERO)).normalize():f} {named[pk].unit} "
             f"of {named[pk].item.code}: {there.get(pk, ZERO).normalize():f} on hand.",
-            fix=f"Receive {named[pk].item.code}.",
-            place=f"item:{named[pk].item.code}",
+            **_way_to_more(named[pk].item),
         )
         for pk, wanted in short.items()
         if wanted > there.get(pk, ZERO)
     ]
+
+
+def _way_to_more(item: Item) -> dict[str, str]:
+    """Return how more of an item comes: the open order that makes it, a new one, or a delivery."""
+    if not item.is_made:
+        return {"fix": f"Receive {item.code}.", "place": f"receive:{item.code}"}
+    making = Order.objects.filter(item=item, state__in=[s.value for s in OPEN[:3]])
+    order = making.order_by("due", "number").first()
+    if order is None:
+        return {"fix": f"Plan an order of {item.code}.", "place": f"plan:{item.code}"}
+    rest = (order.quantity - order.received).normalize()
+    return {
+        "fix": f"Order {order.number} makes {rest:f} by {order.due:%a} {order.due.day} {order.due:%b}.",
+        "place": f"order:{order.number}",
+    }
 
 
 def wanted_by(order: Order) -> list[WantedBy]:
@@ -137,6 +152,7 @@ def _open_order(book: OrderBook, wip: Decimal) -> OpenOrder:
     return OpenOrder(
         number=order.number,
         item=order.item.code,
+        name=order.item.name,
         due=order.due,
         state=book.state,
         left=order.quantity - order.received,

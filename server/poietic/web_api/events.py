@@ -3,7 +3,6 @@
 import asyncio
 import json
 from collections.abc import AsyncIterator
-from contextlib import suppress
 
 import psycopg
 from django.db import connection
@@ -36,27 +35,18 @@ class Hub:
     async def join(self) -> "asyncio.Queue[str]":
         """Return a queue of messages, once nothing can be missed any more."""
         if self._task is None or self._task.done():
-            self._listening.clear()
-            self._task = asyncio.create_task(self._listen())
+            self._listening = asyncio.Event()
+            self._task = asyncio.create_task(self._listen(self._listening))
+        await asyncio.wait_for(self._listening.wait(), 10)
         page: asyncio.Queue[str] = asyncio.Queue(WAITING_MOST)
         self._pages.add(page)
-        try:
-            await asyncio.wait_for(self._listening.wait(), 10)
-        except BaseException:
-            await self.leave(page)
-            raise
         return page
 
-    async def leave(self, page: "asyncio.Queue[str]") -> None:
-        """Forget a page; with the last one the connection ends."""
+    def leave(self, page: "asyncio.Queue[str]") -> None:
+        """Forget a page; the connection stays for the next one."""
         self._pages.discard(page)
-        if not self._pages and self._task:
-            self._task.cancel()
-            with suppress(asyncio.CancelledError, psycopg.Error):
-                await self._task
-            self._task = None
 
-    async def _listen(self) -> None:
+    async def _listen(self, listening: asyncio.Event) -> None:
         settings = connection.settings_dict  # at run time: tests use another database
         link = await psycopg.AsyncConnection.connect(
             host=settings["HOST"],
@@ -69,7 +59,7 @@ class Hub:
         try:
             async with link:
                 await link.execute(f"LISTEN {CHANNEL}")
-                self._listening.set()
+                listening.set()
                 async for notice in link.notifies():
                     for page in self._pages:
                         _put(page, notice.payload)
@@ -113,4 +103,4 @@ async def _stream() -> AsyncIterator[str]:
                 return
             yield f"data: {message}\n\n"
     finally:
-        await hub.leave(page)
+        hub.leave(page)

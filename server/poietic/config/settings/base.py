@@ -37,7 +37,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "poietic.web_api.static_files.StaticFiles",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -74,6 +74,8 @@ USE_I18N = False
 STATIC_URL = "/static/"
 WEB_BUILD = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_BUILD
+#: built files carry a checksum in their names
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 X_FRAME_OPTIONS = "DENY"

@@ -10,7 +10,7 @@ from poietic_core.cost.model import TIME_ELEMENT, CostInput, InputKey, InputKind
 from poietic_core.cost.rollup import cost_structure
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
-from poietic_core.quantity import UNIT_COST_STEP, ZERO, require_step, round_to, round_up
+from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, require_step, round_to, round_up
 from poietic_core.structure.model import Structure
 from poietic_core.structure.requirement import entering
 
@@ -238,7 +238,7 @@ def _inputs(order: Order, structure: Structure, standards: dict[str, Standard]) 
                 standard=there.quantity if there else ZERO,
                 price=priced.price,
                 split=split_to_json(dict(priced.split)),
-                need=round_up(whole, item.step) if item else round_to(whole, UNIT_COST_STEP),
+                need=round_up(whole, item.step) if item else round_to(whole, HOUR_STEP),
             )
         )
     return rows

@@ -1,0 +1,112 @@
+"""A served application and a browser, for tests of a person's work."""
+
+import os
+from threading import Thread
+from typing import ClassVar
+
+import uvicorn
+from django.core.asgi import get_asgi_application
+from django.db import connection, connections
+from django.test import TransactionTestCase
+from django.utils import timezone
+from playwright.sync_api import BrowserContext, Page, Playwright, sync_playwright
+from poietic.demo import tarn_hollow
+
+from ops.browser import launch_arguments
+from ops.cluster import ROOT, free_port
+
+AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
+
+
+class BrowserTest(TransactionTestCase):
+    """Serves the application as it is served in use, and drives it in headless Chromium."""
+
+    reset_sequences = True
+    address: ClassVar[str]
+    play: ClassVar[Playwright]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright keeps a loop in this thread
+        port = free_port(19470 + os.getpid() % 400)
+        config = uvicorn.Config(
+            get_asgi_application(),
+            port=port,
+            lifespan="off",
+            log_level="error",
+            timeout_graceful_shutdown=1,
+        )
+        server = uvicorn.Server(config)
+        thread = Thread(target=server.run, daemon=True)
+        thread.start()
+        cls.address = f"http://127.0.0.1:{port}"
+        cls.play = sync_playwright().start()
+        cls.browser = cls.play.chromium.launch(
+            executable_path="/usr/bin/chromium", args=launch_arguments()
+        )
+
+        def end() -> None:
+            cls.browser.close()
+            cls.play.stop()
+            server.should_exit = True
+            thread.join(10)
+            connections.close_all()
+
+        cls.addClassCleanup(end)
+
+    def setUp(self) -> None:
+        self.faults: list[str] = []
+        self.contexts: list[BrowserContext] = []
+
+    def tearDown(self) -> None:
+        for context in self.contexts:
+            context.close()
+        self.assertEqual(self.faults, [], "errors in the browser's console")
+
+    def load_demo(self) -> None:
+        """Load the invented works."""
+        with connection.cursor() as cursor:
+            cursor.execute("ALTER SEQUENCE orders_number RESTART")
+        tarn_hollow.load(timezone.localdate())
+
+    def page(self) -> Page:
+        """Open a browser window of its own."""
+        context = self.browser.new_context(
+            base_url=self.address,
+            viewport={"width": 1280, "height": 800},
+            reduced_motion="reduce",
+            locale="en-GB",
+        )
+        self.contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(10_000)
+        page.on("pageerror", lambda error: self.faults.append(str(error)))
+        page.on(
+            "console",
+            lambda message: self.faults.append(message.text) if message.type == "error" else None,
+        )
+        return page
+
+    def signed_in(self, first_name: str) -> Page:
+        """Open a window and sign in as one of the demo's persons."""
+        page = self.page()
+        page.goto("/")
+        page.get_by_role("button", name=f"Sign in as {first_name}").click()
+        page.get_by_text("● live").wait_for()
+        return page
+
+    def refusal_expected(self) -> None:
+        """Forget the console's note of a request that was rightly refused."""
+        self.faults[:] = [
+            f for f in self.faults if "the server responded with a status of 4" not in f
+        ]
+
+    def assert_accessible(self, page: Page, name: str) -> None:
+        """Assert that axe-core finds nothing on the page."""
+        page.evaluate(AXE)
+        found = page.evaluate(
+            "axe.run(document, {runOnly: ['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa','best-practice']})"
+            ".then(r => r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' | ')))"
+        )
+        self.assertEqual(found, [], name)

@@ -1,0 +1,160 @@
+"""Retake the pictures in docs/screenshots from a freshly loaded demo, or some to another folder."""
+
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from http.client import HTTPConnection
+from pathlib import Path
+
+import psycopg
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from . import cluster
+from .browser import launch_arguments
+
+DATABASE = "poietic_shots"
+FOLDER = cluster.ROOT / "docs" / "screenshots"
+
+
+def main() -> None:
+    """Take every picture, or those named; `--to DIR` puts them elsewhere."""
+    names = [a for a in sys.argv[1:] if not a.startswith("--")]
+    folder = FOLDER
+    if "--to" in sys.argv:
+        folder = Path(names.pop(0))
+    folder.mkdir(parents=True, exist_ok=True)
+    started = cluster.ensure()
+    with _served_demo() as address, sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=launch_arguments())
+        for name, (person, act) in SHOTS.items():
+            if not names or name in names:
+                _take(browser, address, folder / f"{name}.png", person, act)
+                print(folder / f"{name}.png")
+        browser.close()
+    if started:
+        cluster.stop()
+
+
+def _take(
+    browser: Browser, address: str, path: Path, person: str, act: Callable[[Page], object]
+) -> None:
+    size = {"width": 1920, "height": 1080} if path.stem.endswith("wide") else None
+    context = browser.new_context(
+        base_url=address,
+        viewport=size or {"width": 1280, "height": 800},
+        reduced_motion="reduce",
+        locale="en-GB",
+        color_scheme="dark" if path.stem.endswith("dark") else "light",
+    )
+    page = context.new_page()
+    page.goto("/")
+    if person:
+        page.get_by_role("button", name=f"Sign in as {person}").click()
+        page.get_by_text("● live").wait_for()
+    act(page)
+    page.wait_for_load_state("networkidle", timeout=2000) if not person else time.sleep(0.8)
+    page.screenshot(path=path)
+    context.close()
+
+
+def _go(path: str) -> Callable[[Page], object]:
+    return lambda page: page.goto(path)
+
+
+def _report(page: Page) -> None:
+    page.goto("/orders/1006")
+    page.get_by_role("heading", name="1006").wait_for()
+    page.keyboard.press("Alt+r")
+    page.get_by_label("Good").wait_for()
+    page.get_by_role("table", name="Postings").wait_for()
+
+
+def _derivation(page: Page) -> None:
+    page.goto("/define/items/MA-200")
+    page.get_by_title("Cost of CS-01: how it came about").click()
+
+
+def _bridge(page: Page) -> None:
+    page.goto("/orders/1002/bridge")
+    page.get_by_role("button", name="Yield").click()
+
+
+def _anything(page: Page) -> None:
+    page.keyboard.press("Control+k")
+    page.get_by_placeholder("Order number").fill("mirror")
+
+
+def _blocked(page: Page) -> None:
+    page.goto("/orders/1008")
+    page.get_by_text("has no approved structure").wait_for()
+
+
+SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
+    "sign-in": ("", lambda page: None),
+    "today": ("Jonas", lambda page: None),
+    "order": ("Jonas", _go("/orders/1004")),
+    "order-wide": ("Jonas", _go("/orders/1006")),
+    "release-blocked": ("Jonas", _blocked),
+    "report": ("Jonas", _report),
+    "report-dark": ("Lotte", _report),
+    "cost-bridge": ("Sunil", _bridge),
+    "structure": ("Ines", _derivation),
+    "structure-edit": ("Ines", _go("/define/items/MA-200/edit")),
+    "work-centers": ("Ines", _go("/define/work-centers")),
+    "do-anything": ("Jonas", _anything),
+    "posting": ("Sunil", _go("/postings/9")),
+}
+
+
+@contextmanager
+def _served_demo() -> Iterator[str]:
+    """Serve a database of its own with the demo in it, and drop it afterwards."""
+    administration = psycopg.connect(
+        host="127.0.0.1",
+        port=int(cluster.PORT.read_text()),
+        user=cluster.OWNER,
+        password=cluster.secret(cluster.OWNER),
+        dbname="postgres",
+        autocommit=True,
+    )
+    administration.execute(f"DROP DATABASE IF EXISTS {DATABASE} WITH (FORCE)")
+    administration.execute(f"CREATE DATABASE {DATABASE}")
+    os.environ["POIETIC_DB_NAME"] = DATABASE
+    from .django import manage
+
+    manage("migrate", "-v", "0", role=cluster.OWNER)
+    manage("load_demo")
+    port = cluster.free_port(18970)
+    server = subprocess.Popen(
+        [
+            *(sys.executable, "-m", "uvicorn", "poietic.config.asgi:application"),
+            *("--port", str(port), "--lifespan", "off", "--log-level", "error"),
+            *("--timeout-graceful-shutdown", "1"),
+        ],
+        env=cluster.environment(),
+    )
+    try:
+        _wait(port)
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        server.terminate()
+        server.wait()
+        administration.execute(f"DROP DATABASE {DATABASE} WITH (FORCE)")
+
+
+def _wait(port: int) -> None:
+    for _ in range(100):
+        try:
+            HTTPConnection("127.0.0.1", port).request("GET", "/api/me")
+        except OSError:
+            time.sleep(0.1)
+        else:
+            return
+    sys.exit("The server for the pictures did not start.")
+
+
+if __name__ == "__main__":
+    main()

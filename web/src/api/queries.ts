@@ -1,0 +1,131 @@
+import { queryOptions } from '@tanstack/react-query';
+import { api, data } from '../lib/http';
+import type { components } from './schema';
+
+export type Me = components['schemas']['Me'];
+export type Item = components['schemas']['ItemOut'];
+export type Order = components['schemas']['OrderOut'];
+export type OrderRow = components['schemas']['OrderRow'];
+export type OrderInput = components['schemas']['OrderInputOut'];
+export type Bridge = components['schemas']['BridgeOut'];
+export type Cause = components['schemas']['CauseOut'];
+export type Tree = components['schemas']['TreeOut'];
+export type TreeRow = components['schemas']['TreeRow'];
+export type Revision = components['schemas']['RevisionOut'];
+export type DerivationRow = components['schemas']['DerivationRow'];
+export type Attention = components['schemas']['AttentionOut'];
+export type Consequences = components['schemas']['Consequences'];
+export type Posting = components['schemas']['PostingOut'];
+
+export const meOptions = () =>
+  queryOptions({
+    queryKey: ['me'],
+    queryFn: ({ signal }) => data(api.GET('/api/me', { signal })),
+    staleTime: Infinity,
+  });
+
+export const commandsOptions = () =>
+  queryOptions({
+    queryKey: ['commands'],
+    queryFn: ({ signal }) => data(api.GET('/api/commands', { signal })),
+    staleTime: Infinity,
+  });
+
+export const basicsOptions = () =>
+  queryOptions({
+    queryKey: ['basics'],
+    queryFn: ({ signal }) => data(api.GET('/api/basics', { signal })),
+  });
+
+export const itemsOptions = () =>
+  queryOptions({
+    queryKey: ['items'],
+    queryFn: ({ signal }) => data(api.GET('/api/items', { signal })),
+  });
+
+export const workCentersOptions = () =>
+  queryOptions({
+    queryKey: ['work-centers'],
+    queryFn: ({ signal }) => data(api.GET('/api/work-centers', { signal })),
+  });
+
+export const treeOptions = (code: string, state = '') =>
+  queryOptions({
+    queryKey: ['items', code, 'tree', state],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/items/{code}/tree', { params: { path: { code }, query: { state } }, signal }),
+      ),
+  });
+
+export const structureOptions = (code: string, state: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'structure', state],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/items/{code}/structure', {
+          params: { path: { code }, query: { state } },
+          signal,
+        }),
+      ),
+  });
+
+export const standardOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'standard'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/items/{code}/standard', { params: { path: { code } }, signal })),
+  });
+
+export const whereUsedOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'where-used'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/items/{code}/where-used', { params: { path: { code } }, signal })),
+  });
+
+export const stockOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'stock'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/items/{code}/stock', { params: { path: { code } }, signal })),
+  });
+
+export const rollUpOptions = () =>
+  queryOptions({
+    queryKey: ['roll-up'],
+    queryFn: ({ signal }) => data(api.GET('/api/roll-up', { signal })),
+  });
+
+export const ordersOptions = () =>
+  queryOptions({
+    queryKey: ['orders'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders', { signal })),
+  });
+
+export const orderOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/orders/{number}', { params: { path: { number } }, signal })),
+  });
+
+export const bridgeOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'bridge'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/orders/{number}/bridge', { params: { path: { number } }, signal })),
+  });
+
+export const postingOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['postings', number],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/postings/{number}', { params: { path: { number } }, signal })),
+  });
+
+export const todayOptions = () =>
+  queryOptions({
+    queryKey: ['today'],
+    queryFn: ({ signal }) => data(api.GET('/api/today', { signal })),
+  });

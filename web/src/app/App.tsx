@@ -1,0 +1,48 @@
+import { useQuery } from '@tanstack/react-query';
+import { Route, Routes } from 'react-router';
+import { meOptions } from '../api/queries';
+import { DefineBench, EditPage, ItemPage, WorkCentersPage } from '../benches/define';
+import { BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
+import { Today } from '../benches/today';
+import { CommandProvider } from '../commands/CommandContext';
+import { Empty, Loaded } from '../ui/States';
+import { FirstRun, SignIn } from './Entrance';
+import { Shell } from './Shell';
+
+export function App() {
+  const me = useQuery(meOptions());
+  return (
+    <Loaded query={me}>
+      {(person) => {
+        if (person.is_first_run) return <FirstRun />;
+        if (person.name === null) return <SignIn me={person} />;
+        return (
+          <CommandProvider>
+            <Routes>
+              <Route element={<Shell me={person} />}>
+                <Route index element={<Today />} />
+                <Route path="define" element={<DefineBench />}>
+                  <Route index element={<Empty>Choose an item on the left, or a work center.</Empty>} />
+                  <Route path="items/:code" element={<ItemPage />} />
+                  <Route path="items/:code/edit" element={<EditPage />} />
+                  <Route path="work-centers" element={<WorkCentersPage />} />
+                </Route>
+                {(['release', 'make', 'cost'] as const).map((bench) => (
+                  <Route key={bench} path={bench} element={<OrderBench bench={bench} />}>
+                    <Route index element={<Empty>Choose an order on the left.</Empty>} />
+                  </Route>
+                ))}
+                <Route path="orders" element={<OrderBench />}>
+                  <Route path=":number" element={<OrderPage />} />
+                  <Route path=":number/bridge" element={<BridgePage />} />
+                </Route>
+                <Route path="postings/:number" element={<PostingPage />} />
+                <Route path="*" element={<Empty>There is nothing at this address. Ctrl-K goes to anything by code or words.</Empty>} />
+              </Route>
+            </Routes>
+          </CommandProvider>
+        );
+      }}
+    </Loaded>
+  );
+}

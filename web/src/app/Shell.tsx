@@ -1,0 +1,127 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { Link, Outlet, useLocation, useNavigate } from 'react-router';
+import { useOrderBench } from '../benches/orders';
+import { type Me, meOptions } from '../api/queries';
+import { useCommands } from '../commands/CommandContext';
+import { CommandPanel } from '../commands/CommandPanel';
+import { useConnection, useLiveUpdates } from '../commands/live';
+import { api, data, type Outcome } from '../lib/http';
+import { Button } from '../ui/Button';
+import { DoAnything } from './DoAnything';
+import { Shortcuts } from './Shortcuts';
+import { switchTheme } from './theme';
+
+const benches = [
+  ['/', 'Today'],
+  ['/define', 'Define'],
+  ['/release', 'Release'],
+  ['/make', 'Make'],
+  ['/cost', 'Cost'],
+] as const;
+
+/** The bench bar above; below it the bench, and on the right the command in hand. */
+export function Shell({ me }: { me: Me }) {
+  useLiveUpdates(true);
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const { started } = useCommands();
+  const bench = useOrderBench();
+  const { pathname } = useLocation();
+  const isAt = (to: string) => (to === '/' ? pathname === '/' : pathname.startsWith(to) || to === `/${bench}`);
+  const [isAsking, setAsking] = useState(false);
+  const [isHelping, setHelping] = useState(false);
+
+  useEffect(() => {
+    function onKeyDown(event: KeyboardEvent) {
+      const inEntry = event.target instanceof HTMLElement && event.target.matches('input, select, textarea');
+      if (event.key === 'k' && (event.ctrlKey || event.metaKey)) {
+        event.preventDefault();
+        setAsking(true);
+      } else if (event.key === '?' && !inEntry) {
+        event.preventDefault();
+        setHelping(true);
+      } else if (event.altKey && /^[1-5]$/.test(event.key)) {
+        event.preventDefault();
+        void navigate(benches[Number(event.key) - 1]?.[0] ?? '/');
+      }
+    }
+    addEventListener('keydown', onKeyDown);
+    return () => removeEventListener('keydown', onKeyDown);
+  }, [navigate]);
+
+  async function signOut() {
+    const gone = await data(api.POST('/api/sign-out'));
+    client.clear();
+    client.setQueryData(meOptions().queryKey, gone);
+    void navigate('/');
+  }
+
+  function onMade(outcome: Outcome) {
+    void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'preview' && q.queryKey[0] !== 'me' });
+    if (outcome.made['order']) void navigate(`/orders/${outcome.made['order']}?bench=release`);
+    if (outcome.made['item']) void navigate(`/define/items/${encodeURIComponent(outcome.made['item'])}`);
+  }
+
+  return (
+    <div className="flex h-full flex-col">
+      <header className="flex h-10 shrink-0 items-center gap-5 border-b border-hair-strong px-4">
+        <nav aria-label="Benches" className="flex h-full">
+          {benches.map(([to, name], n) => (
+            <Link
+              key={to}
+              to={to}
+              aria-current={isAt(to) ? 'page' : undefined}
+              aria-keyshortcuts={`Alt+${n + 1}`}
+              className="flex h-full items-center px-2.5 aria-[current=page]:font-semibold aria-[current=page]:shadow-[inset_0_-3px_0_var(--act)]"
+            >
+              {name}
+            </Link>
+          ))}
+        </nav>
+        <button
+          type="button"
+          onClick={() => setAsking(true)}
+          aria-keyshortcuts="Control+K"
+          className="flex h-7 w-[340px] min-w-40 shrink cursor-pointer items-center justify-between border border-hair-strong bg-sheet px-2 text-quiet"
+        >
+          Go to anything, start anything <kbd>Ctrl-K</kbd>
+        </button>
+        <div className="ml-auto flex items-center gap-4 whitespace-nowrap">
+          <Connection />
+          <Button look="link" onClick={() => setHelping(true)}>
+            Keys <kbd>?</kbd>
+          </Button>
+          <Button look="link" onClick={switchTheme}>
+            Light or dark
+          </Button>
+          <span title={me.roles.join(', ')}>{me.full_name}</span>
+          <Button look="link" onClick={() => void signOut()}>
+            Sign out
+          </Button>
+        </div>
+      </header>
+      <div className="flex min-h-0 flex-1">
+        <div className="min-w-0 flex-1">
+          <Outlet />
+        </div>
+        {started && (
+          <aside className="w-[368px] shrink-0 border-l border-hair-strong">
+            <CommandPanel key={started.run} started={started} onMade={onMade} />
+          </aside>
+        )}
+      </div>
+      {isAsking && <DoAnything onClose={() => setAsking(false)} />}
+      {isHelping && <Shortcuts onClose={() => setHelping(false)} />}
+    </div>
+  );
+}
+
+function Connection() {
+  const state = useConnection();
+  return (
+    <span role="status" className={state === 'live' ? 'text-quiet' : 'text-attention'} title="Pages update by themselves while this says live">
+      {state === 'live' ? '● live' : '○ connecting'}
+    </span>
+  );
+}

@@ -1,0 +1,71 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, Outlet, useParams } from 'react-router';
+import { itemsOptions } from '../../api/queries';
+import { useCommands } from '../../commands/CommandContext';
+import { quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
+import { Queue } from '../../ui/Queue';
+import { Loaded } from '../../ui/States';
+
+/** Items on the left, the one chosen on the right. */
+export function DefineBench() {
+  const { code } = useParams();
+  const items = useQuery(itemsOptions());
+  const { started, start } = useCommands();
+  const [isOpen, setOpen] = useState(false);
+  return (
+    <div className="flex h-full">
+      {started && !isOpen ? (
+        <button
+          type="button"
+          onClick={() => setOpen(true)}
+          className="w-10 shrink-0 cursor-pointer border-r border-hair-strong text-quiet [writing-mode:vertical-rl]"
+        >
+          Items
+        </button>
+      ) : (
+        <div className="w-[264px] shrink-0 border-r border-hair-strong">
+          <Loaded query={items}>
+            {(rows) => (
+              <Queue
+                title="Items"
+                current={code}
+                empty="No item yet. Define the first one below: something that is bought."
+                rows={rows.map((i) => ({
+                  key: i.code,
+                  to: `/define/items/${encodeURIComponent(i.code)}`,
+                  words: `${i.code} ${i.name} ${i.source}`,
+                  body: (
+                    <>
+                      <span className="block truncate">{i.name}</span>
+                      <span className="flex justify-between text-[12px] text-quiet">
+                        <span className="code text-[12px]!">{i.code}</span>
+                        <span>
+                          {quantity(i.on_hand)} {i.unit} · {i.source}
+                        </span>
+                      </span>
+                    </>
+                  ),
+                }))}
+                foot={
+                  <span className="flex flex-wrap gap-x-4 gap-y-1">
+                    <Button look="link" onClick={() => start('define-item')}>
+                      Define an item…
+                    </Button>
+                    <Link className="quiet-link text-act" to="/define/work-centers">
+                      Work centers
+                    </Link>
+                  </span>
+                }
+              />
+            )}
+          </Loaded>
+        </div>
+      )}
+      <main className="min-w-0 flex-1 overflow-y-auto">
+        <Outlet />
+      </main>
+    </div>
+  );
+}

@@ -1,0 +1,102 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Outlet, useLocation, useParams, useSearchParams } from 'react-router';
+import { type OrderRow, ordersOptions } from '../../api/queries';
+import { useCommands } from '../../commands/CommandContext';
+import { day } from '../../lib/date';
+import { quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
+import { Queue } from '../../ui/Queue';
+import { Loaded } from '../../ui/States';
+import { type Bench, benchOf, selectQueue } from './logic';
+
+const empty: Record<Bench, string> = {
+  release: 'No order waits for its release. Plan one below.',
+  make: 'Nothing is being made. Release an order first.',
+  cost: 'No order has cost anything yet.',
+};
+
+/** Return the bench at which an order's page is open: the one it was opened from, else its state's. */
+export function useOrderBench(): Bench | null {
+  const number = /^\/orders\/(\d+)/.exec(useLocation().pathname)?.[1];
+  const asked = useSearchParams()[0].get('bench');
+  const orders = useQuery({ ...ordersOptions(), enabled: number !== undefined });
+  if (number === undefined) return null;
+  if (asked === 'release' || asked === 'make' || asked === 'cost') return asked;
+  const state = orders.data?.find((o) => String(o.number) === number)?.state;
+  return state ? benchOf(state) : null;
+}
+
+/** The queue of a bench on the left, the order on the right; it folds while a command is in hand. */
+export function OrderBench({ bench }: { bench?: Bench }) {
+  const { number } = useParams();
+  const orders = useQuery(ordersOptions());
+  const { started, start } = useCommands();
+  const [isOpen, setOpen] = useState(false);
+  const asked = useOrderBench();
+  const shown = bench ?? asked ?? 'release';
+  const isFolded = started !== null && !isOpen;
+  return (
+    <div className="flex h-full">
+      <div className={`shrink-0 border-r border-hair-strong ${isFolded ? 'w-10' : 'w-[264px]'}`}>
+        {isFolded ? (
+          <button
+            type="button"
+            onClick={() => setOpen(true)}
+            className="h-full w-full cursor-pointer text-quiet [writing-mode:vertical-rl]"
+          >
+            Queue: {shown}
+          </button>
+        ) : (
+          <Loaded query={orders}>
+            {(rows) => (
+              <Queue
+                title={`Orders to ${shown}`}
+                current={number}
+                empty={empty[shown]}
+                rows={selectQueue(rows, shown).map((o) => ({
+                  key: String(o.number),
+                  to: `/orders/${o.number}?bench=${shown}`,
+                  words: `${o.number} ${o.item} ${o.name} ${o.state}`,
+                  body: <QueueEntry order={o} bench={shown} />,
+                }))}
+                foot={
+                  shown === 'release' && (
+                    <Button look="link" onClick={() => start('plan-order')}>
+                      Plan an order…
+                    </Button>
+                  )
+                }
+              />
+            )}
+          </Loaded>
+        )}
+      </div>
+      <main className="min-w-0 flex-1 overflow-y-auto">
+        <Outlet />
+      </main>
+    </div>
+  );
+}
+
+function QueueEntry({ order: o, bench }: { order: OrderRow; bench: Bench }) {
+  return (
+    <>
+      <span className="flex justify-between gap-2">
+        <span className="truncate">
+          <span className="code mr-1.5">{o.number}</span>
+          {o.name}
+        </span>
+        <span className="whitespace-nowrap text-quiet">
+          {quantity(o.quantity)} {o.unit}
+        </span>
+      </span>
+      <span className="flex justify-between gap-2 text-[12px] text-quiet">
+        <span className="truncate">{bench === 'make' && o.next ? o.next : o.state}</span>
+        <span className={`whitespace-nowrap ${o.days_late ? 'text-attention' : ''}`}>
+          {o.days_late ? `${o.days_late} d late` : day(o.due)}
+        </span>
+      </span>
+    </>
+  );
+}

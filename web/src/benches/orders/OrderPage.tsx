@@ -1,0 +1,159 @@
+import { useQuery } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { Link, useNavigate, useParams } from 'react-router';
+import { commandsOptions, type Order, orderOptions } from '../../api/queries';
+import { useCommands } from '../../commands/CommandContext';
+import { day } from '../../lib/date';
+import { quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
+import { Loaded } from '../../ui/States';
+import { selectCostliest } from './logic';
+import { Happened, Material, MoneyBlock, OperationStrip, Wanted } from './OrderParts';
+
+interface Act {
+  command: string;
+  words: string;
+  shortcut: string;
+  isMain: boolean;
+}
+
+/** Return what can be done to an order in its state, the likeliest marked. */
+function actsOf(order: Order): Act[] {
+  const act = (command: string, words: string, shortcut: string, isMain = false): Act => ({ command, words, shortcut, isMain });
+  const isRunning = order.state === 'released' || order.state === 'started';
+  const allReceived = Number(order.received) >= Number(order.quantity);
+  switch (order.state) {
+    case 'planned':
+      return [act('release-order', 'Release', 'Alt-R', true), act('cancel-order', 'Cancel', '')];
+    case 'completed':
+      return [act('close-order', 'Close', 'Alt-C', true)];
+    default:
+      return isRunning
+        ? [
+            act('report', 'Report', 'Alt-R', !allReceived),
+            act('issue-material', 'Issue', 'Alt-I'),
+            act('receive', 'Receive', 'Alt-V'),
+            act('return-material', 'Return', ''),
+            act('complete-order', 'Complete', 'Alt-C', allReceived),
+            ...(order.state === 'released' ? [act('cancel-order', 'Cancel', '')] : []),
+          ]
+        : [];
+  }
+}
+
+/** One order, one address: what it makes, what stops it, what it used, what it cost. */
+export function OrderPage() {
+  const number = Number(useParams()['number']);
+  const order = useQuery(orderOptions(number));
+  return <Loaded query={order}>{(o) => <Page order={o} />}</Loaded>;
+}
+
+function Page({ order }: { order: Order }) {
+  const { start, started } = useCommands();
+  const allowed = useQuery(commandsOptions());
+  const may = new Set(allowed.data?.map((c) => c.name));
+  const acts = actsOf(order).filter((a) => may.has(a.command));
+  useOrderKeys(order, acts);
+  return (
+    <article className="min-w-[560px]">
+      <header className="px-4 pt-3 pb-2">
+        <div className="flex flex-wrap items-start justify-between gap-x-4 gap-y-1">
+          <h1>
+            <span className="code text-[17px]">{order.number}</span> {order.name}{' '}
+            <Link className="code quiet-link text-[15px] font-normal" to={`/define/items/${encodeURIComponent(order.item)}`}>
+              {order.item}
+            </Link>
+          </h1>
+          <div className="flex flex-wrap gap-1.5">
+            {acts.map((a) => (
+              <Button
+                key={a.command}
+                look={a.isMain ? 'act' : 'plain'}
+                {...(a.shortcut ? { shortcut: a.shortcut } : {})}
+                onClick={() => start(a.command, { order: order.number })}
+              >
+                {a.words}
+              </Button>
+            ))}
+          </div>
+        </div>
+        <p>
+          {quantity(order.quantity)} {order.unit} · {order.state}
+          {order.revision && ` · rev ${order.revision}`} · due {day(order.due)}
+          {order.days_late > 0 && (
+            <strong className="text-attention"> · {order.days_late === 1 ? '1 day' : `${order.days_late} days`} late</strong>
+          )}
+          {order.note && <span className="text-quiet"> · {order.note}</span>}
+        </p>
+        {order.stops.map((s) => (
+          <p key={s.why} className="mt-1 border-l-4 border-attention bg-attention-wash px-2 py-0.5">
+            {s.why} <WayOut place={s.place} words={s.fix} may={may} />
+          </p>
+        ))}
+      </header>
+      <OperationStrip order={order} />
+      <div className={started ? 'space-y-3' : 'grid grid-cols-[2fr_1fr] grid-rows-[auto_1fr] gap-y-3'}>
+        <div className={started ? '' : 'border-r border-hair'}>
+          <Material order={order} />
+        </div>
+        <div className={started ? '' : 'row-span-2 space-y-3'}>
+          <MoneyBlock order={order} />
+          <Wanted order={order} />
+        </div>
+        <div className={started ? '' : 'border-r border-hair'}>
+          <Happened order={order} />
+        </div>
+      </div>
+    </article>
+  );
+}
+
+function useOrderKeys(order: Order, acts: Act[]) {
+  const navigate = useNavigate();
+  const { start } = useCommands();
+  useEffect(() => {
+    function onKeyDown(event: KeyboardEvent) {
+      if (!event.altKey || event.ctrlKey || event.metaKey) return;
+      const key = event.code.replace('Key', '');
+      const act = acts.find((a) => a.shortcut === `Alt-${key}`);
+      const costliest = selectCostliest(order);
+      if (act) start(act.command, { order: order.number });
+      else if (key === 'B') void navigate(`/orders/${order.number}/bridge`);
+      else if (key === 'X' && costliest) void navigate(`/define/items/${encodeURIComponent(costliest)}`);
+      else return;
+      event.preventDefault();
+    }
+    addEventListener('keydown', onKeyDown);
+    return () => removeEventListener('keydown', onKeyDown);
+  });
+}
+
+/** What the way out of a block starts, by the kind of place that it leads to. */
+const outs: Record<string, ((code: string) => [command: string, given: Record<string, unknown>]) | undefined> = {
+  standard: () => ['freeze-standard', {}],
+  receive: (code) => ['receive-material', { item: code }],
+  plan: (code) => ['plan-order', { item: code }],
+  item: (code) => ['change-item', { code, is_active: true }],
+};
+
+/** The button or link that leads out of a block; words alone for who may not. */
+function WayOut({ place, words, may }: { place: string; words: string; may: Set<string> }) {
+  const { start } = useCommands();
+  const [kind = '', code = ''] = place.split(':');
+  const path = encodeURIComponent(code);
+  const to = kind === 'structure' ? `/define/items/${path}/edit` : kind === 'order' ? `/orders/${path}` : null;
+  if (to) {
+    return (
+      <Link className="quiet-link text-act" to={to}>
+        {words}
+      </Link>
+    );
+  }
+  const [command, given] = outs[kind]?.(code) ?? ['', {}];
+  if (!may.has(command)) return <>{words}</>;
+  return (
+    <Button look="link" onClick={() => start(command, given)}>
+      {words}
+    </Button>
+  );
+}

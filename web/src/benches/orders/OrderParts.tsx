@@ -1,0 +1,309 @@
+import { Link } from 'react-router';
+import type { Order, OrderInput } from '../../api/queries';
+import { useCommands } from '../../commands/CommandContext';
+import { DerivationLink } from '../../derivation/DerivationLink';
+import { day, moment } from '../../lib/date';
+import { isZero, quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
+import { Money, Quantity, VarianceText } from '../../ui/Numbers';
+import { selectCostliest } from './logic';
+
+/** The operations as a strip: what each has done, in working order. */
+export function OperationStrip({ order }: { order: Order }) {
+  if (order.operations.length === 0) return null;
+  return (
+    <ol aria-label="Operations" className="flex flex-wrap items-stretch gap-y-1 border-y border-hair px-4 py-1.5">
+      {order.operations.map((o) => {
+        const isDone = isZero(o.due) && !isZero(o.good);
+        return (
+          <li key={o.number} className="flex items-center">
+            <span className={isDone ? 'text-quiet' : ''}>
+              <strong>
+                {o.number} {o.name}
+              </strong>{' '}
+              <span className="code text-quiet">{o.work_center}</span>{' '}
+              {isZero(o.good) && isZero(o.scrap) ? 'not begun' : `${quantity(o.good)} good`}
+              {!isZero(o.scrap) && `, ${quantity(o.scrap)} scrap`}
+              {!isZero(o.due) && <span className="text-quiet">, {quantity(o.due)} due</span>}
+              {isDone && ' ✓'}
+            </span>
+            <span aria-hidden className="mx-3 text-hair-strong">
+              ──▸
+            </span>
+          </li>
+        );
+      })}
+      <li>
+        received {quantity(order.received)} of {quantity(order.quantity)}
+      </li>
+    </ol>
+  );
+}
+
+/** What the order uses, operation by operation. */
+export function Material({ order }: { order: Order }) {
+  const lines = order.inputs.filter((i) => i.kind === 'component' || i.kind === 'by-product');
+  const times = order.inputs.filter((i) => !lines.includes(i));
+  if (order.inputs.length === 0) {
+    return (
+      <p className="px-4 py-3 text-quiet">
+        A planned order holds nothing yet. Its release takes the structure and the standard in force into it.
+      </p>
+    );
+  }
+  const numbers = [...new Set(order.inputs.map((i) => i.operation))].toSorted((a, b) => a - b);
+  const costliest = selectCostliest(order);
+  return (
+    <table className="rows" aria-label="Material and time">
+      <thead>
+        <tr>
+          <th className="pl-4!">Material and time</th>
+          <th className="num">need</th>
+          <th className="num">used</th>
+          <th className="num">still</th>
+          <th className="num">on hand</th>
+          <th className="num">EUR</th>
+        </tr>
+      </thead>
+      {numbers.map((number) => (
+        <tbody key={number}>
+          <tr>
+            <td colSpan={6} className="border-t border-t-hair-strong pl-4! font-semibold">
+              {number} {order.operations.find((o) => o.number === number)?.name ?? 'only in the standard'}
+            </td>
+          </tr>
+          {lines
+            .filter((i) => i.operation === number)
+            .map((i) => (
+              <tr key={i.kind + i.code}>
+                <td className="max-w-0 w-full pl-4!">
+                  <span className="flex h-[28px] items-center">
+                    <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
+                    <span className="truncate">
+                      {i.kind === 'by-product' && <span title="by-product">← </span>}
+                      {i.name}{' '}
+                      <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(i.code)}`}>
+                        {i.code}
+                      </Link>
+                      {i.code === costliest && (
+                        <span className="ml-1.5 text-[12px] text-quiet">
+                          costliest <kbd>Alt-X</kbd>
+                        </span>
+                      )}
+                      {i.issue_rule === 'at operation' && <span className="ml-1.5 text-[12px] text-quiet">backflush</span>}
+                    </span>
+                  </span>
+                </td>
+                <Amounts input={i} />
+                <td className={`num ${isShort(i) ? 'text-attention' : ''}`}>
+                  {i.on_hand !== null && quantity(i.on_hand)}
+                </td>
+                <td className="num">{!isZero(i.amount) && <Money value={i.kind === 'by-product' ? `-${i.amount}` : i.amount} />}</td>
+              </tr>
+            ))}
+          {times
+            .filter((i) => i.operation === number)
+            .map((i) => (
+              <tr key={i.kind}>
+                <td className="pl-4!">
+                  <span className="flex h-[28px] items-center">
+                    <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
+                    {i.kind}
+                  </span>
+                </td>
+                <Amounts input={i} />
+                <td />
+                <td className="num">{!isZero(i.amount) && <Money value={i.amount} />}</td>
+              </tr>
+            ))}
+        </tbody>
+      ))}
+    </table>
+  );
+}
+
+function isShort(i: OrderInput): boolean {
+  return i.kind === 'component' && i.on_hand !== null && Number(i.still) > Number(i.on_hand);
+}
+
+function Amounts({ input: i }: { input: OrderInput }) {
+  return (
+    <>
+      <td className="num">
+        <DerivationLink rows={i.need_derivation} title={`Need of ${i.code}`}>
+          {quantity(i.need)}
+        </DerivationLink>
+        <span className="unit inline-block w-6 text-left">{i.unit}</span>
+      </td>
+      <td className="num">{isZero(i.used) ? '–' : quantity(i.used)}</td>
+      <td className="num">{i.kind === 'component' && quantity(i.still)}</td>
+    </>
+  );
+}
+
+/** What the order was allowed and charged so far, with the way to the bridge. */
+export function MoneyBlock({ order }: { order: Order }) {
+  if (order.standard === null) return null;
+  const wip = order.wip.reduce<Record<string, number>>((sums, cell) => {
+    sums[cell.element] = (sums[cell.element] ?? 0) + Number(cell.amount);
+    return sums;
+  }, {});
+  return (
+    <section aria-label="Money">
+      <table className="rows">
+        <thead>
+          <tr>
+            <th className="pl-4!">So far</th>
+            <th className="num pr-4!">EUR</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr>
+            <td className="pl-4!">Allowed for what was done</td>
+            <td className="num pr-4!">
+              <Money value={order.allowed} />
+            </td>
+          </tr>
+          <tr>
+            <td className="pl-4!">Charged</td>
+            <td className="num pr-4!">
+              <Money value={order.charged} />
+            </td>
+          </tr>
+          <tr>
+            <td className="pl-4! font-semibold">Variance</td>
+            <td className="num pr-4! font-semibold">
+              <VarianceText value={order.variance} />
+            </td>
+          </tr>
+          <tr>
+            <td className="pl-4!" colSpan={2}>
+              <Link className="quiet-link text-act" to={`/orders/${order.number}/bridge`} aria-keyshortcuts="Alt+B">
+                Why: the cost bridge
+              </Link>{' '}
+              <kbd>Alt-B</kbd>
+            </td>
+          </tr>
+        </tbody>
+        <thead>
+          <tr>
+            <th className="pl-4!">Held as WIP, by element</th>
+            <th className="num pr-4!">EUR</th>
+          </tr>
+        </thead>
+        <tbody>
+          {Object.entries(wip)
+            .filter(([, amount]) => Math.abs(amount) > 0.004)
+            .map(([element, amount]) => (
+              <tr key={element}>
+                <td className="pl-4!">{element}</td>
+                <td className="num pr-4!">
+                  <Money value={amount.toFixed(2)} />
+                </td>
+              </tr>
+            ))}
+          {Object.values(wip).every((amount) => Math.abs(amount) < 0.005) && (
+            <tr>
+              <td className="pl-4! text-quiet" colSpan={2}>
+                nothing
+              </td>
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+/** Who waits for what the order makes. */
+export function Wanted({ order }: { order: Order }) {
+  return (
+    <table className="rows" aria-label="Wanted by">
+      <thead>
+        <tr>
+          <th className="pl-4!">Wanted by</th>
+          <td className="num" />
+          <th className="num pr-4!">due</th>
+        </tr>
+      </thead>
+      <tbody>
+        {order.wanted_by.map((w) => (
+          <tr key={w.words + w.order}>
+            <td className="pl-4!">
+              {w.order ? (
+                <Link className="quiet-link" to={`/orders/${w.order}`}>
+                  <span className="code">{w.order}</span> {w.words}
+                </Link>
+              ) : (
+                w.words
+              )}
+            </td>
+            <td className="num">{w.quantity && <Quantity value={w.quantity} unit={order.unit} />}</td>
+            <td className="num pr-4!">{day(w.due)}</td>
+          </tr>
+        ))}
+        {order.wanted_by.length === 0 && (
+          <tr>
+            <td className="pl-4! text-quiet" colSpan={3}>
+              nobody named; it goes to stock
+            </td>
+          </tr>
+        )}
+      </tbody>
+    </table>
+  );
+}
+
+/** The order's postings, newest first, each with its way back. */
+export function Happened({ order }: { order: Order }) {
+  const { start } = useCommands();
+  const isRunning = order.state === 'released' || order.state === 'started';
+  return (
+    <table className="rows" aria-label="Happened">
+      <thead>
+        <tr>
+          <th className="pl-4!">Happened</th>
+          <th>what</th>
+          <th>who</th>
+          <td />
+        </tr>
+      </thead>
+      <tbody>
+        {order.happened.map((p) => (
+          <tr key={p.number} className={p.taken_back_by || p.reverses ? 'text-quiet' : ''}>
+            <td className="pl-4! whitespace-nowrap">{moment(p.happened_at)}</td>
+            <td className="w-full">
+              <Link className="quiet-link" to={`/postings/${p.number}`}>
+                {p.reverses ? `taken back: ${p.kind} ${p.reverses}` : p.kind}
+              </Link>
+              {p.operation && ` · op ${p.operation}`}
+              {p.taken_back_by && ` · taken back by ${p.taken_back_by}`}
+            </td>
+            <td className="whitespace-nowrap text-quiet">{p.person}</td>
+            <td className="num">
+              {!p.taken_back_by && !p.reverses && (
+                <span className="flex justify-end gap-3">
+                  {p.kind === 'report' && isRunning && (
+                    <Button look="link" aria-label={`Correct report ${p.number}`} onClick={() => start('correct-report', { posting: p.number })}>
+                      correct
+                    </Button>
+                  )}
+                  <Button look="link" aria-label={`Take back ${p.kind} ${p.number}`} onClick={() => start('take-back', { posting: p.number })}>
+                    take back
+                  </Button>
+                </span>
+              )}
+            </td>
+          </tr>
+        ))}
+        {order.happened.length === 0 && (
+          <tr>
+            <td className="pl-4! text-quiet" colSpan={4}>
+              Nothing was posted to this order yet.
+            </td>
+          </tr>
+        )}
+      </tbody>
+    </table>
+  );
+}

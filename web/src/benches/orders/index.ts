@@ -1,0 +1,4 @@
+export { BridgePage } from './BridgePage';
+export { OrderBench, useOrderBench } from './OrderBench';
+export { OrderPage } from './OrderPage';
+export { PostingPage } from './PostingPage';

@@ -1,0 +1,89 @@
+import type { Bridge, Order, OrderRow } from '../../api/queries';
+import { isZero } from '../../lib/decimal';
+
+export type Bench = 'release' | 'make' | 'cost';
+
+const waiting: Record<Bench, string[]> = {
+  release: ['planned', 'released'],
+  make: ['started', 'released'],
+  cost: ['completed', 'started', 'closed'],
+};
+
+/** Return a bench's queue: what waits there, in the order of its states, then by due date. */
+export function selectQueue(orders: OrderRow[], bench: Bench): OrderRow[] {
+  const states = waiting[bench];
+  return orders
+    .filter((o) => states.includes(o.state))
+    .toSorted((a, b) => states.indexOf(a.state) - states.indexOf(b.state) || a.due.localeCompare(b.due));
+}
+
+/** Return the bench that an order's state belongs to. */
+export function benchOf(state: string): Bench {
+  if (state === 'planned') return 'release';
+  return state === 'released' || state === 'started' ? 'make' : 'cost';
+}
+
+/** Return the item of the component that has cost an order most so far, or would by its need. */
+export function selectCostliest(order: Order): string | undefined {
+  const components = order.inputs.filter((i) => i.kind === 'component');
+  return components.toSorted((a, b) => Number(b.amount) - Number(a.amount))[0]?.code;
+}
+
+const cents = (amount: string) => BigInt(amount.replace('.', ''));
+
+/** Tell whether a bridge's steps add up to charged less allowed, to the cent. */
+export function addsUp(bridge: Bridge): boolean {
+  const steps = bridge.causes.reduce((sum, c) => sum + cents(c.amount), 0n);
+  return steps === cents(bridge.charged) - cents(bridge.allowed);
+}
+
+export interface BridgeRow {
+  words: string;
+  amount: string;
+  /** where the bar begins and ends on the scale, in percent */
+  from: number;
+  to: number;
+  kind: 'total' | 'cause';
+}
+
+export interface BridgeScale {
+  rows: BridgeRow[];
+  low: number;
+  high: number;
+  isCut: boolean;
+}
+
+/** Lay out a bridge: each cause begins where the one before has ended; the axis is cut where that helps. */
+export function layOutBridge(bridge: Bridge): BridgeScale {
+  const allowed = Number(bridge.allowed);
+  const charged = Number(bridge.charged);
+  const stops = [allowed];
+  const causes = bridge.causes.filter((c) => !isZero(c.amount) || c.kind === 'rounding');
+  for (const cause of causes) stops.push((stops.at(-1) ?? 0) + Number(cause.amount));
+  const least = Math.min(...stops, charged);
+  const most = Math.max(...stops, charged);
+  const room = (most - least || Math.abs(most) || 1) * 0.15;
+  const isCut = least - room > 0;
+  const low = isCut ? least - room : Math.min(0, least);
+  const high = most + (most - least) * 0.04 || 1;
+  const at = (value: number) => ((value - low) / (high - low)) * 100;
+  return {
+    low,
+    high,
+    isCut,
+    rows: [
+      { words: 'Allowed', amount: bridge.allowed, from: 0, to: at(allowed), kind: 'total' },
+      ...causes.map((cause, n): BridgeRow => {
+        const ends = [at(stops[n] ?? 0), at(stops[n + 1] ?? 0)];
+        return {
+          words: cause.kind,
+          amount: cause.amount,
+          from: Math.min(...ends),
+          to: Math.max(...ends),
+          kind: 'cause',
+        };
+      }),
+      { words: 'Actual', amount: bridge.charged, from: 0, to: at(charged), kind: 'total' },
+    ],
+  };
+}

@@ -1,0 +1,189 @@
+/** What each command asks for, where a plain list of entries is enough. */
+
+export type FieldKind =
+  | 'text'
+  | 'number'
+  | 'date'
+  | 'check'
+  | 'password'
+  | 'item'
+  | 'made item'
+  | 'order'
+  | 'place'
+  | 'unit'
+  | 'work center'
+  | 'roles'
+  | 'choice';
+
+export interface FieldSpec {
+  name: string;
+  label: string;
+  kind: FieldKind;
+  optional?: boolean;
+  hint?: string;
+  options?: string[];
+}
+
+export interface FormSpec {
+  /** what the posting button says, naming the act and its object */
+  act: (given: Given) => string;
+  fields: FieldSpec[];
+  /** entries filled in before the person has typed anything */
+  start?: Given;
+}
+
+export type Given = Record<string, unknown>;
+
+const field = (name: string, label: string, kind: FieldKind, more: Partial<FieldSpec> = {}) => ({
+  name,
+  label,
+  kind,
+  ...more,
+});
+const order = field('order', 'Order', 'order');
+const optional = { optional: true };
+const words = (given: Given, name: string) => String(given[name] ?? '');
+
+export const forms: Record<string, FormSpec> = {
+  'plan-order': {
+    act: (g) => `Plan ${words(g, 'quantity')} of ${words(g, 'item')}`,
+    fields: [
+      field('item', 'Item', 'made item'),
+      field('quantity', 'Quantity', 'number'),
+      field('due', 'Due', 'date'),
+      field('supply_place', 'Components from', 'place'),
+      field('receipt_place', 'Output to', 'place'),
+      field('note', 'Wanted by', 'text', { optional: true, hint: 'such as a customer order' }),
+    ],
+  },
+  'release-order': { act: (g) => `Release order ${words(g, 'order')}`, fields: [order] },
+  'cancel-order': { act: (g) => `Cancel order ${words(g, 'order')}`, fields: [order] },
+  'close-order': { act: (g) => `Close order ${words(g, 'order')}`, fields: [order] },
+  'complete-order': {
+    act: (g) => `Complete order ${words(g, 'order')}`,
+    fields: [
+      order,
+      field('leftovers', 'Leftovers', 'choice', {
+        options: ['return', 'charge'],
+        hint: 'return what was not worked in, or charge it as used',
+      }),
+      field('reason', 'Why', 'text', optional),
+    ],
+    start: { leftovers: 'return' },
+  },
+  receive: {
+    act: (g) => `Receive ${words(g, 'quantity')} from order ${words(g, 'order')}`,
+    fields: [
+      order,
+      field('quantity', 'Quantity', 'number'),
+      field('place', 'Into', 'place', { optional: true, hint: "empty: the order's own place" }),
+      field('complete', 'Complete the order', 'check'),
+    ],
+    start: { complete: false },
+  },
+  'take-back': {
+    act: (g) => `Take back posting ${words(g, 'posting')}`,
+    fields: [field('posting', 'Posting', 'number'), field('reason', 'Why', 'text', optional)],
+  },
+  'define-item': {
+    act: (g) => `Define item ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text'),
+      field('source', 'Buy or make', 'choice', { options: ['buy', 'make'] }),
+      field('unit', 'Unit', 'unit'),
+      field('step', 'Step', 'number', { optional: true, hint: "empty: the unit's usual step" }),
+      field('price', 'Price, EUR per unit', 'number', { optional: true, hint: 'of a bought item, for the standard' }),
+      field('standard_lot', 'Standard lot', 'number', { optional: true, hint: 'of a made item; empty: 1' }),
+    ],
+    start: { source: 'buy', unit: 'pcs' },
+  },
+  'change-item': {
+    act: (g) => `Change item ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Item', 'item'),
+      field('name', 'Name', 'text', optional),
+      field('price', 'Price, EUR per unit', 'number', optional),
+      field('standard_lot', 'Standard lot', 'number', optional),
+    ],
+  },
+  'define-place': {
+    act: (g) => `Define place ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text'),
+      field('kind', 'Kind', 'choice', { options: ['store', 'floor'] }),
+    ],
+    start: { kind: 'store' },
+  },
+  'define-reason': {
+    act: (g) => `Define reason ${words(g, 'code')}`,
+    fields: [field('code', 'Code', 'text'), field('name', 'Name', 'text')],
+  },
+  'define-work-center': {
+    act: (g) => `Define work center ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text'),
+      field('machine_rate', 'Machine, EUR/h', 'number'),
+      field('labour_rate', 'Labour, EUR/h', 'number'),
+    ],
+  },
+  'change-work-center': {
+    act: (g) => `Change work center ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Work center', 'work center'),
+      field('name', 'Name', 'text', optional),
+      field('machine_rate', 'Machine, EUR/h', 'number', optional),
+      field('labour_rate', 'Labour, EUR/h', 'number', optional),
+    ],
+  },
+  'approve-structure': {
+    act: (g) => `Approve structure of ${words(g, 'item')}`,
+    fields: [field('item', 'Item', 'made item'), field('note', 'Why', 'text', optional)],
+  },
+  'freeze-standard': {
+    act: () => 'Freeze the standard',
+    fields: [field('note', 'Why', 'text', optional)],
+  },
+  'add-person': {
+    act: (g) => `Add ${words(g, 'full_name')}`,
+    fields: [
+      field('name', 'Sign-in name', 'text'),
+      field('full_name', 'Full name', 'text'),
+      field('password', 'Password', 'password', { hint: 'eight characters or more' }),
+      field('roles', 'Roles', 'roles'),
+    ],
+    start: { roles: [] },
+  },
+  'set-roles': {
+    act: (g) => `Set the roles of ${words(g, 'name')}`,
+    fields: [field('name', 'Sign-in name', 'text'), field('roles', 'Roles', 'roles')],
+    start: { roles: [] },
+  },
+};
+
+/** Return the input as the server takes it: what was left empty is left out. */
+export function sent(given: Given): Given {
+  return Object.fromEntries(Object.entries(given).filter(([, value]) => value !== '' && value !== undefined));
+}
+
+/** Tell whether everything that a form must have is there. */
+export function isComplete(name: string, given: Given): boolean {
+  const spec = forms[name];
+  if (spec) {
+    return spec.fields.every(
+      (f) => f.optional || f.kind === 'check' || f.kind === 'roles' || (given[f.name] ?? '') !== '',
+    );
+  }
+  switch (name) {
+    case 'report':
+      return given['operation'] !== undefined;
+    case 'correct-report':
+      return given['report'] !== undefined;
+    case 'draft-structure':
+      return true;
+    default:
+      return Array.isArray(given['lines']) && given['lines'].length > 0;
+  }
+}

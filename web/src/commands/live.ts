@@ -1,0 +1,71 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState, useSyncExternalStore } from 'react';
+
+/** One thing that somebody changed, as the server tells it. */
+export interface Change {
+  change: number;
+  title: string;
+  person: string;
+  things: string[];
+}
+
+type Listener = (change: Change) => void;
+const listeners = new Set<Listener>();
+let state: 'live' | 'connecting' = 'connecting';
+const watchers = new Set<() => void>();
+
+function setState(next: typeof state) {
+  state = next;
+  for (const tell of watchers) tell();
+}
+
+/** Keep a connection for changes open; every change makes what is shown fetch anew. */
+export function useLiveUpdates(isSignedIn: boolean) {
+  const client = useQueryClient();
+  useEffect(() => {
+    if (!isSignedIn) return undefined;
+    const source = new EventSource('/api/events');
+    const fetchAnew = () =>
+      client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'preview' && q.queryKey[0] !== 'me' });
+    source.addEventListener('ready', () => {
+      setState('live');
+      void fetchAnew();
+    });
+    source.addEventListener('message', (event: MessageEvent<string>) => {
+      const change = JSON.parse(event.data) as Change;
+      for (const listener of listeners) listener(change);
+      void fetchAnew();
+    });
+    source.addEventListener('error', () => setState('connecting'));
+    return () => source.close();
+  }, [client, isSignedIn]);
+}
+
+export function useConnection(): 'live' | 'connecting' {
+  return useSyncExternalStore(
+    (tell) => {
+      watchers.add(tell);
+      return () => watchers.delete(tell);
+    },
+    () => state,
+  );
+}
+
+/** Return the last change that touched one of the things a preview saw, since it was made. */
+export function useChangeOf(things: string[], since: number): Change | null {
+  const [seen, setSeen] = useState<{ change: Change; since: number } | null>(null);
+  const key = things.join('|');
+  useEffect(() => {
+    const watched = new Set(key.split('|'));
+    const listener: Listener = (change) => {
+      if (change.things.length === 0 || change.things.some((t) => watched.has(t))) {
+        setSeen({ change, since });
+      }
+    };
+    listeners.add(listener);
+    return () => {
+      listeners.delete(listener);
+    };
+  }, [key, since]);
+  return seen && seen.since === since ? seen.change : null;
+}

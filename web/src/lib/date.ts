@@ -1,0 +1,21 @@
+const dayFormat = new Intl.DateTimeFormat(undefined, {
+  weekday: 'short',
+  day: 'numeric',
+  month: 'short',
+});
+const momentFormat = new Intl.DateTimeFormat(undefined, {
+  day: 'numeric',
+  month: 'short',
+  hour: '2-digit',
+  minute: '2-digit',
+});
+
+/** Return a date such as "2026-11-26" as "Thu 26 Nov". */
+export function day(text: string): string {
+  const [year = 0, month = 1, date = 1] = text.split('-').map(Number);
+  return dayFormat.format(new Date(year, month - 1, date));
+}
+
+export function moment(text: string): string {
+  return momentFormat.format(new Date(text));
+}

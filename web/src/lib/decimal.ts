@@ -1,0 +1,40 @@
+/** Decimals travel and stay as text; these show them in the reader's locale without loss. */
+
+type DecimalText = Intl.StringNumericLiteral;
+
+const quantityFormat = new Intl.NumberFormat(undefined, { maximumFractionDigits: 6 });
+const moneyFormat = new Intl.NumberFormat(undefined, {
+  minimumFractionDigits: 2,
+  maximumFractionDigits: 2,
+});
+const costFormat = new Intl.NumberFormat(undefined, {
+  minimumFractionDigits: 2,
+  maximumFractionDigits: 6,
+});
+
+export function quantity(text: string): string {
+  return quantityFormat.format(text as DecimalText);
+}
+
+export function money(text: string): string {
+  return moneyFormat.format(text as DecimalText).replace('-', '−');
+}
+
+export function unitCost(text: string): string {
+  return costFormat.format(text as DecimalText).replace('-', '−');
+}
+
+/** Return a variance as amount and side: unfavourable above zero. */
+export function variance(text: string): { amount: string; side: 'F' | 'U' | '' } {
+  const value = Number(text);
+  return { amount: money(text.replace('-', '')), side: value > 0 ? 'U' : value < 0 ? 'F' : '' };
+}
+
+/** Return a decimal as an entry shows it: no idle zeros. */
+export function plain(text: string): string {
+  return text.includes('.') ? text.replace(/\.?0+$/, '') : text;
+}
+
+export function isZero(text: string): boolean {
+  return /^-?0*\.?0*$/.test(text);
+}

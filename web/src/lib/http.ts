@@ -1,0 +1,73 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from '../api/schema';
+
+export type Problem = components['schemas']['Problem'];
+export type Outcome = components['schemas']['Outcome'];
+export type Seen = components['schemas']['Seen'];
+
+/** What the server refused, or what kept the answer from coming. */
+export class ApiError extends Error {
+  readonly problem: Problem;
+
+  constructor(problem: Problem) {
+    super(problem.title);
+    this.problem = problem;
+  }
+}
+
+function generic(status: number, detail: string): Problem {
+  return {
+    type: '/errors/no_answer',
+    status,
+    title: 'The server gave no answer that can be read.',
+    detail,
+    fix: 'Check that it runs and try again; nothing entered here is lost.',
+    code: 'no_answer',
+    context: {},
+  };
+}
+
+function cookie(name: string): string {
+  const found = document.cookie.split('; ').find((c) => c.startsWith(`${name}=`));
+  return found ? found.slice(name.length + 1) : '';
+}
+
+/** Fetch, and throw an ApiError for everything that is not a good answer. */
+async function send(request: Request): Promise<Response> {
+  if (request.method !== 'GET') request.headers.set('X-CSRFToken', cookie('csrftoken'));
+  let answer: Response;
+  try {
+    answer = await fetch(request);
+  } catch (reason) {
+    if (reason instanceof DOMException && reason.name === 'AbortError') throw reason;
+    throw new ApiError(generic(0, 'The connection failed.'));
+  }
+  if (answer.ok) return answer;
+  const kind = answer.headers.get('content-type') ?? '';
+  throw new ApiError(
+    kind.includes('problem+json')
+      ? ((await answer.json()) as Problem)
+      : generic(answer.status, `It answered with status ${answer.status}.`),
+  );
+}
+
+export const api = createClient<paths>({ baseUrl: '/', fetch: send });
+
+/** Return the data of an answer; errors have been thrown before. */
+export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {
+  return (await answer).data as T;
+}
+
+/** Preview a command or carry it out; commands are called by name, their inputs are checked by the server. */
+export async function command(
+  name: string,
+  given: unknown,
+  posting?: { key: string; seen?: Seen },
+): Promise<Outcome> {
+  const path = posting ? `/api/commands/${name}` : `/api/commands/${name}/preview`;
+  const body = JSON.stringify(posting ? { given, ...posting } : { given });
+  const answer = await send(
+    new Request(path, { method: 'POST', body, headers: { 'Content-Type': 'application/json' } }),
+  );
+  return (await answer.json()) as Outcome;
+}

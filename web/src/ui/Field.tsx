@@ -1,0 +1,54 @@
+import { type ComponentProps, type ReactNode, useId } from 'react';
+
+/** A labelled entry; `hint` says what it may be or what counts if it stays empty. */
+export function Field({
+  label,
+  hint,
+  children,
+}: {
+  label: string;
+  hint?: string | undefined;
+  children: (id: string, describedBy: string | undefined) => ReactNode;
+}) {
+  const id = useId();
+  return (
+    <div className="grid grid-cols-[116px_1fr] items-baseline gap-x-2">
+      <label htmlFor={id} className="text-quiet leading-[18px]">
+        {label}
+      </label>
+      <div className="min-w-0">
+        {children(id, hint ? `${id}-hint` : undefined)}
+        {hint && (
+          <p id={`${id}-hint`} className="mt-0.5 text-[12px] text-quiet">
+            {hint}
+          </p>
+        )}
+      </div>
+    </div>
+  );
+}
+
+export function Entry(props: ComponentProps<'input'>) {
+  return <input autoComplete="off" spellCheck={false} {...props} className={`entry ${props.className ?? ''}`} />;
+}
+
+/** An entry for a decimal: text, with a comma taken as the point. */
+export function NumberEntry({
+  value,
+  onValue,
+  ...rest
+}: Omit<ComponentProps<'input'>, 'value' | 'onChange'> & {
+  value: string;
+  onValue: (text: string) => void;
+}) {
+  return (
+    <Entry
+      {...rest}
+      inputMode="decimal"
+      className={`num ${rest.className ?? ''}`}
+      value={value}
+      onChange={(e) => onValue(e.target.value.replace(',', '.').replaceAll(/[^\d.-]/g, ''))}
+      onFocus={(e) => e.target.select()}
+    />
+  );
+}

@@ -1,0 +1,50 @@
+import type { UseQueryResult } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
+import { ApiError, type Problem } from '../lib/http';
+import { Button } from './Button';
+
+/** What happened, why, what to do; with a button where there is one. */
+export function ProblemNote({ problem, act }: { problem: Problem; act?: ReactNode }) {
+  return (
+    <div role="alert" className="border-l-4 border-unfavourable bg-sheet px-3 py-2">
+      <p className="font-semibold">{problem.title}</p>
+      <p>{problem.detail}</p>
+      <p className="text-quiet">{problem.fix}</p>
+      {act && <div className="mt-2">{act}</div>}
+    </div>
+  );
+}
+
+export function Empty({ children }: { children: ReactNode }) {
+  return <div className="max-w-[60ch] px-4 py-6 text-quiet">{children}</div>;
+}
+
+/** Show a query in its states: loading, refused, data. */
+export function Loaded<T>({
+  query,
+  children,
+}: {
+  query: UseQueryResult<T>;
+  children: (data: T) => ReactNode;
+}) {
+  if (query.data !== undefined) return <>{children(query.data)}</>;
+  if (query.error) {
+    const { error } = query;
+    if (error instanceof ApiError) {
+      return (
+        <div className="max-w-[70ch] p-4">
+          <ProblemNote
+            problem={error.problem}
+            act={<Button onClick={() => void query.refetch()}>Try again</Button>}
+          />
+        </div>
+      );
+    }
+    throw error;
+  }
+  return (
+    <p role="status" className="px-4 py-6 text-quiet">
+      Loading
+    </p>
+  );
+}
