@@ -15,17 +15,8 @@ def main() -> None:
     labels = sys.argv[1:] or [s for s in SUITES if (cluster.ROOT / s).is_dir()]
     os.chdir(cluster.ROOT)
     try:
-        sys.exit(
-            manage(
-                "test",
-                "--parallel",
-                "2",
-                "--no-input",
-                *labels,
-                role=cluster.OWNER,
-                settings="test",
-            )
-        )
+        arguments = ["--parallel", "2", "--no-input", "-t", ".", *labels]
+        sys.exit(manage("test", *arguments, role=cluster.OWNER, settings="test"))
     finally:
         if started:
             cluster.stop()
