@@ -30,6 +30,14 @@ def main() -> None:
         print(f"Poietic already runs at {address}" if address else "Poietic is starting already")
         return
     _stop_leftover()
+    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    try:
+        _run(given)
+    except KeyboardInterrupt:
+        sys.exit("Stopped")
+
+
+def _run(given: argparse.Namespace) -> None:
     started = prepare()
     try:
         if not given.empty and (code := manage("load_demo", "--if-empty")):
@@ -57,7 +65,6 @@ def _serve(port: int | None) -> None:
     address = f"http://127.0.0.1:{port}/"
     RUN.write_text(json.dumps({"group": server.pid, "address": address}))
     print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
-    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
     try:
         sys.exit(server.wait())
     except KeyboardInterrupt:

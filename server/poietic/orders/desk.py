@@ -57,7 +57,7 @@ def waiting_operation(book: OrderBook) -> tuple[str, Decimal]:
     due = due_units(book)
     for o in book.operations:
         if left := due.get(o.number):
-            return f"operation {o.number} {o.name} has {left.normalize():f} left", left
+            return f"{left.normalize():f} left at operation {o.number} {o.name}", left
     return "", ZERO
 
 
