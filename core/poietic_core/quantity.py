@@ -1,4 +1,4 @@
-"""Decimal arithmetic, units, steps and rounding: the only place that rounds."""
+"""Decimal arithmetic, steps and rounding: the only place that rounds."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Context, Decimal,
 from functools import wraps
 from typing import ParamSpec, TypeVar
 
-from .errors import OffStep, OutOfRange, UnknownUnit
+from .errors import OffStep, OutOfRange
 
 ZERO = Decimal(0)
 ONE = Decimal(1)
@@ -15,17 +15,6 @@ CENT = Decimal("0.01")
 UNIT_COST_STEP = Decimal("0.000001")
 HOUR_STEP = Decimal("0.0001")
 CONTEXT = Context(prec=34, rounding=ROUND_HALF_UP)
-
-#: What a quantity may be kept in, with the step that suits it unless the item says otherwise.
-UNITS: dict[str, Decimal] = {
-    "pcs": Decimal(1),
-    "kg": Decimal("0.001"),
-    "g": Decimal("0.1"),
-    "m": Decimal("0.001"),
-    "mm": Decimal(1),
-    "m2": Decimal("0.001"),
-    "L": Decimal("0.001"),
-}
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -40,13 +29,6 @@ def exact(function: Callable[P, R]) -> Callable[P, R]:
             return function(*args, **kwargs)
 
     return run
-
-
-def require_unit(unit: str) -> str:
-    """Return `unit` if it is known, else raise UnknownUnit (quantity.unknown_unit)."""
-    if unit not in UNITS:
-        raise UnknownUnit(unit, list(UNITS))
-    return unit
 
 
 @exact

@@ -4,6 +4,7 @@ import doctest
 import importlib
 import pickle
 import pkgutil
+from dataclasses import replace
 from decimal import Decimal
 from unittest import TestSuite
 
@@ -95,6 +96,16 @@ class Reports(SimpleTestCase):
         ]
 
         self.assertEqual(due_at(chain, Decimal(12), Decimal(1)), {10: 2, 20: 6})
+
+    def test_parallel_operations_join_at_the_scarcer_branch(self) -> None:
+        # 10 and 20 in parallel, both before 30 (handbook, calculations 2)
+        chain = [done(10, 8), replace(done(20, 5), after=()), replace(done(30, 0), after=(10, 20))]
+
+        self.assertEqual(due_at(chain, Decimal(9), Decimal(1)), {10: 1, 20: 4, 30: 5})
+        with self.assertRaisesMessage(BeyondPredecessor, "Operation 20 has passed on 5"):
+            check_flow([*chain[:2], replace(chain[2], good=Decimal(6))], Decimal(0))
+        hidden = replace(chain[1], is_report_point=False)
+        self.assertEqual(moved_by([chain[0], hidden, chain[2]], 30), [20, 30])
 
     @given(st.decimals("0.01", 9999, places=2), st.lists(st.integers(1, 9), min_size=1, max_size=8))
     def test_returns_take_back_exactly_what_was_issued(

@@ -1,21 +1,31 @@
 """Rounding, steps and shares."""
 
+from dataclasses import replace
 from decimal import Decimal
 
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
-from poietic_core.errors import OutOfRange
+from pint import UnitRegistry
+from poietic_core.errors import OutOfRange, UnknownUnit
 from poietic_core.quantity import (
     CENT,
     OffStep,
-    UnknownUnit,
     allocate,
     require_positive,
     require_step,
-    require_unit,
     round_parts,
     round_up,
+)
+from poietic_core.units import (
+    UNITS,
+    Measure,
+    MeasuredBy,
+    MeasureIncomplete,
+    NoConversion,
+    conversion_factor,
+    measured_piece,
+    require_unit,
 )
 
 amounts = st.decimals(-(10**6), 10**6, places=6, allow_nan=False)
@@ -63,3 +73,40 @@ class Rounding(SimpleTestCase):
         cents = total.quantize(CENT)
 
         self.assertEqual(sum(allocate(cents, weights)), cents)
+
+
+class Units(SimpleTestCase):
+    """Conversions by dimension and by item, and measured pieces."""
+
+    def test_sizes_are_those_of_pint(self) -> None:
+        """The reference library pint 0.25, which reads NIST SP 811's exact factors."""
+        pint = UnitRegistry(non_int_type=Decimal)
+        names = {"gal": "US_liquid_gallon", "in": "inch", "pcs": "count", "t": "metric_ton"}
+        base = {"count": "count", "mass": "kg", "length": "m", "area": "m²", "volume": "m³"}
+        for symbol, unit in UNITS.items():
+            theirs = pint.Quantity(Decimal(1), names.get(symbol, symbol)).to(base[unit.dimension])
+            self.assertAlmostEqual(theirs.magnitude, unit.size, places=20, msg=symbol)
+
+    def test_an_item_converts_its_own_units(self) -> None:
+        own = {"sheet": Decimal(2), "box": Decimal(24)}
+
+        sheets = conversion_factor("sheet", "ft²", item="SH", stock_unit="m²", own=own)
+
+        self.assertEqual(round(sheets, 6), Decimal("21.527821"))
+        with self.assertRaisesMessage(NoConversion, "kg of SH can't be counted in m²."):
+            conversion_factor("kg", "m²", item="SH", stock_unit="m²", own=own)
+
+    def test_steel_plate_of_one_inch_weighs_what_the_tables_say(self) -> None:
+        """7,850 kg/m³ (EN 1993-1-2; from memory): 40.84 lb/ft² for one inch."""
+        foot, inch = Decimal("304.8"), Decimal("25.4")
+        plate = Measure(
+            by=MeasuredBy.MASS, length=foot, width=foot, thickness=inch, density=Decimal(7850)
+        )
+
+        pounds = measured_piece(plate, "PL").value * conversion_factor(
+            "kg", "lb", item="PL", stock_unit="kg"
+        )
+
+        self.assertEqual(round(pounds, 2), Decimal("40.84"))
+        with self.assertRaisesMessage(MeasureIncomplete, "It lacks width, density."):
+            measured_piece(replace(plate, width=None, density=None), "PL")

@@ -17,6 +17,7 @@ from poietic_core.cost.variance import (
     yield_by_reason,
 )
 from poietic_core.quantity import money
+from poietic_core.structure.flow import Step
 
 
 def by_kind(facts: OrderFacts) -> dict[CauseKind, Decimal]:
@@ -33,7 +34,7 @@ def one_input(kind: InputKind, **numbers: Any) -> OrderFacts:
     output = Decimal(10_000)
     return OrderFacts(
         operations=[OperationFacts(number=10, yield_share=Decimal(1), good=output)],
-        standard_yields={10: Decimal(1)},
+        standard_operations=[Step(number=10)],
         inputs=[i],
         ordered=output,
         received=output,
@@ -89,6 +90,14 @@ rates = st.decimals("0.5", 40, places=2)
 yields = st.sampled_from([Decimal(y) for y in ("1", "0.95", "0.8")])
 
 
+#: what may come before each operation: in sequence, in parallel, joining
+WAYS: dict[int, list[tuple[int, ...] | None]] = {
+    10: [None],
+    20: [None, ()],
+    30: [(10, 20), (20,), (10,)],
+}
+
+
 @st.composite
 def orders(draw: st.DrawFn) -> OrderFacts:
     """Draw an order in flight or completed, with any structure of up to three operations."""
@@ -103,6 +112,7 @@ def orders(draw: st.DrawFn) -> OrderFacts:
             OperationFacts(
                 number=number,
                 yield_share=draw(yields),
+                after=draw(st.sampled_from(WAYS[number])),
                 good=good,
                 scrap=scrap,
                 scrap_by_reason={"crack": scrap} if scrap else {},
@@ -137,7 +147,7 @@ def orders(draw: st.DrawFn) -> OrderFacts:
     ]
     facts = OrderFacts(
         operations=operations,
-        standard_yields={n: draw(yields) for n in costing},
+        standard_operations=[Step(number=n, yield_share=draw(yields)) for n in costing],
         inputs=inputs,
         ordered=Decimal(draw(st.integers(1, 40))),
         received=received,
@@ -153,9 +163,9 @@ def standard_of_received(facts: OrderFacts) -> Decimal:
     value = Decimal(0)
     for i in facts.inputs:
         entering = facts.received
-        for number, share in reversed(list(facts.standard_yields.items())):
-            if number >= i.operation:
-                entering /= share
+        for step in reversed(facts.standard_operations):
+            if step.number >= i.operation:
+                entering /= step.yield_share
         each = facts.received / facts.standard_lot if i.is_per_order else entering
         value += (-1 if i.kind is InputKind.BY_PRODUCT else 1) * i.standard * each * i.price
     return value

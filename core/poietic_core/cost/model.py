@@ -121,6 +121,8 @@ class CostedOperation:
     name: str
     work_center: str
     yield_share: Decimal
+    #: operations that must come before; None: the one listed before, (): none
+    after: tuple[int, ...] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

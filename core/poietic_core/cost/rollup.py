@@ -26,16 +26,6 @@ from .model import (
 Cell = tuple[int, Element]
 
 
-def operations_of(costed: CostedStructure) -> list[Operation]:
-    """Return the costed operations as the yield chain that `entering` reads."""
-    return [
-        Operation(
-            number=o.number, name=o.name, work_center=o.work_center, yield_share=o.yield_share
-        )
-        for o in costed.operations
-    ]
-
-
 @exact
 def cost_structure(
     structure: Structure,
@@ -74,7 +64,11 @@ def cost_structure(
         standard_lot=standard_lot,
         operations=tuple(
             CostedOperation(
-                number=o.number, name=o.name, work_center=o.work_center, yield_share=o.yield_share
+                number=o.number,
+                name=o.name,
+                work_center=o.work_center,
+                yield_share=o.yield_share,
+                after=o.after,
             )
             for o in structure.operations
         ),
@@ -106,8 +100,11 @@ def _times(operation: Operation, rates: Rates) -> list[CostInput]:
     hours = {
         InputKind.SETUP_LABOUR: (operation.setup_labour_hours, rates.labour),
         InputKind.SETUP_MACHINE: (operation.setup_machine_hours, rates.machine),
-        InputKind.RUN_LABOUR: (operation.run_labour_hours, rates.labour),
-        InputKind.RUN_MACHINE: (operation.run_machine_hours, rates.machine),
+        InputKind.RUN_LABOUR: (operation.run_labour_hours / operation.run_quantity, rates.labour),
+        InputKind.RUN_MACHINE: (
+            operation.run_machine_hours / operation.run_quantity,
+            rates.machine,
+        ),
     }
     return [
         CostInput(
@@ -163,7 +160,7 @@ def cost_per_unit(
 @exact
 def standard_cost(costed: CostedStructure) -> Derivation:
     """Return the standard cost of one unit, 6 decimals, with every input as a term [money/unit]."""
-    enter = entering(operations_of(costed), Decimal(1))
+    enter = entering(costed.operations, Decimal(1))
     terms = [cost_per_unit(costed, i, enter) for i in costed.inputs]
     return rounded(
         f"standard cost of {costed.item}", total("sum of inputs", terms, unit="EUR"), UNIT_COST_STEP
@@ -176,7 +173,7 @@ def standard_cells(costed: CostedStructure) -> dict[Cell, Decimal]:
 
     The cells carry 6 decimals and add up to `standard_cost`.
     """
-    enter = entering(operations_of(costed), Decimal(1))
+    enter = entering(costed.operations, Decimal(1))
     exact_cells: dict[Cell, Decimal] = {}
     for i in costed.inputs:
         cost = cost_per_unit(costed, i, enter).value
@@ -196,7 +193,7 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
 
     The parts carry 6 decimals and add up to `standard_cost`.
     """
-    enter = entering(operations_of(costed), Decimal(1))
+    enter = entering(costed.operations, Decimal(1))
     this: dict[Element, Decimal] = {}
     lower: dict[Element, Decimal] = {}
     for i in costed.inputs:

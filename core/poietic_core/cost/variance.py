@@ -23,6 +23,7 @@ from ..derivation import (
     total,
 )
 from ..quantity import ONE, ZERO, exact, money, round_parts
+from ..structure.flow import FlowStep, Network, equivalent_units
 from .model import SETUP_KINDS, TIME_ELEMENT, InputKind
 
 
@@ -49,6 +50,8 @@ class OperationFacts:
     number: int
     #: good share of what enters, by the order's structure
     yield_share: Decimal
+    #: operations that must come before; None: the one listed before, (): none
+    after: tuple[int, ...] | None = None
     good: Decimal = ZERO
     scrap: Decimal = ZERO
     rework_pending: Decimal = ZERO
@@ -91,8 +94,8 @@ class OrderFacts:
 
     #: in working order
     operations: Sequence[OperationFacts]
-    #: yields by operation of the costing structure, in working order
-    standard_yields: Mapping[int, Decimal]
+    #: the costing structure's, in working order
+    standard_operations: Sequence[FlowStep]
     inputs: Sequence[InputFacts]
     ordered: Decimal
     received: Decimal
@@ -194,8 +197,8 @@ def variance_of(facts: OrderFacts) -> Variance:
     wip: dict[int, Decimal] = {}
     charged = ZERO
     operations = {
-        number: OperationFacts(number=number, yield_share=share, is_finished=True)
-        for number, share in facts.standard_yields.items()
+        s.number: OperationFacts(number=s.number, yield_share=s.yield_share, is_finished=True)
+        for s in facts.standard_operations
     }
     operations |= {o.number: o for o in facts.operations}
     for i in facts.inputs:
@@ -213,14 +216,21 @@ def variance_of(facts: OrderFacts) -> Variance:
 
 
 def _flow_of(facts: OrderFacts) -> _Flow:
-    yields = {o.number: o.yield_share for o in facts.operations}
+    network = Network(facts.operations)
+    yields = network.yields
     received = given("received", facts.received)
-    out = _chain(yields, received)
+    out = network.required(received)
     standard_out = {n: given("not in the standard", ZERO) for n in yields}
-    standard_out |= _chain(facts.standard_yields, received)
-    enter = out if facts.is_completed else _equivalent_units(facts.operations)
-    per_good = _chain(yields, given("one good unit", ONE))
-    planned = _chain(yields, given("ordered", facts.ordered))
+    standard_out |= Network(facts.standard_operations).required(received)
+    enter = out
+    if not facts.is_completed:
+        enter = equivalent_units(
+            network,
+            standing={o.number: o.good + o.rework_pending for o in facts.operations},
+            processed={o.number: o.processed() for o in facts.operations},
+        )
+    per_good = network.required(given("one good unit", ONE))
+    planned = network.required(given("ordered", facts.ordered))
     one = given("all", ONE)
     part_done = {
         n: one
@@ -228,46 +238,15 @@ def _flow_of(facts: OrderFacts) -> _Flow:
         else smaller("part done", one, quotient("done of planned", enter[n], planned[n]))
         for n in yields
     }
-    nothing = {n: given("no such operation", ZERO) for n in facts.standard_yields}
+    standard = [s.number for s in facts.standard_operations]
+    nothing = {n: given("no such operation", ZERO) for n in standard}
     return _Flow(
         enter=nothing | enter,
         out=nothing | out,
         standard_out=standard_out,
-        per_good=dict.fromkeys(nothing, one) | per_good,
+        per_good=dict.fromkeys(standard, one) | per_good,
         part_done=nothing | part_done,
     )
-
-
-def _chain(yields: Mapping[int, Decimal], good: Derivation) -> dict[int, Derivation]:
-    """Return units required at each operation so that `good` leave the last."""
-    result: dict[int, Derivation] = {}
-    for number, share in reversed(list(yields.items())):
-        if share != ONE:
-            good = quotient(f"required at {number}", good, given(f"yield of {number}", share))
-        result[number] = good
-    return result
-
-
-def _equivalent_units(operations: Sequence[OperationFacts]) -> dict[int, Derivation]:
-    """Return n_e: units that should have entered each operation for what now stands.
-
-    n_e(k) = [n_e(next) + good(k) − processed(next) + rework pending(k)] / yield(k)
-    """
-    result: dict[int, Derivation] = {}
-    after: Derivation | None = None
-    waiting = given("processed after", ZERO)
-    for o in reversed(operations):
-        good = given(f"good at {o.number}", o.good + o.rework_pending)
-        standing = (
-            good
-            if after is None
-            else total(f"standing after {o.number}", (after, good, negative(waiting)))
-        )
-        share = given(f"yield of {o.number}", o.yield_share)
-        after = quotient(f"equivalent units at {o.number}", standing, share)
-        result[o.number] = after
-        waiting = given(f"processed at {o.number}", o.processed())
-    return result
 
 
 def _unworked(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts) -> Derivation:
@@ -413,9 +392,10 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
     good units that went missing before the next operation are *unaccounted*.
     """
     shares: list[YieldShare] = []
-    value = ZERO
-    following = [*facts.operations[1:], None]
-    for o, after in zip(facts.operations, following, strict=True):
+    network = Network(facts.operations)
+    processed = {o.number: o.processed() for o in facts.operations}
+    arriving: dict[int, Decimal] = {}
+    for o in facts.operations:
         here = sum(
             (
                 (-1 if i.kind is InputKind.BY_PRODUCT else 1) * i.allowed * i.price
@@ -424,7 +404,10 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
             ),
             ZERO,
         )
-        value = (value + here) / o.yield_share
+        value = (arriving.get(o.number, ZERO) + here) / o.yield_share
+        carrier = network.carrier[o.number]
+        if carrier is not None:
+            arriving[carrier] = arriving.get(carrier, ZERO) + value
         lost = value * (o.processed() * o.yield_share - o.good - o.rework_pending)
         if o.scrap:
             shares += [
@@ -434,7 +417,7 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
         elif lost:
             shares.append(YieldShare(operation=o.number, reason="no scrap", amount=lost))
         if facts.is_completed:
-            onward = after.processed() if after else facts.received
+            onward = facts.received if carrier is None else processed[carrier]
             missing = value * (o.good - onward)
             if missing:
                 shares.append(YieldShare(operation=o.number, reason="unaccounted", amount=missing))

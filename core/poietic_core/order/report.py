@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from itertools import pairwise
 from typing import ClassVar
 
 from ..errors import DomainError
 from ..quantity import ONE, ZERO, exact, round_to, round_up
+from ..structure.flow import Network
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -21,6 +21,8 @@ class Progress:
     scrap: Decimal
     is_report_point: bool
     yield_share: Decimal = ONE
+    #: operations that must come before; None: the one listed before, (): none
+    after: tuple[int, ...] | None = None
 
     def processed(self) -> Decimal:
         """Return the units worked on, each once."""
@@ -85,14 +87,14 @@ def moved_by(operations: Sequence[Progress], number: int) -> list[int]:
     ------
     NotAReportPoint (report.not_a_report_point)
     """
-    position = next(i for i, o in enumerate(operations) if o.number == number)
-    if not operations[position].is_report_point:
-        later = next(o for o in operations[position:] if o.is_report_point)
-        raise NotAReportPoint(number, later.number)
-    first = position
-    while first and not operations[first - 1].is_report_point:
-        first -= 1
-    return [o.number for o in operations[first : position + 1]]
+    network, reported = _network(operations)
+    if number not in reported:
+        raise NotAReportPoint(number, network.reported_with(number, reported))
+    return [o.number for o in operations if network.reported_with(o.number, reported) == number]
+
+
+def _network(operations: Sequence[Progress]) -> tuple[Network, set[int]]:
+    return Network(operations), {o.number for o in operations if o.is_report_point}
 
 
 @exact
@@ -110,13 +112,15 @@ def check_flow(operations: Sequence[Progress], received: Decimal) -> None:
     BelowSuccessor (report.below_successor)
         If the pieces received exceed the good ones of the last operation.
     """
-    reported = [o for o in operations if o.is_report_point]
-    for before, after in pairwise(reported):
-        if after.processed() > before.good:
-            raise BeyondPredecessor(
-                after.number, after.processed(), before.number, before.good, before.good
-            )
-    last = reported[-1]
+    network, reported = _network(operations)
+    by_number = {o.number: o for o in operations}
+    for number in sorted(reported):
+        after = by_number[number]
+        for feeder in network.feeders(number, reported):
+            good = by_number[feeder].good
+            if after.processed() > good:
+                raise BeyondPredecessor(number, after.processed(), feeder, good, good)
+    last = by_number[max(reported)]
     if received > last.good:
         raise BelowSuccessor(last.number, last.good, 0, received)
 
@@ -165,9 +169,9 @@ def leftovers(
 def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> dict[int, Decimal]:
     """Return the units that each reported operation should work on next.
 
-    What is still to be worked on for the order quantity, as far as the operation before
-    has passed it on: remaining(k) = (remaining(next) + processed(next) − good(k)) / yield(k),
-    rounded up to the step.
+    What is still to be worked on for the order quantity, as far as the operations before
+    have passed it on: remaining(k) = (remaining(s) + processed(s) − good(k)) / yield(k) for
+    the successor s that needs most, rounded up to the step.
 
     Parameters
     ----------
@@ -175,19 +179,19 @@ def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> d
     ordered : the order's quantity [unit]
     step : of the item made
     """
-    reported = [o for o in operations if o.is_report_point]
+    network, reported = _network(operations)
+    by_number = {o.number: o for o in operations}
+    wanted: dict[int, Decimal] = {}
     still: dict[int, Decimal] = {}
-    wanted = ordered
-    for o in reversed(reported):
-        rest = max(ZERO, wanted - o.good) / o.yield_share
-        still[o.number] = rest
-        wanted = rest + o.processed()
+    for o in reversed([o for o in operations if o.is_report_point]):
+        still[o.number] = max(ZERO, wanted.get(o.number, ordered) - o.good) / o.yield_share
+        need = still[o.number] + o.processed()
+        for feeder in network.feeders(o.number, reported):
+            wanted[feeder] = max(wanted.get(feeder, ZERO), need)
     due: dict[int, Decimal] = {}
-    passed_on: Decimal | None = None
-    for o in reported:
-        units = round_up(still[o.number], step)
-        if passed_on is not None:
-            units = min(units, passed_on - o.processed())
-        due[o.number] = units
-        passed_on = o.good
+    for number in sorted(reported):
+        units = round_up(still[number], step)
+        for feeder in network.feeders(number, reported):
+            units = min(units, by_number[feeder].good - by_number[number].processed())
+        due[number] = units
     return due

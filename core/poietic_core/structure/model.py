@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 
 from ..quantity import ONE, ZERO
+from ..units import Measure
 
 
 class Per(StrEnum):
@@ -33,12 +35,26 @@ class Operation:
     #: person-hours and machine-hours to set up, per order [h]
     setup_labour_hours: Decimal = ZERO
     setup_machine_hours: Decimal = ZERO
-    #: person-hours and machine-hours per unit entering [h/unit]
+    #: person-hours and machine-hours per `run_quantity` units entering [h]
     run_labour_hours: Decimal = ZERO
     run_machine_hours: Decimal = ZERO
+    #: units that the run hours are stated for: 1, a batch, or the pieces of an hour
+    run_quantity: Decimal = ONE
+    #: a batch that has begun takes its whole time
+    runs_whole_batches: bool = False
+    #: machines of the work center that share the run
+    machines: int = 1
+    #: time that passes before, after and on the way to the next operation [h]
+    queue_hours: Decimal = ZERO
+    wait_hours: Decimal = ZERO
+    move_hours: Decimal = ZERO
+    #: pieces after which the next operation may begin; None: all
+    transfer_quantity: Decimal | None = None
     #: good share of what enters, above 0, at most 1
     yield_share: Decimal = ONE
     is_report_point: bool = True
+    #: operations that must come before; None: the one listed before, (): none
+    after: tuple[int, ...] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +68,18 @@ class ComponentLine:
     #: scrap allowance as a share: 0.10 asks for 110 %
     allowance: Decimal = ZERO
     issue_rule: IssueRule = IssueRule.BY_HAND
+    #: unit of the line where it is not the stock unit, and what one of it is in stock units
+    unit: str = ""
+    unit_factor: Decimal = ONE
+    #: size of a piece where `quantity` counts pieces that are measured
+    measure: Measure | None = None
+    #: first and last day on which the line counts; None: open
+    effective_from: date | None = None
+    effective_until: date | None = None
+
+    def is_effective(self, day: date) -> bool:
+        """Tell whether the line counts on a day."""
+        return (self.effective_from or day) <= day <= (self.effective_until or day)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,12 +104,7 @@ class Structure:
     #: the number of units that the lines are stated for
     batch_quantity: Decimal = ONE
 
-    def last_operation(self) -> int:
-        """Return the number of the operation that ends the structure."""
-        return self.operations[-1].number
-
-    def successor(self, number: int) -> int | None:
-        """Return the operation that follows `number`; None after the last."""
-        numbers = [o.number for o in self.operations]
-        position = numbers.index(number) + 1
-        return numbers[position] if position < len(numbers) else None
+    def on(self, day: date) -> Structure:
+        """Return the structure with the component lines that count on a day."""
+        counting = tuple(c for c in self.components if c.is_effective(day))
+        return replace(self, components=counting)

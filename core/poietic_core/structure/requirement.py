@@ -7,46 +7,32 @@ from decimal import Decimal
 
 from ..derivation import Derivation, given, product, quotient, rounded_up
 from ..quantity import ONE, exact
-from .model import ComponentLine, Operation, OutputLine, Per, Structure
+from ..units import measured_piece
+from .flow import FlowStep, Network
+from .model import ComponentLine, OutputLine, Per, Structure
 
 
 @exact
-def entering(operations: Iterable[Operation], good: Decimal) -> dict[int, Derivation]:
+def entering(operations: Iterable[FlowStep], good: Decimal) -> dict[int, Derivation]:
     """Return the units entering each operation so that `good` leave the last one, unrounded.
 
     Parameters
     ----------
-    operations : in working order, each feeding the next
+    operations : in working order
     good : Decimal [unit]
 
     Returns
     -------
     dict of operation number to Derivation [unit]
 
-    Source
-    ------
-    Yield chain (common practice): entering(k) = entering(next) / yield(k).
-
     Examples
     --------
-    >>> mill = Operation(number=10, name="Mill", work_center="M", yield_share=Decimal("0.8"))
+    >>> from poietic_core.structure.flow import Step
+    >>> mill = Step(number=10, yield_share=Decimal("0.8"))
     >>> print(f"{entering([mill], Decimal(40))[10].value:f}")
     50
     """
-    result: dict[int, Derivation] = {}
-    leaving = given("good wanted", good)
-    for operation in reversed(list(operations)):
-        if operation.yield_share == ONE:
-            result[operation.number] = leaving
-        else:
-            share = given(
-                f"yield of operation {operation.number}",
-                operation.yield_share,
-                source=f"operation:{operation.number}",
-            )
-            leaving = quotient(f"entering operation {operation.number}", leaving, share)
-            result[operation.number] = leaving
-    return dict(reversed(result.items()))
+    return Network(operations).required(given("good wanted", good))
 
 
 @exact
@@ -55,15 +41,22 @@ def quantity_per_unit(
 ) -> Derivation:
     """Return a line's quantity per unit entering its operation (per order, if it is so stated).
 
-    line quantity / batch quantity × (1 + allowance), unrounded.
+    line quantity / batch quantity × measure × unit factor × (1 + allowance), unrounded.
     """
-    terms = [given("line quantity", line.quantity, unit=unit)]
+    stated = line.unit if isinstance(line, ComponentLine) and line.unit else unit
+    terms = [given("line quantity", line.quantity, unit=stated)]
     per_order = isinstance(line, ComponentLine) and line.per is Per.ORDER
     if not per_order and batch_quantity != ONE:
-        stated = given("batch quantity", batch_quantity)
-        terms = [quotient("quantity per unit", terms[0], stated, unit=unit)]
-    if isinstance(line, ComponentLine) and line.allowance:
-        terms.append(given("1 + allowance", ONE + line.allowance))
+        batch = given("batch quantity", batch_quantity)
+        terms = [quotient("quantity per unit", terms[0], batch, unit=stated)]
+    if isinstance(line, ComponentLine):
+        if line.measure:
+            terms.append(measured_piece(line.measure, line.item))
+        if line.unit_factor != ONE:
+            whole = line.measure.unit() if line.measure else stated
+            terms.append(given(f"{unit} in one {whole}", line.unit_factor))
+        if line.allowance:
+            terms.append(given("1 + allowance", ONE + line.allowance))
     return product(f"{line.item} per {'order' if per_order else 'unit'}", terms, unit=unit)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..quantity import ONE
+from .flow import Network
 from .model import Structure
 
 
@@ -45,9 +46,23 @@ def problems_of(structure: Structure) -> list[Problem]:
                 "It is no report point but has a yield below 1.",
                 "Make it a report point, or put the yield on the next one that is.",
             )
+        for before in operation.after or ():
+            if before not in numbers or before >= operation.number:
+                add(
+                    place,
+                    f"It comes after {before}, which is no earlier operation.",
+                    "Name operations that stand before it.",
+                )
+    ends = Network(structure.operations).ends()
+    if len(ends) > 1:
+        add(
+            "structure",
+            f"It ends in several operations: {', '.join(map(str, ends))}.",
+            "Join the branches: one operation comes after all of them.",
+        )
     if not structure.operations[-1].is_report_point:
         add(
-            f"operation:{structure.last_operation()}",
+            f"operation:{structure.operations[-1].number}",
             "The last operation is no report point.",
             "Make it one: its good pieces are the output.",
         )

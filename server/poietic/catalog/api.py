@@ -3,7 +3,7 @@
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
-from poietic_core.quantity import UNITS
+from poietic_core.units import UNITS
 
 from .models import Place, Reason
 

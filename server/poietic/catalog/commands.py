@@ -3,7 +3,7 @@
 from typing import Literal
 
 from django.db.models import Model, QuerySet
-from poietic_core.quantity import UNITS, require_unit
+from poietic_core.units import UNITS, require_unit
 
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
@@ -67,7 +67,7 @@ def define_item(context: Context, given: DefineItem) -> None:
         code=given.code,
         name=given.name,
         unit=given.unit,
-        step=given.step or UNITS[given.unit],
+        step=given.step or UNITS[given.unit].step,
         source=given.source,
         standard_lot=given.standard_lot or 1,
         price=given.price,

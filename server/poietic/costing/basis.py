@@ -63,7 +63,15 @@ def structure_from_json(data: Json) -> CostedStructure:
         item=data["item"],
         standard_lot=Decimal(data["standard_lot"]),
         operations=tuple(
-            CostedOperation(**(o | {"yield_share": Decimal(o["yield_share"])}))
+            CostedOperation(
+                **(
+                    o
+                    | {
+                        "yield_share": Decimal(o["yield_share"]),
+                        "after": None if o.get("after") is None else tuple(o["after"]),
+                    }
+                )
+            )
             for o in data["operations"]
         ),
         inputs=tuple(

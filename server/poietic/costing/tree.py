@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from ninja import Schema
 from poietic_core.cost.model import TIME_ELEMENT, CostInput, InputKey, InputKind
-from poietic_core.cost.rollup import cost_per_unit, operations_of
+from poietic_core.cost.rollup import cost_per_unit
 from poietic_core.derivation import Derivation, given, product, quotient, total
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.model import ComponentLine, Operation, Per, Structure
@@ -112,7 +112,7 @@ def _rows(plant: _Plant, code: str, factor: Derivation, depth: int) -> Iterator[
     standard = plant.standards.get(code)
     costed = standard.costed() if standard and standard.basis else None
     inputs: dict[InputKey, CostInput] = {i.key(): i for i in costed.inputs} if costed else {}
-    standard_enter = entering(operations_of(costed), ONE) if costed else {}
+    standard_enter = entering(costed.operations, ONE) if costed else {}
     enter = entering(structure.operations, ONE)
 
     def cost_of(*keys: InputKey) -> Derivation | None:

@@ -112,7 +112,7 @@ def _define_rest(shop: Shop) -> None:
     for code, name, unit, price in (
         ("SV-04", "Spider vane, spring steel", "pcs", "3.10"),
         ("HB-02", "Spider hub, turned", "pcs", "7.85"),
-        ("PL-18", "Birch plywood panel 18 mm", "m2", "31.00"),
+        ("PL-18", "Birch plywood panel 18 mm", "m²", "31.00"),
         ("BR-12", "Azimuth bearing ring 120", "pcs", "5.40"),
         ("SC-05", "Countersunk screw 5 × 40", "pcs", "0.06"),
     ):

@@ -101,7 +101,14 @@ class OrderBook:
     def progress(self) -> list[Progress]:
         """Return how far the operations have come."""
         return [
-            Progress(number=o.number, good=o.good, scrap=o.scrap, is_report_point=o.is_report_point)
+            Progress(
+                number=o.number,
+                good=o.good,
+                scrap=o.scrap,
+                is_report_point=o.is_report_point,
+                yield_share=o.yield_share,
+                after=o.comes_after,
+            )
             for o in self.operations
         ]
 
@@ -129,13 +136,14 @@ class OrderBook:
                 OperationFacts(
                     number=o.number,
                     yield_share=o.yield_share,
+                    after=o.comes_after,
                     good=o.good,
                     scrap=o.scrap,
                     scrap_by_reason=(reasons or {}).get(o.number, {}),
                 )
                 for o in self.operations
             ],
-            standard_yields={o.number: o.yield_share for o in costed.operations},
+            standard_operations=costed.operations,
             inputs=[
                 InputFacts(
                     operation=i.operation,

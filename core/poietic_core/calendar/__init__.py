@@ -1,0 +1,1 @@
+"""When work is done: calendars, working time, and the dates of an order's operations."""

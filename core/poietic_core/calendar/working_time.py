@@ -1,0 +1,126 @@
+"""Adding and taking away working time on a calendar."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from typing import ClassVar
+
+from ..errors import DomainError
+from .model import Calendar
+
+
+@dataclass(eq=False)
+class NoWorkingTime(DomainError):
+    """A calendar has too little working time in the days it was laid out over."""
+
+    calendar: str
+    first: str
+    last: str
+    code: ClassVar[str] = "calendar.no_working_time"
+    what: ClassVar[str] = "The calendar {calendar} has not enough working time."
+    why: ClassVar[str] = "Between {first} and {last} its shifts don't hold the work."
+    fix: ClassVar[str] = "Give the calendar shifts, or take closures away."
+
+
+class WorkingTime:
+    """A calendar laid out from `first` to `last`, both included.
+
+    Time is counted in whole seconds of working time from the beginning of the span, so that
+    each question is one binary search.
+    """
+
+    def __init__(self, calendar: Calendar, first: date, last: date) -> None:
+        self._calendar = calendar
+        self._span = (first, last)
+        self._starts: list[int] = []
+        self._ends: list[int] = []
+        #: working seconds before each interval, and at last all of them
+        self._before: list[int] = [0]
+        spans = sorted(
+            (int(start.timestamp()), int(end.timestamp()))
+            for n in range((last - first).days + 1)
+            for start, end in calendar.shifts_of(first + timedelta(days=n))
+        )
+        for start, end in spans:
+            if self._ends and start <= self._ends[-1]:
+                end = max(end, self._ends[-1])
+                self._before[-1] += end - self._ends[-1]
+                self._ends[-1] = end
+            else:
+                self._starts.append(start)
+                self._ends.append(end)
+                self._before.append(self._before[-1] + end - start)
+
+    def total(self) -> int:
+        """Return all working seconds of the span."""
+        return self._before[-1]
+
+    def until(self, moment: datetime) -> int:
+        """Return the working seconds from the beginning of the span to a moment."""
+        second = int(moment.timestamp())
+        n = bisect_right(self._starts, second) - 1
+        if n < 0:
+            return 0
+        return self._before[n] + min(second, self._ends[n]) - self._starts[n]
+
+    def between(self, one: datetime, other: datetime) -> int:
+        """Return the working seconds from one moment to a later one."""
+        return self.until(other) - self.until(one)
+
+    def add(self, moment: datetime, seconds: int) -> datetime:
+        """Return the earliest moment by which so many working seconds have passed.
+
+        With 0 seconds: the moment itself, or the beginning of the next shift.
+
+        Raises
+        ------
+        NoWorkingTime (calendar.no_working_time)
+        """
+        if seconds == 0:
+            return self._next(moment)
+        target = self.until(moment) + seconds
+        if target > self.total():
+            raise self._exhausted()
+        n = bisect_left(self._before, target) - 1
+        return _moment(self._starts[n] + target - self._before[n])
+
+    def subtract(self, moment: datetime, seconds: int) -> datetime:
+        """Return the latest moment from which so many working seconds pass until `moment`.
+
+        With 0 seconds: the moment itself, or the end of the shift before.
+
+        Raises
+        ------
+        NoWorkingTime (calendar.no_working_time)
+        """
+        target = self.until(moment) - seconds
+        if target < 0 or (seconds == 0 and target == 0):
+            raise self._exhausted()
+        if seconds == 0:
+            n = bisect_left(self._before, target) - 1
+            return _moment(self._starts[n] + target - self._before[n])
+        n = bisect_right(self._before, target) - 1
+        return _moment(self._starts[n] + target - self._before[n])
+
+    def days_between(self, one: date, other: date) -> int:
+        """Return how many days after `one`, up to and with `other`, have working time."""
+        zone = self._calendar.zone
+        worked = {datetime.fromtimestamp(s, zone).date() for s in self._starts}
+        return sum(one < day <= other for day in worked)
+
+    def _next(self, moment: datetime) -> datetime:
+        second = int(moment.timestamp())
+        n = bisect_right(self._ends, second)
+        if n == len(self._starts):
+            raise self._exhausted()
+        return _moment(max(second, self._starts[n]))
+
+    def _exhausted(self) -> NoWorkingTime:
+        first, last = self._span
+        return NoWorkingTime(self._calendar.code, first.isoformat(), last.isoformat())
+
+
+def _moment(second: int) -> datetime:
+    return datetime.fromtimestamp(second, UTC)

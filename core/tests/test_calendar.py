@@ -1,0 +1,199 @@
+"""Working time and dates: the constructed example, a minute-by-minute walk, the order of operations."""
+
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
+from poietic_core.calendar.schedule import (
+    OperationTime,
+    WorkCenterTime,
+    finish_of,
+    plan_dates,
+    schedule_backward,
+    schedule_forward,
+)
+from poietic_core.calendar.working_time import NoWorkingTime, WorkingTime
+from poietic_core.structure.flow import Network, Step
+
+WEEKDAYS = tuple(Shift(weekday=d, start=480, end=960) for d in range(5))
+FIRST, LAST = date(2026, 11, 2), date(2026, 12, 31)
+
+
+def laid_out(**more: object) -> WorkingTime:
+    """Return a calendar of 480-minute weekdays, 8:00 to 16:00 UTC."""
+    calendar = Calendar(code="DAY", zone=UTC, shifts=WEEKDAYS, **more)  # type: ignore[arg-type]
+    return WorkingTime(calendar, FIRST, LAST)
+
+
+def at(day: int, hour: int, minute: int = 0, month: int = 11) -> datetime:
+    """Return a moment of November 2026."""
+    return datetime(2026, month, day, hour, minute, tzinfo=UTC)
+
+
+class ConstructedCalendar(SimpleTestCase):
+    """46 pieces × 35 min + 20 min set-up: handbook, check values, "Calendar" (common practice)."""
+
+    def start(self, working: WorkingTime) -> datetime:
+        """Return when the operation starts to be done by the end of Thursday, 26 November."""
+        operation = OperationTime(
+            number=10,
+            center=WorkCenterTime(working=working),
+            units=Decimal(46),
+            setup_hours=Decimal(20) / 60,
+            run_hours=Decimal(35) / 60,
+        )
+        network = Network([Step(number=10)])
+        return schedule_backward(network, {10: operation}, at(27, 0))[10].starts
+
+    def test_backward_from_the_end_of_thursday_begins_on_monday(self) -> None:
+        # 1,630 minutes: three full days and 190 minutes, so from working minute 290
+        self.assertEqual(self.start(laid_out()), at(23, 8) + timedelta(minutes=290))
+
+    def test_a_closed_wednesday_moves_the_start_to_friday(self) -> None:
+        closed = Closure(first=date(2026, 11, 25), last=date(2026, 11, 25))
+
+        self.assertEqual(
+            self.start(laid_out(closures=(closed,))), at(20, 8) + timedelta(minutes=290)
+        )
+
+
+class Working(SimpleTestCase):
+    """Working time against a walk over every minute and against numpy's business days."""
+
+    def test_whole_days_agree_with_numpys_business_days(self) -> None:
+        holidays = ["2026-11-25", "2026-12-08"]
+        closures = tuple(
+            Closure(first=date.fromisoformat(h), last=date.fromisoformat(h)) for h in holidays
+        )
+        working = laid_out(closures=closures)
+
+        days = np.busday_count("2026-11-02", "2026-12-20", holidays=holidays)
+
+        self.assertEqual(working.between(at(2, 0), at(20, 0, month=12)), days * 480 * 60)
+
+    @given(st.integers(0, 40 * 24 * 60), st.integers(1, 9000))
+    def test_adding_agrees_with_a_walk_over_every_minute_and_subtracting_leads_back(
+        self, begin: int, minutes: int
+    ) -> None:
+        night = Shift(weekday=4, start=22 * 60, end=6 * 60)
+        extra = ExtraShift(day=date(2026, 11, 15), start=9 * 60, end=13 * 60)
+        calendar = Calendar(code="N", zone=UTC, shifts=(*WEEKDAYS, night), extras=(extra,))
+        working = WorkingTime(calendar, FIRST, LAST + timedelta(days=30))
+        moment = at(2, 0) + timedelta(minutes=begin)
+
+        end = working.add(moment, minutes * 60)
+
+        walked, left = moment, minutes
+        while left:
+            sunday = walked.date() == date(2026, 11, 15) and 9 <= walked.hour < 13
+            day = walked.weekday() < 5 and 8 <= walked.hour < 16
+            friday_night = (walked.weekday() == 4 and walked.hour >= 22) or (
+                walked.weekday() == 5 and walked.hour < 6 and walked.date() > FIRST
+            )
+            left -= sunday or day or friday_night
+            walked += timedelta(minutes=1)
+        self.assertEqual(end, walked)
+        self.assertEqual(working.between(working.subtract(end, minutes * 60), end), minutes * 60)
+
+    def test_a_night_shift_over_the_change_of_time_has_the_hours_the_clock_shows(self) -> None:
+        """Europe/Berlin, 25 October 2026: the clock goes back from 3 to 2 (IANA tz database)."""
+        shift = Shift(weekday=5, start=22 * 60, end=6 * 60)
+        calendar = Calendar(code="N", zone=ZoneInfo("Europe/Berlin"), shifts=(shift,))
+
+        working = WorkingTime(calendar, date(2026, 10, 24), date(2026, 10, 24))
+
+        self.assertEqual(working.total(), 9 * 3600)
+
+    def test_a_calendar_without_shifts_is_named(self) -> None:
+        with self.assertRaisesMessage(NoWorkingTime, "The calendar IDLE has not enough"):
+            WorkingTime(Calendar(code="IDLE", zone=UTC, shifts=()), FIRST, LAST).add(at(2, 8), 1)
+
+
+@st.composite
+def jobs(draw: st.DrawFn) -> tuple[Network, dict[int, OperationTime]]:
+    """Draw up to four operations, in sequence, parallel and joining."""
+    size = draw(st.integers(1, 4))
+    steps = [Step(number=10)]
+    for n in range(2, size + 1):
+        ways: list[tuple[int, ...] | None] = [None, ((n - 1) * 10,), ()]
+        last = tuple(s.number for s in steps)
+        steps.append(Step(number=n * 10, after=last if n == size else draw(st.sampled_from(ways))))
+    working = WorkCenterTime(working=laid_out())
+    hours = st.integers(0, 12).map(Decimal)
+    times = {
+        s.number: OperationTime(
+            number=s.number,
+            center=working,
+            units=Decimal(draw(st.integers(1, 9))),
+            run_hours=draw(st.integers(1, 5).map(Decimal)) / 4,
+            setup_hours=draw(hours) / 4,
+            queue_hours=draw(hours) / 4,
+            wait_hours=draw(hours),
+            transfer_quantity=draw(st.sampled_from([None, Decimal(2)])),
+        )
+        for s in steps
+    }
+    return Network(steps), times
+
+
+class Orders(SimpleTestCase):
+    """Dates of orders with several operations."""
+
+    @given(jobs())
+    def test_backward_and_forward_keep_the_order_of_operations(
+        self, job: tuple[Network, dict[int, OperationTime]]
+    ) -> None:
+        network, times = job
+        due = at(18, 0, month=12)
+
+        backward = schedule_backward(network, times, due)
+        forward = schedule_forward(network, times, min(p.arrives for p in backward.values()))
+
+        for planned in (backward, forward):
+            for number, p in planned.items():
+                working, t = times[number].center.working, times[number]
+                self.assertGreaterEqual(
+                    working.between(p.starts, p.ends), int(t.clock().value * 3600)
+                )
+                for follower in network.following[number]:
+                    if t.transfer_quantity is None:
+                        self.assertGreaterEqual(planned[follower].arrives, p.leaves)
+                    self.assertGreaterEqual(planned[follower].ends, p.ends)
+        self.assertLessEqual(finish_of(backward.values()), due)
+        self.assertLessEqual(finish_of(forward.values()), finish_of(backward.values()))
+
+    def test_what_can_not_be_done_in_time_runs_forward_from_now(self) -> None:
+        working = laid_out()
+        center = WorkCenterTime(working=working)
+        operation = OperationTime(number=10, center=center, units=Decimal(20), run_hours=Decimal(1))
+        network = Network([Step(number=10)])
+
+        dates = plan_dates(network, {10: operation}, due=at(27, 0), now=at(26, 8))
+
+        self.assertTrue(dates.is_forward)
+        # 8 h on Thursday, 8 on Friday, 4 on Monday 30: two working days late
+        self.assertEqual(finish_of(dates.operations.values()), at(30, 12))
+        self.assertEqual(working.days_between(date(2026, 11, 26), date(2026, 11, 30)), 2)
+
+    def test_a_transfer_quantity_lets_the_next_operation_begin_earlier(self) -> None:
+        center = WorkCenterTime(working=laid_out())
+        times = {
+            n: OperationTime(
+                number=n,
+                center=center,
+                units=Decimal(8),
+                run_hours=Decimal(1),
+                transfer_quantity=Decimal(2) if n == 10 else None,
+            )
+            for n in (10, 20)
+        }
+
+        planned = schedule_forward(Network([Step(number=10), Step(number=20)]), times, at(23, 8))
+
+        self.assertEqual(planned[20].starts, at(23, 10))
+        self.assertEqual(planned[20].ends, at(24, 10))  # the last two of 10 come at the day's end
