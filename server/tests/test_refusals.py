@@ -80,7 +80,7 @@ class Refusals(TestCase):
             "operations": [{"number": 10, "name": "Turn", "work_center": "LATHE"}],
             "components": [{"item": "SB-06", "quantity": "1", "unit": "kg"}],
         }
-        self.refused("draft-structure", draft, 422, "quantity.other_unit", "SB-06", "kg to m")
+        self.refused("draft-structure", draft, 422, "quantity.no_conversion", "SB-06", "kg into m")
 
     def test_everything_that_blocks_a_release_is_said_with_the_way_to_fix_it(self) -> None:
         shop = Shop()

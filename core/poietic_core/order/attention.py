@@ -42,6 +42,10 @@ class OpenOrder:
     item: str
     name: str
     due: date
+    #: day on which it will be done; None where that is not known
+    finishes: date | None
+    #: working days after the due date
+    days_late: int
     state: OrderState
     left: Decimal
     unit: str
@@ -72,39 +76,36 @@ class Attention:
 
 
 @exact
-def attentions(
-    orders: Iterable[OpenOrder], on_hand: Mapping[str, Decimal], today: date
-) -> list[Attention]:
+def attentions(orders: Iterable[OpenOrder], on_hand: Mapping[str, Decimal]) -> list[Attention]:
     """Return what needs a decision, the costliest first.
 
     Material on hand is promised to orders by due date; an order is short of what is left
-    for it. An order is late once its due date has passed; its money is the value it holds.
+    for it. An order is late that finishes after its due date; its money is the value it holds.
 
     Parameters
     ----------
     orders : open orders in any order
     on_hand : stock by item, for the items that orders need
-    today : the shop's day
     """
     found: list[Attention] = []
     free = dict(on_hand)
     for o in sorted(orders, key=lambda o: (o.due, o.number)):
-        late = (today - o.due).days
         if o.state is OrderState.COMPLETED:
             found.append(_to_close(o))
             continue
-        if late > 0:
+        if o.days_late > 0:
+            when = f", {o.finishes:%a} {o.finishes.day} {o.finishes:%b}" if o.finishes else ""
             where = f": {o.waits_at}" if o.waits_at else ""
             found.append(
                 Attention(
                     kind=Kind.LATE,
                     order=o.number,
-                    sentence=f"{o.name} is {_days(late)} late{where}",
-                    days=late,
+                    sentence=f"{o.name} finishes {_days(o.days_late)} late{when}{where}",
+                    days=o.days_late,
                     money=o.wip,
                 )
             )
-        found += _shortages(o, free, late)
+        found += _shortages(o, free)
         if o.variance >= max(OVER_ALLOWED_FROM, OVER_ALLOWED_SHARE * (o.charged - o.variance)):
             found.append(
                 Attention(
@@ -119,7 +120,7 @@ def attentions(
     return sorted(found, key=lambda a: (-a.weight(), a.order, a.kind))
 
 
-def _shortages(o: OpenOrder, free: dict[str, Decimal], late: int) -> list[Attention]:
+def _shortages(o: OpenOrder, free: dict[str, Decimal]) -> list[Attention]:
     """Promise what is left to the order, and return what it is short of."""
     short: list[str] = []
     for r in o.remaining:
@@ -134,7 +135,7 @@ def _shortages(o: OpenOrder, free: dict[str, Decimal], late: int) -> list[Attent
             kind=Kind.SHORT,
             order=o.number,
             sentence=f"{o.name} is short of {', '.join(short)}",
-            days=max(late, 0),
+            days=o.days_late,
             money=o.wip,
         )
     ]

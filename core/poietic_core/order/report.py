@@ -166,12 +166,34 @@ def leftovers(
 
 
 @exact
+def remaining(operations: Sequence[Progress], ordered: Decimal) -> dict[int, Decimal]:
+    """Return the units that each operation has still to work on for the order quantity, unrounded.
+
+    remaining(k) = (remaining(s) + processed(s) − good(k)) / yield(k) for the successor s that
+    needs most; an operation that is not reported has those of the one it is reported with.
+
+    Parameters
+    ----------
+    operations : in working order
+    ordered : the order's quantity [unit]
+    """
+    network, reported = _network(operations)
+    wanted: dict[int, Decimal] = {}
+    still: dict[int, Decimal] = {}
+    for o in reversed([o for o in operations if o.is_report_point]):
+        still[o.number] = max(ZERO, wanted.get(o.number, ordered) - o.good) / o.yield_share
+        need = still[o.number] + o.processed()
+        for feeder in network.feeders(o.number, reported):
+            wanted[feeder] = max(wanted.get(feeder, ZERO), need)
+    return {o.number: still[network.reported_with(o.number, reported)] for o in operations}
+
+
+@exact
 def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> dict[int, Decimal]:
     """Return the units that each reported operation should work on next.
 
-    What is still to be worked on for the order quantity, as far as the operations before
-    have passed it on: remaining(k) = (remaining(s) + processed(s) − good(k)) / yield(k) for
-    the successor s that needs most, rounded up to the step.
+    What is still to be worked on, rounded up to the step, as far as the operations before
+    have passed it on.
 
     Parameters
     ----------
@@ -181,13 +203,7 @@ def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> d
     """
     network, reported = _network(operations)
     by_number = {o.number: o for o in operations}
-    wanted: dict[int, Decimal] = {}
-    still: dict[int, Decimal] = {}
-    for o in reversed([o for o in operations if o.is_report_point]):
-        still[o.number] = max(ZERO, wanted.get(o.number, ordered) - o.good) / o.yield_share
-        need = still[o.number] + o.processed()
-        for feeder in network.feeders(o.number, reported):
-            wanted[feeder] = max(wanted.get(feeder, ZERO), need)
+    still = remaining(operations, ordered)
     due: dict[int, Decimal] = {}
     for number in sorted(reported):
         units = round_up(still[number], step)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
 
 from ..derivation import Derivation, given, product, quotient, rounded_up
@@ -58,6 +58,27 @@ def quantity_per_unit(
         if line.allowance:
             terms.append(given("1 + allowance", ONE + line.allowance))
     return product(f"{line.item} per {'order' if per_order else 'unit'}", terms, unit=unit)
+
+
+@exact
+def need_per_good_unit(
+    structure: Structure,
+    line: ComponentLine,
+    enter: Mapping[int, Derivation],
+    *,
+    unit: str,
+    standard_lot: Decimal,
+) -> Derivation:
+    """Return how much of a component one good unit of its parent needs, unrounded [unit].
+
+    What is stated per order is spread over the standard lot. `enter` is the answer of
+    `entering` for one good unit.
+    """
+    each = quantity_per_unit(line, structure.batch_quantity, unit)
+    if line.per is Per.ORDER:
+        lot = given("standard lot", standard_lot)
+        return quotient(f"{line.item} per good unit", each, lot, unit=unit)
+    return product(f"{line.item} per good unit", (each, enter[line.operation]), unit=unit)
 
 
 @exact

@@ -1,5 +1,6 @@
 """Items, places and reasons."""
 
+from django.conf import settings
 from django.db import models
 from poietic_core.stock.valuation import Method
 
@@ -24,7 +25,10 @@ class Item(Changing):
     standard_lot = models.DecimalField(max_digits=18, decimal_places=6, default=1)
     #: price that the standard uses for a bought item [EUR/unit]
     price = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: of its material, for lines measured by mass [kg/m³]
+    density = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     is_active = models.BooleanField(default=True)
+    inactive_reason = models.CharField(max_length=200, blank=True)
 
     class Meta:
         ordering = ["code"]
@@ -47,6 +51,40 @@ class Item(Changing):
     def method(self) -> Method:
         """Return how its stock is valued: what is made at standard, what is bought at average."""
         return Method.STANDARD if self.is_made else Method.MOVING_AVERAGE
+
+
+class ItemUnit(models.Model):
+    """A unit of an item's own, such as a box or a sheet, in stock units."""
+
+    item = models.ForeignKey(Item, models.CASCADE, related_name="own_units")
+    name = models.CharField(max_length=20)
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["item", "name"], name="one_size_per_item_and_unit")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.item_id}"
+
+
+class WrittenNote(models.Model):
+    """A note that a person wrote on an item or a work center."""
+
+    kind = models.CharField(max_length=20)
+    code = models.CharField(max_length=40)
+    text = models.CharField(max_length=1000)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
+    written_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-written_at", "-pk"]
+        indexes = [models.Index(fields=["kind", "code"], name="note_by_thing")]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.code}"
 
 
 class Place(Changing):

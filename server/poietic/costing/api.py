@@ -1,6 +1,10 @@
 """Queries on standards."""
 
-from django.http import HttpRequest
+from decimal import Decimal
+
+import orjson
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.cost.rollup import standard_cost
 from poietic_core.quantity import ZERO
@@ -8,12 +12,13 @@ from poietic_core.quantity import ZERO
 from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
-from ..engineering.models import Revision
+from ..engineering.models import OPEN_STATES, Revision
+from ..engineering.queries import in_force
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText
+from ..web_api.fields import DecimalText, plain
 from .queries import roll_up_now, standards_in_force
-from .tree import TreeOut, revision_in, tree_of
+from .tree import TreeOut, derivation_of, tree_of
 
 router = Router(tags=["costing"])
 
@@ -29,6 +34,8 @@ class ItemOut(Schema):
     standard_lot: DecimalText
     price: DecimalText | None
     is_active: bool
+    inactive_reason: str
+    density: DecimalText | None
     on_hand: DecimalText
     value: DecimalText
     #: frozen, in force
@@ -85,6 +92,7 @@ class RollUpOut(Schema):
 def items(request: HttpRequest) -> list[ItemOut]:
     """Return all items with their stock, standard, and whether they have a structure."""
     standards = standards_in_force()
+    standing = set(in_force(timezone.localdate()).values_list("item_id", flat=True))
     states = set(Revision.objects.exclude(state="retired").values_list("item_id", "state"))
     return [
         ItemOut(
@@ -96,11 +104,13 @@ def items(request: HttpRequest) -> list[ItemOut]:
             standard_lot=i.standard_lot,
             price=i.price,
             is_active=i.is_active,
+            inactive_reason=i.inactive_reason,
+            density=i.density,
             on_hand=i.holding.quantity,
             value=i.holding.value,
             standard=standards[i.code].total if i.code in standards else None,
-            has_approved=(i.pk, "approved") in states,
-            has_draft=(i.pk, "draft") in states,
+            has_approved=i.pk in standing,
+            has_draft=(i.pk, "draft") in states or (i.pk, "in review") in states,
             change=i.change,
         )
         for i in Item.objects.select_related("holding")
@@ -135,20 +145,47 @@ def standard(request: HttpRequest, code: str) -> StandardOut:
 
 
 @router.get("/items/{code}/tree", response={200: TreeOut, 404: Problem})
-def tree(request: HttpRequest, code: str, state: str = "") -> TreeOut:
-    """Return an item's interleaved structure: the approved one, else the draft, or as asked."""
+def tree(request: HttpRequest, code: str, revision: str = "") -> HttpResponse:
+    """Return an item's interleaved structure: what is in force, else the draft, or as asked."""
+    shown = tree_of(_revision(code, revision), timezone.localdate())
+    # thousands of rows are not validated one by one
+    return HttpResponse(orjson.dumps(shown, default=_plain), content_type="application/json")
+
+
+def _plain(value: object) -> str:
+    if isinstance(value, Decimal):
+        return plain(value)
+    raise TypeError(type(value))
+
+
+@router.get(
+    "/items/{code}/tree/{row}/derivation", response={200: list[DerivationRow], 404: Problem}
+)
+def tree_derivation(
+    request: HttpRequest, code: str, row: int, revision: str = ""
+) -> list[DerivationRow]:
+    """Return how the cost of one row of the tree came about."""
+    return flatten(derivation_of(_revision(code, revision), timezone.localdate(), row))
+
+
+def _revision(code: str, letter: str) -> Revision:
+    """Return a revision by letter; without one, that in force, else the open one, else the last."""
     item = item_by_code(code)
-    states = [state] if state else ["approved", "draft"]
-    revision = next((r for s in states if (r := revision_in(item, s))), None)
-    if revision is None:
-        raise NotFound("structure of", code)
-    return tree_of(item, revision)
+    if letter:
+        found = Revision.objects.filter(item=item, letter=letter).first()
+    else:
+        found = in_force(timezone.localdate()).filter(item=item).first()
+        found = found or Revision.objects.filter(item=item, state__in=OPEN_STATES).first()
+        found = found or Revision.objects.filter(item=item).last()
+    if found is None:
+        raise NotFound("structure of", f"{code} {letter}".strip())
+    return found
 
 
 @router.get("/roll-up", response=RollUpOut)
 def roll_up(request: HttpRequest) -> RollUpOut:
     """Return what freezing the standard now would give, and what is missing for it."""
-    rolled = roll_up_now()
+    rolled = roll_up_now(timezone.localdate())
     frozen = {code: s.total for code, s in standards_in_force().items()}
     return RollUpOut(
         rows=[

@@ -3,6 +3,7 @@
 from decimal import Decimal
 from typing import Annotated
 
+from django.utils import timezone
 from poietic_core.cost.rollup import RollUp
 from poietic_core.quantity import ZERO, money
 from pydantic import Field
@@ -34,7 +35,7 @@ def freeze_standard(context: Context, given: FreezeStandard) -> None:
     keep the standard frozen at their release.
     """
     only = None if given.items is None else set(items_by_code(given.items))
-    rolled = roll_up_now(only)
+    rolled = roll_up_now(timezone.localdate(context.now), only)
     for lack in rolled.missing:
         context.effects.remark(lack.item, f"{lack.why} {lack.fix}")
     before = standards_in_force()

@@ -1,12 +1,13 @@
 """Standards in force, and the roll-up of what stands now."""
 
 from collections.abc import Iterable
+from datetime import date
 
 from poietic_core.cost.model import ItemCost
 from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
 
 from ..catalog.models import Item
-from ..engineering.queries import approved_structures, rates_by_code
+from ..engineering.queries import rates_by_code, structures_in_force
 from .models import CostSet, Standard
 
 
@@ -23,9 +24,9 @@ def standards_in_force(items: Iterable[Item] | None = None) -> dict[str, Standar
     return {s.item.code: s for s in rows}
 
 
-def roll_up_now(only: set[str] | None = None) -> RollUp:
-    """Return the roll-up of all active items, or of some upon the standards of the others."""
-    structures = approved_structures()
+def roll_up_now(day: date, only: set[str] | None = None) -> RollUp:
+    """Return the roll-up of all active items as of a day, or of some upon the standards of the others."""
+    structures = structures_in_force(day)
     facts = {
         i.code: ItemFacts(
             code=i.code,

@@ -1,27 +1,34 @@
-"""The interleaved structure: operations with the lines that they use, sub-assemblies opening in place."""
+"""The interleaved structure: operations with the lines that they use, sub-assemblies opening in place.
+
+Each structure is worked out once, for one unit of its item, and placed as often as it occurs;
+a derivation is worked out for the one row that is asked for.
+"""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import date
 from decimal import Decimal
+from typing import Any
 
 from ninja import Schema
 from poietic_core.cost.model import TIME_ELEMENT, CostInput, InputKey, InputKind
 from poietic_core.cost.rollup import cost_per_unit
-from poietic_core.derivation import Derivation, given, product, quotient, total
+from poietic_core.derivation import Derivation, product, total
 from poietic_core.quantity import ONE, ZERO
-from poietic_core.structure.model import ComponentLine, Operation, Per, Structure
-from poietic_core.structure.requirement import entering, quantity_per_unit
+from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Structure
+from poietic_core.structure.requirement import entering, need_per_good_unit
 
 from ..catalog.models import Item
 from ..engineering.models import Revision
-from ..engineering.queries import approved_structures, structure_of, with_rows
+from ..engineering.queries import in_force, structure_of, with_rows
 from ..ledger.models import Holding
-from ..web_api.derivations import DerivationRow, flatten
+from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .models import Standard
 from .queries import standards_in_force
 
-ROWS_MOST = 20_000
+ROWS_MOST = 50_000
+Line = Operation | ComponentLine | OutputLine
 
 
 class TreeRow(Schema):
@@ -33,10 +40,18 @@ class TreeRow(Schema):
     kind: str
     code: str
     name: str
+    #: of the item, or hours
     unit: str
-    operation: int | None
+    operation: int
+    #: operations that must come before, where it is not simply the one above
+    after: list[int] | None
     quantity: DecimalText | None
+    #: of the quantity
+    line_unit: str
+    #: what one unit of the top item needs [unit]
+    need: DecimalText | None
     per: str
+    issue_rule: str
     allowance: DecimalText | None
     yield_share: DecimalText | None
     setup_hours: DecimalText | None
@@ -44,7 +59,7 @@ class TreeRow(Schema):
     #: cost in one unit of the top item; null without a standard
     cost: DecimalText | None
     on_hand: DecimalText | None
-    derivation: list[DerivationRow]
+    revision: str
 
 
 class TreeOut(Schema):
@@ -55,6 +70,9 @@ class TreeOut(Schema):
     unit: str
     letter: str
     state: str
+    effective_from: date | None
+    effective_to: date | None
+    note: str
     standard: DecimalText | None
     standard_lot: DecimalText
     batch_quantity: DecimalText
@@ -63,185 +81,218 @@ class TreeOut(Schema):
 
 
 @dataclass
-class _Plant:
-    """What the tree reads, loaded once."""
+class _Placed:
+    """A row of a structure, for one unit of its item."""
 
-    structures: dict[str, Structure]
-    standards: dict[str, Standard]
-    items: dict[str, Item]
-    on_hand: dict[str, Decimal]
-
-
-def tree_of(item: Item, revision: Revision) -> TreeOut:
-    """Return a revision as a tree; what lies below it is what is in force."""
-    plant = _Plant(
-        structures=approved_structures() | {item.code: structure_of(revision)},
-        standards=standards_in_force(),
-        items={i.code: i for i in Item.objects.all()},
-        on_hand=dict(Holding.objects.values_list("item__code", "quantity")),
-    )
-    rows = list(_limited(_rows(plant, item.code, given("one of the top item", ONE), depth=0)))
-    standard = plant.standards.get(item.code)
-    return TreeOut(
-        item=item.code,
-        name=item.name,
-        unit=item.unit,
-        letter=revision.letter,
-        state=revision.state,
-        standard=standard.total if standard else None,
-        standard_lot=item.standard_lot,
-        batch_quantity=revision.batch_quantity,
-        is_cut=len(rows) == ROWS_MOST,
-        rows=rows,
-    )
+    line: Line
+    values: dict[str, Any]
+    inputs: list[CostInput]
+    cost: Decimal | None
+    #: units of a component for one of its parent; 0 where nothing opens under the row
+    each: Decimal = ZERO
 
 
-def revision_in(item: Item, state: str) -> Revision | None:
-    """Return an item's revision in a state, with its rows."""
-    return with_rows(Revision.objects.filter(item=item, state=state)).first()
+@dataclass
+class _Block:
+    """A structure worked out for one unit of its item."""
+
+    structure: Structure
+    standard: Standard | None
+    rows: list[_Placed] = field(default_factory=list)
 
 
-def _limited(rows: Iterator[TreeRow]) -> Iterator[TreeRow]:
-    for _, row in zip(range(ROWS_MOST), rows, strict=False):
-        yield row
+class Plant:
+    """The structures that an item reaches, with standards, items and stock."""
 
+    def __init__(self, revision: Revision, day: date) -> None:
+        self.revisions = _reached(revision, day)
+        self.structures = {c: structure_of(r).on(day) for c, r in self.revisions.items()}
+        items = Item.objects.filter(
+            pk__in={
+                row.item_id
+                for r in self.revisions.values()
+                for row in (*r.components.all(), *r.outputs.all())
+            }
+            | {revision.item_id}
+        )
+        self.items = {i.code: i for i in items}
+        self.standards = standards_in_force(self.items.values())
+        self.on_hand = dict(
+            Holding.objects.filter(item__in=items).values_list("item__code", "quantity")
+        )
+        self._blocks: dict[str, _Block] = {}
 
-def _rows(plant: _Plant, code: str, factor: Derivation, depth: int) -> Iterator[TreeRow]:
-    """Yield the rows under an item; `factor` is how many of it one top unit needs."""
-    structure = plant.structures[code]
-    standard = plant.standards.get(code)
-    costed = standard.costed() if standard and standard.basis else None
-    inputs: dict[InputKey, CostInput] = {i.key(): i for i in costed.inputs} if costed else {}
-    standard_enter = entering(costed.operations, ONE) if costed else {}
-    enter = entering(structure.operations, ONE)
-
-    def cost_of(*keys: InputKey) -> Derivation | None:
-        """Return the cost of inputs in one unit of the top; None where one is not in the standard."""
-        found = [inputs[k] for k in keys if k in inputs]
-        if costed is None or not found:
-            return None
-        terms = [cost_per_unit(costed, i, standard_enter) for i in found]
-        inner = terms[0] if len(terms) == 1 else total("time of the operation", terms, unit="EUR")
-        return product("cost in one of the top item", (inner, factor), unit="EUR")
-
-    for operation in structure.operations:
-        yield _operation_row(operation, cost_of(*_time_keys(operation)), depth)
-        for line in structure.components:
-            if line.operation != operation.number:
+    def rows(self, code: str) -> Iterator[tuple[int, _Block, _Placed, Decimal]]:
+        """Yield (depth, structure, row, units of its item in one of the top), in reading order."""
+        waiting = [(code, ONE, 0, iter(self.block(code).rows))]
+        while waiting:
+            parent, factor, depth, rows = waiting[-1]
+            placed = next(rows, None)
+            if placed is None:
+                waiting.pop()
                 continue
-            cost = cost_of((operation.number, InputKind.COMPONENT, line.item))
-            yield _line_row(plant, line, cost, depth + 1)
-            if line.item in plant.structures:
-                each = _needed(plant, structure, line, enter)
-                inner = product(f"{line.item} in one of the top item", (each, factor))
-                yield from _rows(plant, line.item, inner, depth + 2)
-        for output in structure.outputs:
-            if output.operation == operation.number:
-                cost = cost_of((operation.number, InputKind.BY_PRODUCT, output.item))
-                item = plant.items[output.item]
-                yield _row(
-                    depth=depth + 1,
-                    level=_level(depth),
-                    kind="by-product",
-                    code=item.code,
-                    name=item.name,
-                    unit=item.unit,
-                    operation=output.operation,
-                    quantity=output.quantity,
-                    on_hand=plant.on_hand.get(item.code),
-                    cost=cost,
-                )
+            inner = 0 if isinstance(placed.line, Operation) else 1
+            yield depth + inner, self._blocks[parent], placed, factor
+            if placed.each and isinstance(placed.line, ComponentLine):
+                child = placed.line.item
+                below = iter(self.block(child).rows)
+                waiting.append((child, factor * placed.each, depth + 2, below))
+
+    def block(self, code: str) -> _Block:
+        """Return a structure worked out for one unit."""
+        if code not in self._blocks:
+            self._blocks[code] = self._worked_out(code)
+        return self._blocks[code]
+
+    def _worked_out(self, code: str) -> _Block:
+        structure = self.structures[code]
+        standard = self.standards.get(code)
+        block = _Block(structure, standard)
+        costed = standard.costed() if standard and standard.basis else None
+        inputs: dict[InputKey, CostInput] = {i.key(): i for i in costed.inputs} if costed else {}
+        frozen = entering(costed.operations, ONE) if costed else {}
+        enter = entering(structure.operations, ONE)
+        for position, operation in enumerate(structure.operations):
+            keys = [(operation.number, kind, "") for kind in TIME_ELEMENT]
+            lines: list[tuple[Line, list[InputKey], Decimal]] = [(operation, keys, ZERO)]
+            for line in structure.components:
+                if line.operation == operation.number:
+                    need = _needed(self, structure, line, enter).value
+                    lines.append((line, [(line.operation, InputKind.COMPONENT, line.item)], need))
+            for output in structure.outputs:
+                if output.operation == operation.number:
+                    lines.append(
+                        (output, [(output.operation, InputKind.BY_PRODUCT, output.item)], ZERO)
+                    )
+            for line, wanted, need in lines:
+                found = [inputs[k] for k in wanted if k in inputs]
+                cost = None
+                if costed and found:
+                    cost = sum((cost_per_unit(costed, i, frozen).value for i in found), ZERO)
+                opens = isinstance(line, ComponentLine) and line.item in self.structures
+                values = self._values(line, is_first=position == 0) | {"need": need or None}
+                block.rows.append(_Placed(line, values, found, cost, need if opens else ZERO))
+        return block
+
+    def _values(self, line: Line, *, is_first: bool) -> dict[str, Any]:
+        """Return what a row shows wherever it stands."""
+        values: dict[str, Any] = dict.fromkeys(TreeRow.model_fields)
+        values |= {"per": "", "issue_rule": "", "line_unit": "", "revision": ""}
+        if isinstance(line, Operation):
+            after = None if line.after is None or (is_first and not line.after) else [*line.after]
+            return values | {
+                "kind": "operation",
+                "code": line.work_center,
+                "name": line.name,
+                "unit": "h",
+                "operation": line.number,
+                "after": after,
+                "yield_share": line.yield_share,
+                "setup_hours": max(line.setup_labour_hours, line.setup_machine_hours),
+                "run_hours": max(line.run_labour_hours, line.run_machine_hours) / line.run_quantity,
+            }
+        item = self.items[line.item]
+        values |= {
+            "code": item.code,
+            "name": item.name,
+            "unit": item.unit,
+            "operation": line.operation,
+            "quantity": line.quantity,
+            "line_unit": item.unit,
+            "on_hand": self.on_hand.get(item.code, ZERO),
+        }
+        if isinstance(line, OutputLine):
+            return values | {"kind": "by-product"}
+        opens = line.item in self.structures
+        return values | {
+            "kind": "sub-assembly" if opens else "component",
+            "line_unit": line.unit or item.unit,
+            "per": line.per.value,
+            "issue_rule": line.issue_rule.value,
+            "allowance": line.allowance,
+            "revision": self.revisions[line.item].letter if opens else "",
+        }
 
 
-def _level(depth: int) -> int:
-    """Return the level of the lines under an operation at a depth: 1 at the top."""
-    return depth // 2 + 1
+def tree_of(revision: Revision, day: date) -> dict[str, Any]:
+    """Return a revision as a TreeOut's content; what lies below it is what is in force on a day."""
+    plant = Plant(revision, day)
+    item = revision.item
+    rows: list[dict[str, Any]] = []
+    for depth, _, placed, factor in plant.rows(item.code):
+        if len(rows) == ROWS_MOST:
+            break
+        need, cost = placed.values["need"], placed.cost
+        rows.append(
+            placed.values
+            | {
+                "depth": depth,
+                "level": None if placed.values["kind"] == "operation" else depth // 2 + 1,
+                "need": None if need is None else round(need * factor, 6),
+                "cost": None if cost is None else round(cost * factor, 6),
+            }
+        )
+    standard = plant.standards.get(item.code)
+    return {
+        "item": item.code,
+        "name": item.name,
+        "unit": item.unit,
+        "letter": revision.letter,
+        "state": revision.state,
+        "effective_from": revision.effective_from,
+        "effective_to": revision.effective_to,
+        "note": revision.note,
+        "standard": standard.total if standard else None,
+        "standard_lot": item.standard_lot,
+        "batch_quantity": revision.batch_quantity,
+        "is_cut": len(rows) == ROWS_MOST,
+        "rows": rows,
+    }
 
 
-def _time_keys(operation: Operation) -> list[InputKey]:
-    return [(operation.number, kind, "") for kind in TIME_ELEMENT]
+def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
+    """Return how the cost of one row of the tree came about, in one unit of the top item."""
+    plant = Plant(revision, day)
+    path: list[tuple[int, Derivation]] = []
+    for position, (depth, block, placed, _) in enumerate(plant.rows(revision.item.code)):
+        while path and path[-1][0] >= depth:
+            path.pop()
+        if position == row and block.standard and placed.inputs:
+            costed = block.standard.costed()
+            frozen = entering(costed.operations, ONE)
+            terms = [cost_per_unit(costed, i, frozen) for i in placed.inputs]
+            inner = (
+                terms[0] if len(terms) == 1 else total("time of the operation", terms, unit="EUR")
+            )
+            factors = [each for _, each in path]
+            return product("cost in one of the top item", (inner, *factors), unit="EUR")
+        if placed.each and isinstance(placed.line, ComponentLine):
+            enter = entering(block.structure.operations, ONE)
+            path.append((depth, _needed(plant, block.structure, placed.line, enter)))
+    raise NotFound(f"row with a cost in the structure of {revision.item.code}", str(row))
+
+
+def _reached(top: Revision, day: date) -> dict[str, Revision]:
+    """Return the revisions that an item reaches, itself included, level by level."""
+    loaded = with_rows(Revision.objects.filter(pk=top.pk)).get()
+    found = {top.item.code: loaded}
+    known = {top.item_id}
+    level = [loaded]
+    while level:
+        wanted = {c.item_id for r in level for c in r.components.all()} - known
+        known |= wanted
+        level = list(with_rows(in_force(day).filter(item__in=wanted))) if wanted else []
+        found |= {r.item.code: r for r in level}
+    return found
 
 
 def _needed(
-    plant: _Plant, structure: Structure, line: ComponentLine, enter: dict[int, Derivation]
+    plant: Plant, structure: Structure, line: ComponentLine, enter: dict[int, Derivation]
 ) -> Derivation:
-    """Return how much of a component one good unit of its parent needs."""
-    each = quantity_per_unit(line, structure.batch_quantity, plant.items[line.item].unit)
-    if line.per is Per.ORDER:
-        lot = given("standard lot", plant.items[structure.item].standard_lot)
-        return quotient("per good unit", each, lot)
-    return product("per good unit", (each, enter[line.operation]))
-
-
-def _operation_row(operation: Operation, cost: Derivation | None, depth: int) -> TreeRow:
-    setup = max(operation.setup_labour_hours, operation.setup_machine_hours)
-    run = max(operation.run_labour_hours, operation.run_machine_hours)
-    return _row(
-        depth=depth,
-        level=None,
-        kind="operation",
-        code=operation.work_center,
-        name=operation.name,
-        unit="h",
-        operation=operation.number,
-        yield_share=operation.yield_share,
-        setup_hours=setup,
-        run_hours=run,
-        cost=cost,
-    )
-
-
-def _line_row(plant: _Plant, line: ComponentLine, cost: Derivation | None, depth: int) -> TreeRow:
-    item = plant.items[line.item]
-    return _row(
-        depth=depth,
-        level=_level(depth - 1),
-        kind="sub-assembly" if line.item in plant.structures else "component",
-        code=item.code,
-        name=item.name,
-        unit=item.unit,
-        operation=line.operation,
-        quantity=line.quantity,
-        per=line.per.value,
-        allowance=line.allowance,
-        on_hand=plant.on_hand.get(item.code, ZERO),
-        cost=cost,
-    )
-
-
-def _row(
-    *,
-    depth: int,
-    level: int | None,
-    kind: str,
-    code: str,
-    name: str,
-    unit: str,
-    operation: int,
-    cost: Derivation | None,
-    quantity: Decimal | None = None,
-    per: str = "",
-    allowance: Decimal | None = None,
-    yield_share: Decimal | None = None,
-    setup_hours: Decimal | None = None,
-    run_hours: Decimal | None = None,
-    on_hand: Decimal | None = None,
-) -> TreeRow:
-    return TreeRow(
-        depth=depth,
-        level=level,
-        kind=kind,
-        code=code,
-        name=name,
-        unit=unit,
-        operation=operation,
-        quantity=quantity,
-        per=per,
-        allowance=allowance,
-        yield_share=yield_share,
-        setup_hours=setup_hours,
-        run_hours=run_hours,
-        cost=round(cost.value, 6) if cost else None,
-        on_hand=on_hand,
-        derivation=flatten(cost) if cost else [],
+    return need_per_good_unit(
+        structure,
+        line,
+        enter,
+        unit=plant.items[line.item].unit,
+        standard_lot=plant.items[structure.item].standard_lot,
     )

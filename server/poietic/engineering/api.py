@@ -1,27 +1,38 @@
 """Queries on work centers and structures."""
 
+from datetime import date, timedelta
 from decimal import Decimal
 
+from django.db.models import Count
 from django.http import HttpRequest
+from django.utils import timezone
 from ninja import Router, Schema
+from poietic_core.calendar.model import Calendar
+from poietic_core.structure.compare import Compared, compare
+from poietic_core.structure.model import ComponentLine, Operation, OutputLine
 
+from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
-from .models import ComponentRow, Revision, WorkCenter
-from .queries import with_rows
+from .models import Revision, WorkCalendar, WorkCenter
+from .queries import as_calendar, structure_of, with_rows
+from .where_used import where_used
 
 router = Router(tags=["engineering"])
 
 
 class WorkCenterOut(Schema):
-    """A work center with its rates per hour."""
+    """A work center with its rates per hour and what it can do."""
 
     code: str
     name: str
     machine_rate: DecimalText
     labour_rate: DecimalText
+    calendar: str | None
+    machines: int
+    efficiency: DecimalText
     change: int
 
 
@@ -35,22 +46,38 @@ class OperationOut(Schema):
     setup_machine_hours: DecimalText
     run_labour_hours: DecimalText
     run_machine_hours: DecimalText
+    run_quantity: DecimalText
+    runs_whole_batches: bool
+    machines: int
+    queue_hours: DecimalText
+    wait_hours: DecimalText
+    move_hours: DecimalText
+    transfer_quantity: DecimalText | None
     yield_share: DecimalText
     is_report_point: bool
+    after: list[int] | None
+    instructions: str
 
 
 class ComponentOut(Schema):
-    """A component line; `has_structure` tells whether it opens further."""
+    """A component line."""
 
     item: str
     name: str
     unit: str
     operation: int
     quantity: DecimalText
+    line_unit: str
     per: str
     allowance: DecimalText
     issue_rule: str
-    has_structure: bool
+    measured_by: str
+    length: DecimalText | None
+    width: DecimalText | None
+    thickness: DecimalText | None
+    reference: str
+    effective_from: date | None
+    effective_until: date | None
 
 
 class OutputOut(Schema):
@@ -81,41 +108,146 @@ class RevisionOut(Schema):
     change: int
 
 
+class RevisionRow(Schema):
+    """A revision in the list of an item's."""
+
+    letter: str
+    state: str
+    effective_from: date | None
+    effective_to: date | None
+    approved_at: str | None
+    approved_by: str
+    note: str
+    rows: int
+
+
+class ComparedRow(Schema):
+    """A row of two revisions side by side."""
+
+    kind: str
+    operation: int
+    code: str
+    name: str
+    unit: str
+    status: str
+    changes: list[str]
+    old_quantity: DecimalText | None
+    new_quantity: DecimalText | None
+    old_hours: DecimalText | None
+    new_hours: DecimalText | None
+
+
 class WhereUsed(Schema):
-    """A structure in force that uses an item."""
+    """A structure in force that uses an item, with the quantity in one unit of it."""
 
     item: str
     name: str
+    unit: str
     revision: str
-    operation: int
+    level: int
+    operations: list[int]
     quantity: DecimalText
-    per: str
 
 
 @router.get("/work-centers", response=list[WorkCenterOut])
-def work_centers(request: HttpRequest) -> list[WorkCenter]:
+def work_centers(request: HttpRequest) -> list[WorkCenterOut]:
     """Return all work centers."""
-    return list(WorkCenter.objects.all())
+    rows = WorkCenter.objects.select_related("calendar")
+    return [
+        WorkCenterOut(
+            code=w.code,
+            name=w.name,
+            machine_rate=w.machine_rate,
+            labour_rate=w.labour_rate,
+            calendar=w.calendar.code if w.calendar else None,
+            machines=w.machines,
+            efficiency=w.efficiency,
+            change=w.change,
+        )
+        for w in rows
+    ]
 
 
-@router.get("/items/{code}/structure", response={200: RevisionOut, 404: Problem})
-def structure(request: HttpRequest, code: str, state: str = "approved") -> RevisionOut:
-    """Return the revision of an item in a state: approved, draft."""
-    item = item_by_code(code)
-    revision = with_rows(Revision.objects.filter(item=item, state=state)).first()
-    if revision is None:
-        raise NotFound(f"{state} structure of", code)
-    return revision_out(revision)
+@router.get("/items/{code}/revisions", response={200: list[RevisionRow], 404: Problem})
+def revisions(request: HttpRequest, code: str) -> list[RevisionRow]:
+    """Return the revisions of an item, the newest first."""
+    rows = Revision.objects.filter(item=item_by_code(code)).select_related("approved_by")
+    counted = rows.annotate(
+        lines=Count("components", distinct=True) + Count("operations", distinct=True)
+    )
+    return [
+        RevisionRow(
+            letter=r.letter,
+            state=r.state,
+            effective_from=r.effective_from,
+            effective_to=r.effective_to,
+            approved_at=r.approved_at.isoformat() if r.approved_at else None,
+            approved_by=str(r.approved_by or ""),
+            note=r.note,
+            rows=r.lines,
+        )
+        for r in counted.order_by("-pk")
+    ]
+
+
+@router.get("/items/{code}/revisions/{letter}", response={200: RevisionOut, 404: Problem})
+def revision(request: HttpRequest, code: str, letter: str) -> RevisionOut:
+    """Return a revision of an item by letter, with its rows."""
+    return revision_out(revision_by_letter(code, letter))
+
+
+@router.get(
+    "/items/{code}/revisions/{letter}/compare", response={200: list[ComparedRow], 404: Problem}
+)
+def compared(request: HttpRequest, code: str, letter: str, old: str) -> list[ComparedRow]:
+    """Return a revision against an older one, as one merged list."""
+    one, other = revision_by_letter(code, old), revision_by_letter(code, letter)
+    items = {
+        c.item.code: c.item for r in (one, other) for c in (*r.components.all(), *r.outputs.all())
+    }
+    return [_compared(row, items) for row in compare(structure_of(one), structure_of(other))]
+
+
+def _compared(row: Compared, items: dict[str, Item]) -> ComparedRow:
+    def hours(of: Operation | ComponentLine | OutputLine | None) -> Decimal | None:
+        if not isinstance(of, Operation):
+            return None
+        return round(max(of.run_labour_hours, of.run_machine_hours) / of.run_quantity, 6)
+
+    def quantity(of: Operation | ComponentLine | OutputLine | None) -> Decimal | None:
+        return None if of is None or isinstance(of, Operation) else of.quantity
+
+    standing = row.new or row.old
+    is_operation = isinstance(standing, Operation)
+    kind = "component" if isinstance(standing, ComponentLine) else "by-product"
+    item = None if isinstance(standing, Operation) or standing is None else items[standing.item]
+    return ComparedRow(
+        kind="operation" if is_operation else kind,
+        operation=row.operation,
+        code=standing.work_center if isinstance(standing, Operation) else item.code if item else "",
+        name=standing.name if isinstance(standing, Operation) else item.name if item else "",
+        unit=item.unit if item else "h",
+        status=row.status().value,
+        changes=[c.replace("_", " ") for c in row.changes],
+        old_quantity=quantity(row.old),
+        new_quantity=quantity(row.new),
+        old_hours=hours(row.old),
+        new_hours=hours(row.new),
+    )
+
+
+def revision_by_letter(code: str, letter: str) -> Revision:
+    """Return a revision with its rows, or refuse by name."""
+    found = with_rows(Revision.objects.filter(item=item_by_code(code), letter=letter)).first()
+    if found is None:
+        raise NotFound("revision", f"{letter} of {code}")
+    return found
 
 
 def revision_out(revision: Revision) -> RevisionOut:
     """Return a revision as it travels."""
-    components = list(revision.components.all())
-    made = set(
-        Revision.objects.filter(
-            item__in=[c.item_id for c in components], state=Revision.State.APPROVED
-        ).values_list("item_id", flat=True)
-    )
+    operation_fields = set(OperationOut.model_fields) - {"work_center"}
+    line_fields = set(ComponentOut.model_fields) - {"item", "name", "unit", "line_unit"}
     return RevisionOut(
         item=revision.item.code,
         name=revision.item.name,
@@ -127,15 +259,7 @@ def revision_out(revision: Revision) -> RevisionOut:
         note=revision.note,
         operations=[
             OperationOut(
-                number=o.number,
-                name=o.name,
-                work_center=o.work_center.code,
-                setup_labour_hours=o.setup_labour_hours,
-                setup_machine_hours=o.setup_machine_hours,
-                run_labour_hours=o.run_labour_hours,
-                run_machine_hours=o.run_machine_hours,
-                yield_share=o.yield_share,
-                is_report_point=o.is_report_point,
+                work_center=o.work_center.code, **{f: getattr(o, f) for f in operation_fields}
             )
             for o in revision.operations.all()
         ],
@@ -144,14 +268,10 @@ def revision_out(revision: Revision) -> RevisionOut:
                 item=c.item.code,
                 name=c.item.name,
                 unit=c.item.unit,
-                operation=c.operation,
-                quantity=c.quantity,
-                per=c.per,
-                allowance=c.allowance,
-                issue_rule=c.issue_rule,
-                has_structure=c.item_id in made,
+                line_unit=c.unit or c.item.unit,
+                **{f: getattr(c, f) for f in line_fields},
             )
-            for c in components
+            for c in revision.components.all()
         ],
         outputs=[
             OutputOut(
@@ -169,19 +289,109 @@ def revision_out(revision: Revision) -> RevisionOut:
 
 
 @router.get("/items/{code}/where-used", response={200: list[WhereUsed], 404: Problem})
-def where_used(request: HttpRequest, code: str) -> list[WhereUsed]:
-    """Return the structures in force that use an item directly."""
-    rows = ComponentRow.objects.filter(
-        item=item_by_code(code), revision__state=Revision.State.APPROVED
-    ).select_related("revision__item")
+def used_in(request: HttpRequest, code: str) -> list[WhereUsed]:
+    """Return the structures in force that use an item, at every level."""
     return [
         WhereUsed(
-            item=r.revision.item.code,
-            name=r.revision.item.name,
-            revision=r.revision.letter,
-            operation=r.operation,
-            quantity=r.quantity,
-            per=r.per,
+            item=u.revision.item.code,
+            name=u.revision.item.name,
+            unit=u.revision.item.unit,
+            revision=u.revision.letter,
+            level=u.level,
+            operations=u.operations,
+            quantity=round(u.quantity, 6),
         )
-        for r in rows
+        for u in where_used(item_by_code(code), timezone.localdate())
     ]
+
+
+class ShiftOut(Schema):
+    """A shift of every week: 0 is Monday, times are minutes of the day."""
+
+    weekday: int
+    start: int
+    end: int
+
+
+class ExceptionOut(Schema):
+    """Closed days, or one day's extra shift."""
+
+    first: date
+    last: date
+    start: int | None
+    end: int | None
+    why: str
+
+
+class DayOut(Schema):
+    """A day of a calendar: working minutes of the shifts that begin on it."""
+
+    day: date
+    minutes: int
+    #: "" where the week alone decides
+    why: str
+    kind: str
+
+
+class CalendarOut(Schema):
+    """A calendar with its week and exceptions."""
+
+    code: str
+    name: str
+    zone: str
+    shifts: list[ShiftOut]
+    exceptions: list[ExceptionOut]
+    work_centers: list[str]
+    change: int
+
+
+class YearOut(Schema):
+    """All days of a year of a calendar."""
+
+    year: int
+    days: list[DayOut]
+
+
+@router.get("/calendars", response=list[CalendarOut])
+def calendars(request: HttpRequest) -> list[CalendarOut]:
+    """Return all calendars."""
+    rows = WorkCalendar.objects.prefetch_related("shifts", "exceptions", "workcenter_set")
+    return [
+        CalendarOut(
+            code=c.code,
+            name=c.name,
+            zone=c.zone,
+            shifts=[ShiftOut(weekday=s.weekday, start=s.start, end=s.end) for s in c.shifts.all()],
+            exceptions=[
+                ExceptionOut(first=e.first, last=e.last, start=e.start, end=e.end, why=e.why)
+                for e in c.exceptions.all()
+            ],
+            work_centers=[w.code for w in c.workcenter_set.all()],
+            change=c.change,
+        )
+        for c in rows
+    ]
+
+
+@router.get("/calendars/{code}/years/{year}", response={200: YearOut, 404: Problem})
+def year(request: HttpRequest, code: str, year: int) -> YearOut:
+    """Return the working minutes of each day of a year."""
+    found = WorkCalendar.objects.filter(code=code).first()
+    if found is None or not 1970 <= year <= 2200:
+        raise NotFound("calendar", f"{code} in {year}")
+    calendar = as_calendar(found)
+    first = date(year, 1, 1)
+    days = [first + timedelta(days=n) for n in range((date(year + 1, 1, 1) - first).days)]
+    return YearOut(year=year, days=[_day(calendar, d) for d in days])
+
+
+def _day(calendar: Calendar, day: date) -> DayOut:
+    closure = calendar.closure_of(day)
+    extras = [e for e in calendar.extras if e.day == day]
+    seconds = sum((end - start).total_seconds() for start, end in calendar.shifts_of(day))
+    return DayOut(
+        day=day,
+        minutes=int(seconds // 60),
+        why=closure.why if closure else ", ".join(e.why for e in extras if e.why),
+        kind="extra" if extras else "closed" if closure else "",
+    )

@@ -1,9 +1,71 @@
 """Work centers, and structures in revisions."""
 
+from django.conf import settings
+from django.contrib.postgres.constraints import ExclusionConstraint
+from django.contrib.postgres.fields import ArrayField, RangeOperators
 from django.db import models
+from django.db.models import Func
 
 from ..catalog.models import Item
 from ..commanding.models import Changing
+
+
+class WorkCalendar(Changing):
+    """When work centers work: a weekly pattern of shifts, with exceptions."""
+
+    code = models.CharField(max_length=40, unique=True)
+    name = models.CharField(max_length=120)
+    zone = models.CharField(max_length=60)
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self) -> str:
+        return self.code
+
+
+class ShiftRow(models.Model):
+    """One shift of every week, by the wall clock [minute of the day]."""
+
+    calendar = models.ForeignKey(WorkCalendar, models.CASCADE, related_name="shifts")
+    weekday = models.IntegerField()
+    start = models.IntegerField()
+    end = models.IntegerField()
+
+    class Meta:
+        ordering = ["weekday", "start"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(weekday__range=(0, 6), start__range=(0, 1439)),
+                name="shift_in_the_week",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.weekday} {self.start}-{self.end}"
+
+
+class DayException(models.Model):
+    """Days on which a calendar is closed, or one day's extra shift."""
+
+    calendar = models.ForeignKey(WorkCalendar, models.CASCADE, related_name="exceptions")
+    first = models.DateField()
+    last = models.DateField()
+    #: of an extra shift [minute of the day]; null where the days are closed
+    start = models.IntegerField(null=True)
+    end = models.IntegerField(null=True)
+    why = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["first", "start"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(last__gte=models.F("first")), name="exception_in_order"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.first} {self.why}"
 
 
 class WorkCenter(Changing):
@@ -14,6 +76,12 @@ class WorkCenter(Changing):
     #: [EUR/h]
     machine_rate = models.DecimalField(max_digits=18, decimal_places=6)
     labour_rate = models.DecimalField(max_digits=18, decimal_places=6)
+    #: null: weekdays from 8 to 16
+    calendar = models.ForeignKey(WorkCalendar, models.PROTECT, null=True)
+    #: interchangeable machines, or people where people set the pace
+    machines = models.IntegerField(default=1)
+    #: share of the standard pace that is reached
+    efficiency = models.DecimalField(max_digits=6, decimal_places=4, default=1)
 
     class Meta:
         ordering = ["code"]
@@ -29,6 +97,7 @@ class Revision(Changing):
         """Where a revision stands."""
 
         DRAFT = "draft"
+        IN_REVIEW = "in review"
         APPROVED = "approved"
         RETIRED = "retired"
 
@@ -36,24 +105,41 @@ class Revision(Changing):
     letter = models.CharField(max_length=4)
     state = models.CharField(max_length=10, choices=State)
     batch_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=1)
+    #: first day in force, and the first day no longer; null: open
+    effective_from = models.DateField(null=True)
+    effective_to = models.DateField(null=True)
     approved_at = models.DateTimeField(null=True)
+    approved_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
     note = models.CharField(max_length=400, blank=True)
 
     class Meta:
+        ordering = ["pk"]
         constraints = [
             models.UniqueConstraint(fields=["item", "letter"], name="one_revision_per_letter"),
-            models.UniqueConstraint(
-                fields=["item"],
+            ExclusionConstraint(
+                name="one_revision_effective_at_any_date",
+                expressions=[
+                    ("item", RangeOperators.EQUAL),
+                    (
+                        Func("effective_from", "effective_to", function="daterange"),
+                        RangeOperators.OVERLAPS,
+                    ),
+                ],
                 condition=models.Q(state="approved"),
-                name="one_approved_revision_per_item",
             ),
             models.UniqueConstraint(
-                fields=["item"], condition=models.Q(state="draft"), name="one_draft_per_item"
+                fields=["item"],
+                condition=models.Q(state__in=["draft", "in review"]),
+                name="one_open_revision_per_item",
             ),
         ]
 
     def __str__(self) -> str:
         return f"{self.item.code} rev {self.letter}"
+
+
+#: a revision that is not approved yet; an item has one at most
+OPEN_STATES = [Revision.State.DRAFT, Revision.State.IN_REVIEW]
 
 
 class OperationRow(models.Model):
@@ -67,8 +153,19 @@ class OperationRow(models.Model):
     setup_machine_hours = models.DecimalField(max_digits=18, decimal_places=6)
     run_labour_hours = models.DecimalField(max_digits=18, decimal_places=6)
     run_machine_hours = models.DecimalField(max_digits=18, decimal_places=6)
+    #: units that the run hours are stated for
+    run_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=1)
+    runs_whole_batches = models.BooleanField(default=False)
+    machines = models.IntegerField(default=1)
+    queue_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    wait_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    move_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    transfer_quantity = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     yield_share = models.DecimalField(max_digits=18, decimal_places=6)
     is_report_point = models.BooleanField()
+    #: operations that must come before; null: the one listed before, empty: none
+    after = ArrayField(models.IntegerField(), null=True)
+    instructions = models.TextField(blank=True)
 
     class Meta:
         ordering = ["number"]
@@ -88,6 +185,16 @@ class ComponentRow(models.Model):
     per = models.CharField(max_length=10)
     allowance = models.DecimalField(max_digits=18, decimal_places=6)
     issue_rule = models.CharField(max_length=20)
+    #: "" is the stock unit
+    unit = models.CharField(max_length=20, blank=True)
+    #: what its pieces are measured by, "" if by nothing; sizes [mm]
+    measured_by = models.CharField(max_length=10, blank=True)
+    length = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    width = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    thickness = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    reference = models.CharField(max_length=80, blank=True)
+    effective_from = models.DateField(null=True)
+    effective_until = models.DateField(null=True)
 
     class Meta:
         ordering = ["operation", "position"]

@@ -13,7 +13,6 @@ from poietic_core.derivation import Derivation, given, product, rounded_up
 from poietic_core.order.report import backflush
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import HOUR_STEP, ZERO
-from poietic_core.structure.model import Operation
 from poietic_core.structure.requirement import entering
 
 from ..commanding.api import Problem
@@ -21,8 +20,8 @@ from ..ledger.models import Holding, Posting, WipBalance
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import DecimalText
 from .book import ORDER_PARTS, OrderBook
+from .dates import Dating, OrderDates
 from .desk import (
-    RUNNING,
     Stop,
     WantedBy,
     attentions_now,
@@ -47,6 +46,8 @@ class OrderRow(Schema):
     quantity: DecimalText
     received: DecimalText
     due: str
+    starts: date | None
+    finishes: date | None
     days_late: int
     state: str
     next: str
@@ -65,6 +66,11 @@ class OrderOperationOut(Schema):
     is_report_point: bool
     due: DecimalText
     wip_at_standard: DecimalText
+    #: operations that must come before, where it is not simply the one listed before
+    after: list[int] | None
+    #: of what is left of it
+    starts: str | None
+    ends: str | None
 
 
 class OrderInputOut(Schema):
@@ -118,6 +124,8 @@ class OrderOut(Schema):
     quantity: DecimalText
     received: DecimalText
     due: str
+    starts: date | None
+    finishes: date | None
     days_late: int
     state: str
     note: str
@@ -191,7 +199,8 @@ def orders(request: HttpRequest) -> list[OrderRow]:
     """Return all orders, the open ones first, by due date."""
     rows = Order.objects.select_related(*ORDER_PARTS).order_by("due", "number")
     wip = dict(WipBalance.objects.values_list("order_id").annotate(total=Sum("amount")).order_by())
-    today = timezone.localdate()
+    books = OrderBook.many(rows)
+    dating = Dating(books, timezone.now())
     ended = (OrderState.CLOSED, OrderState.CANCELLED)
     return [
         OrderRow(
@@ -202,19 +211,24 @@ def orders(request: HttpRequest) -> list[OrderRow]:
             quantity=b.order.quantity,
             received=b.order.received,
             due=b.order.due.isoformat(),
-            days_late=_days_late(b, today),
+            finishes=_finishes(dates),
+            starts=_starts(dates),
+            days_late=dates.days_late if dates else 0,
             state=b.order.state,
             next=waiting_operation(b)[0],
             wip=wip.get(b.order.pk, ZERO),
         )
-        for b in sorted(OrderBook.many(rows), key=lambda b: b.state in ended)
+        for b in sorted(books, key=lambda b: b.state in ended)
+        for dates in [dating.of(b)]
     ]
 
 
-def _days_late(book: OrderBook, today: date) -> int:
-    """Return the days since an unfinished order's due date, 0 before it."""
-    unfinished = book.state in (OrderState.PLANNED, *RUNNING)
-    return max(0, (today - book.order.due).days) if unfinished else 0
+def _finishes(dates: OrderDates | None) -> date | None:
+    return dates.finishes if dates else None
+
+
+def _starts(dates: OrderDates | None) -> date | None:
+    return timezone.localtime(dates.starts).date() if dates else None
 
 
 @router.get("/today", response=list[AttentionOut])
@@ -228,7 +242,7 @@ def today(request: HttpRequest) -> list[AttentionOut]:
             days=a.days,
             money=a.money,
         )
-        for a in attentions_now(timezone.localdate())
+        for a in attentions_now(timezone.now())
     ]
 
 
@@ -238,6 +252,7 @@ def order(request: HttpRequest, number: int) -> OrderOut:
     book = OrderBook.read(number)
     o = book.order
     variance = book.variance() if o.standard else None
+    dates = Dating([book], timezone.now()).of(book)
     items = [i.item_id for i in book.inputs if i.item_id]
     on_hand = dict(Holding.objects.filter(item__in=items).values_list("item_id", "quantity"))
     return OrderOut(
@@ -249,7 +264,9 @@ def order(request: HttpRequest, number: int) -> OrderOut:
         quantity=o.quantity,
         received=o.received,
         due=o.due.isoformat(),
-        days_late=_days_late(book, timezone.localdate()),
+        starts=_starts(dates),
+        finishes=_finishes(dates),
+        days_late=dates.days_late if dates else 0,
         state=o.state,
         note=o.note,
         revision=o.revision.letter if o.revision else "",
@@ -259,14 +276,14 @@ def order(request: HttpRequest, number: int) -> OrderOut:
         charged=variance.charged if variance else ZERO,
         allowed=variance.allowed() if variance else ZERO,
         variance=variance.to_date() if variance else ZERO,
-        operations=_operations(book, variance),
+        operations=_operations(book, variance, dates),
         inputs=_inputs(book, on_hand),
         wip=[
             WipCell(operation=b.operation, element=b.element, amount=b.amount)
             for b in WipBalance.objects.filter(order=o).order_by("operation", "pk")
         ],
         happened=_happened(o),
-        stops=stops_of(book),
+        stops=stops_of(book, timezone.localdate()),
         wanted_by=wanted_by(o),
         change=o.change,
     )
@@ -304,9 +321,12 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
     )
 
 
-def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperationOut]:
+def _operations(
+    book: OrderBook, variance: Variance | None, dates: OrderDates | None
+) -> list[OrderOperationOut]:
     held = variance.wip_at_standard if variance else {}
     due = due_units(book)
+    planned = dates.operations if dates else {}
     return [
         OrderOperationOut(
             number=o.number,
@@ -318,6 +338,9 @@ def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperati
             is_report_point=o.is_report_point,
             due=due.get(o.number, ZERO),
             wip_at_standard=round(held.get(o.number, ZERO), 2),
+            after=o.after,
+            starts=planned[o.number].starts.isoformat() if o.number in planned else None,
+            ends=planned[o.number].ends.isoformat() if o.number in planned else None,
         )
         for o in book.operations
     ]
@@ -371,13 +394,7 @@ def _need(book: OrderBook, i: OrderInput) -> Derivation:
     step = i.item.step if i.item else HOUR_STEP
     if i.is_per_order or i.operation not in [o.number for o in book.operations]:
         return rounded_up("need of the order", each, step)
-    chain = entering(
-        [
-            Operation(number=o.number, name=o.name, work_center="", yield_share=o.yield_share)
-            for o in book.operations
-        ],
-        book.order.quantity,
-    )
+    chain = entering(book.progress(), book.order.quantity)
     whole = product("need, unrounded", (each, chain[i.operation]), unit=i.unit)
     return rounded_up("need of the order", whole, step)
 

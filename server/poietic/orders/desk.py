@@ -1,6 +1,6 @@
 """What the desk shows around an order: what stops it, who waits for it, what needs a decision."""
 
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 
 from ninja import Schema
@@ -15,6 +15,7 @@ from ..ledger.models import Holding, WipBalance
 from ..web_api.fields import DecimalText
 from .book import ORDER_PARTS, OrderBook
 from .commands.life import release_blocks
+from .dates import Dating, OrderDates
 from .models import Order, OrderInput
 
 OPEN = [OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
@@ -66,10 +67,10 @@ def still_needed(i: OrderInput) -> Decimal:
     return max(ZERO, i.need - i.used)
 
 
-def stops_of(book: OrderBook) -> list[Stop]:
+def stops_of(book: OrderBook, today: date) -> list[Stop]:
     """Return what stops an order now: blocks of its release, or material that is not there."""
     if book.state is OrderState.PLANNED:
-        return [Stop(**b) for b in release_blocks(book.order.item)]
+        return [Stop(**b) for b in release_blocks(book.order.item, today)]
     if book.state not in RUNNING:
         return []
     components = [c for c in book.components() if still_needed(c)]
@@ -128,17 +129,20 @@ def wanted_by(order: Order) -> list[WantedBy]:
     return waiting
 
 
-def attentions_now(today: date) -> list[Attention]:
+def attentions_now(now: datetime) -> list[Attention]:
     """Return what needs a decision, the costliest first."""
     books = open_books()
     wip: dict[int, Decimal] = {}
     for b in WipBalance.objects.filter(order__in=[b.order.pk for b in books]):
         wip[b.order_id] = wip.get(b.order_id, ZERO) + b.amount
     on_hand = dict(Holding.objects.values_list("item__code", "quantity"))
-    return attentions([_open_order(b, wip.get(b.order.pk, ZERO)) for b in books], on_hand, today)
+    dating = Dating(books, now)
+    return attentions(
+        [_open_order(b, wip.get(b.order.pk, ZERO), dating.of(b)) for b in books], on_hand
+    )
 
 
-def _open_order(book: OrderBook, wip: Decimal) -> OpenOrder:
+def _open_order(book: OrderBook, wip: Decimal, dates: OrderDates | None) -> OpenOrder:
     order = book.order
     charged = variance = ZERO
     largest = ""
@@ -154,6 +158,8 @@ def _open_order(book: OrderBook, wip: Decimal) -> OpenOrder:
         item=order.item.code,
         name=order.item.name,
         due=order.due,
+        finishes=dates.finishes if dates else None,
+        days_late=dates.days_late if dates else 0,
         state=book.state,
         left=order.quantity - order.received,
         unit=order.item.unit,

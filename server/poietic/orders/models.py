@@ -1,5 +1,6 @@
 """Production orders, with the snapshot of structure and standard taken at release."""
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from poietic_core.cost.model import InputKind
 from poietic_core.order.states import OrderState
@@ -46,6 +47,18 @@ class OrderOperation(models.Model):
     work_center = models.ForeignKey("engineering.WorkCenter", models.PROTECT)
     yield_share = models.DecimalField(max_digits=18, decimal_places=6)
     is_report_point = models.BooleanField()
+    #: operations that must come before; null: the one listed before, empty: none
+    after = ArrayField(models.IntegerField(), null=True)
+    #: clock time at the standard pace [h], and what passes around it
+    setup_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    run_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    run_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=1)
+    runs_whole_batches = models.BooleanField(default=False)
+    machines = models.IntegerField(default=1)
+    queue_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    wait_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    move_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    transfer_quantity = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: units entering it for the order quantity, unrounded
     entering = models.DecimalField(max_digits=18, decimal_places=6)
     good = models.DecimalField(max_digits=18, decimal_places=6, default=0)
@@ -59,6 +72,11 @@ class OrderOperation(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number} {self.name}"
+
+    @property
+    def comes_after(self) -> tuple[int, ...] | None:
+        """Return what must come before, as the core takes it."""
+        return None if self.after is None else tuple(self.after)
 
 
 class OrderInput(models.Model):

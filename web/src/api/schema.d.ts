@@ -184,6 +184,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/write-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write a note
+         * @description Write a note: carry out.
+         */
+        post: operations["post_write_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/write-note/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write a note (preview)
+         * @description Write a note: show the consequences.
+         */
+        post: operations["preview_write_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/define-place": {
         parameters: {
             query?: never;
@@ -264,6 +304,446 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/define-calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a calendar
+         * @description Define a calendar: carry out.
+         */
+        post: operations["post_define_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-calendar/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a calendar (preview)
+         * @description Define a calendar: show the consequences.
+         */
+        post: operations["preview_define_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a calendar
+         * @description Change a calendar: carry out.
+         */
+        post: operations["post_change_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-calendar/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a calendar (preview)
+         * @description Change a calendar: show the consequences.
+         */
+        post: operations["preview_change_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/close-days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close days of a calendar
+         * @description Close days of a calendar: carry out.
+         */
+        post: operations["post_close_days"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/close-days/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close days of a calendar (preview)
+         * @description Close days of a calendar: show the consequences.
+         */
+        post: operations["preview_close_days"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/open-days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open closed days of a calendar
+         * @description Open closed days of a calendar: carry out.
+         */
+        post: operations["post_open_days"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/open-days/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open closed days of a calendar (preview)
+         * @description Open closed days of a calendar: show the consequences.
+         */
+        post: operations["preview_open_days"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/add-shift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add an extra shift
+         * @description Add an extra shift: carry out.
+         */
+        post: operations["post_add_shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/add-shift/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add an extra shift (preview)
+         * @description Add an extra shift: show the consequences.
+         */
+        post: operations["preview_add_shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/draft-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft a structure
+         * @description Draft a structure: carry out.
+         */
+        post: operations["post_draft_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/draft-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft a structure (preview)
+         * @description Draft a structure: show the consequences.
+         */
+        post: operations["preview_draft_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/submit-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Submit a structure for review
+         * @description Submit a structure for review: carry out.
+         */
+        post: operations["post_submit_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/submit-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Submit a structure for review (preview)
+         * @description Submit a structure for review: show the consequences.
+         */
+        post: operations["preview_submit_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-back-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a structure back to draft
+         * @description Send a structure back to draft: carry out.
+         */
+        post: operations["post_send_back_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-back-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a structure back to draft (preview)
+         * @description Send a structure back to draft: show the consequences.
+         */
+        post: operations["preview_send_back_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/approve-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve a structure
+         * @description Approve a structure: carry out.
+         */
+        post: operations["post_approve_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/approve-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve a structure (preview)
+         * @description Approve a structure: show the consequences.
+         */
+        post: operations["preview_approve_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/retire-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a structure
+         * @description Retire a structure: carry out.
+         */
+        post: operations["post_retire_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/retire-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire a structure (preview)
+         * @description Retire a structure: show the consequences.
+         */
+        post: operations["preview_retire_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/replace-component": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace a component everywhere
+         * @description Replace a component everywhere: carry out.
+         */
+        post: operations["post_replace_component"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/replace-component/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace a component everywhere (preview)
+         * @description Replace a component everywhere: show the consequences.
+         */
+        post: operations["preview_replace_component"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/define-work-center": {
         parameters: {
             query?: never;
@@ -338,86 +818,6 @@ export interface paths {
          * @description Change a work center: show the consequences.
          */
         post: operations["preview_change_work_center"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/draft-structure": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Draft a structure
-         * @description Draft a structure: carry out.
-         */
-        post: operations["post_draft_structure"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/draft-structure/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Draft a structure (preview)
-         * @description Draft a structure: show the consequences.
-         */
-        post: operations["preview_draft_structure"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/approve-structure": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Approve a structure
-         * @description Approve a structure: carry out.
-         */
-        post: operations["post_approve_structure"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/approve-structure/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Approve a structure (preview)
-         * @description Approve a structure: show the consequences.
-         */
-        post: operations["preview_approve_structure"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1024,6 +1424,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{code}/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own Units
+         * @description Return the units of an item's own.
+         */
+        get: operations["poietic_catalog_api_own_units"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{kind}/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Notes
+         * @description Return the notes on a thing, the newest first.
+         */
+        get: operations["poietic_catalog_api_notes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/basics": {
         parameters: {
             query?: never;
@@ -1064,7 +1504,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/items/{code}/structure": {
+    "/api/items/{code}/revisions": {
         parameters: {
             query?: never;
             header?: never;
@@ -1072,10 +1512,50 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Structure
-         * @description Return the revision of an item in a state: approved, draft.
+         * Revisions
+         * @description Return the revisions of an item, the newest first.
          */
-        get: operations["poietic_engineering_api_structure"];
+        get: operations["poietic_engineering_api_revisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/revisions/{letter}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revision
+         * @description Return a revision of an item by letter, with its rows.
+         */
+        get: operations["poietic_engineering_api_revision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/revisions/{letter}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compared
+         * @description Return a revision against an older one, as one merged list.
+         */
+        get: operations["poietic_engineering_api_compared"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1092,10 +1572,50 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Where Used
-         * @description Return the structures in force that use an item directly.
+         * Used In
+         * @description Return the structures in force that use an item, at every level.
          */
-        get: operations["poietic_engineering_api_where_used"];
+        get: operations["poietic_engineering_api_used_in"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendars
+         * @description Return all calendars.
+         */
+        get: operations["poietic_engineering_api_calendars"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars/{code}/years/{year}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Year
+         * @description Return the working minutes of each day of a year.
+         */
+        get: operations["poietic_engineering_api_year"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1153,9 +1673,29 @@ export interface paths {
         };
         /**
          * Tree
-         * @description Return an item's interleaved structure: the approved one, else the draft, or as asked.
+         * @description Return an item's interleaved structure: what is in force, else the draft, or as asked.
          */
         get: operations["poietic_costing_api_tree"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/tree/{row}/derivation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tree Derivation
+         * @description Return how the cost of one row of the tree came about.
+         */
+        get: operations["poietic_costing_api_tree_derivation"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1595,6 +2135,8 @@ export interface components {
             standard_lot?: string | null;
             /** Price */
             price?: string | null;
+            /** Density */
+            density?: string | null;
         };
         /** DefineItemPosting */
         DefineItemPosting: {
@@ -1623,8 +2165,14 @@ export interface components {
             standard_lot?: string | null;
             /** Price */
             price?: string | null;
+            /** Density */
+            density?: string | null;
+            /** Own Units */
+            own_units?: components["schemas"]["OwnUnit"][] | null;
             /** Is Active */
             is_active?: boolean | null;
+            /** Inactive Reason */
+            inactive_reason?: string | null;
         };
         /** ChangeItemPosting */
         ChangeItemPosting: {
@@ -1636,9 +2184,52 @@ export interface components {
             given: components["schemas"]["ChangeItem"];
             seen?: components["schemas"]["Seen"] | null;
         };
+        /**
+         * OwnUnit
+         * @description A unit of an item's own: how much of the stock unit one of it is.
+         */
+        OwnUnit: {
+            /** Name */
+            name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+        };
         /** ChangeItemPreview */
         ChangeItemPreview: {
             given: components["schemas"]["ChangeItem"];
+        };
+        /**
+         * WriteNote
+         * @description Words on a thing, for whoever comes next.
+         */
+        WriteNote: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "item" | "work center";
+            /** Code */
+            code: string;
+            /** Text */
+            text: string;
+        };
+        /** WriteNotePosting */
+        WriteNotePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["WriteNote"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** WriteNotePreview */
+        WriteNotePreview: {
+            given: components["schemas"]["WriteNote"];
         };
         /**
          * DefinePlace
@@ -1694,68 +2285,162 @@ export interface components {
             given: components["schemas"]["DefineReason"];
         };
         /**
-         * DefineWorkCenter
-         * @description A new work center with its rates per hour.
+         * DefineCalendar
+         * @description A new calendar.
          */
-        DefineWorkCenter: {
+        DefineCalendar: {
             /** Code */
             code: string;
             /** Name */
             name: string;
             /**
-             * Machine Rate
-             * Format: decimal
-             * @example 2.40
+             * Zone
+             * @default UTC
              */
-            machine_rate: string;
-            /**
-             * Labour Rate
-             * Format: decimal
-             * @example 2.40
-             */
-            labour_rate: string;
+            zone: string;
+            /** Shifts */
+            shifts: components["schemas"]["ShiftGiven"][];
         };
-        /** DefineWorkCenterPosting */
-        DefineWorkCenterPosting: {
+        /** DefineCalendarPosting */
+        DefineCalendarPosting: {
             /**
              * Key
              * @description chosen by the caller; the same key acts once
              */
             key: string;
-            given: components["schemas"]["DefineWorkCenter"];
+            given: components["schemas"]["DefineCalendar"];
             seen?: components["schemas"]["Seen"] | null;
         };
-        /** DefineWorkCenterPreview */
-        DefineWorkCenterPreview: {
-            given: components["schemas"]["DefineWorkCenter"];
+        /**
+         * ShiftGiven
+         * @description A shift of every week; 0 is Monday, times are minutes of the day, the end may be on the next.
+         */
+        ShiftGiven: {
+            /** Weekday */
+            weekday: number;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+        };
+        /** DefineCalendarPreview */
+        DefineCalendarPreview: {
+            given: components["schemas"]["DefineCalendar"];
         };
         /**
-         * ChangeWorkCenter
-         * @description Fields of a work center to change; what is not named stays.
+         * ChangeCalendar
+         * @description What changes of a calendar; shifts given replace all shifts of the week.
          */
-        ChangeWorkCenter: {
+        ChangeCalendar: {
             /** Code */
             code: string;
             /** Name */
             name?: string | null;
-            /** Machine Rate */
-            machine_rate?: string | null;
-            /** Labour Rate */
-            labour_rate?: string | null;
+            /** Zone */
+            zone?: string | null;
+            /** Shifts */
+            shifts?: components["schemas"]["ShiftGiven"][] | null;
         };
-        /** ChangeWorkCenterPosting */
-        ChangeWorkCenterPosting: {
+        /** ChangeCalendarPosting */
+        ChangeCalendarPosting: {
             /**
              * Key
              * @description chosen by the caller; the same key acts once
              */
             key: string;
-            given: components["schemas"]["ChangeWorkCenter"];
+            given: components["schemas"]["ChangeCalendar"];
             seen?: components["schemas"]["Seen"] | null;
         };
-        /** ChangeWorkCenterPreview */
-        ChangeWorkCenterPreview: {
-            given: components["schemas"]["ChangeWorkCenter"];
+        /** ChangeCalendarPreview */
+        ChangeCalendarPreview: {
+            given: components["schemas"]["ChangeCalendar"];
+        };
+        /** CloseDaysPosting */
+        CloseDaysPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Days"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * Days
+         * @description Days of a calendar, both included.
+         */
+        Days: {
+            /** Calendar */
+            calendar: string;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** CloseDaysPreview */
+        CloseDaysPreview: {
+            given: components["schemas"]["Days"];
+        };
+        /** OpenDaysPosting */
+        OpenDaysPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Days"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** OpenDaysPreview */
+        OpenDaysPreview: {
+            given: components["schemas"]["Days"];
+        };
+        /**
+         * AddShift
+         * @description A shift on one day, beside the week's.
+         */
+        AddShift: {
+            /** Calendar */
+            calendar: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** AddShiftPosting */
+        AddShiftPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["AddShift"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** AddShiftPreview */
+        AddShiftPreview: {
+            given: components["schemas"]["AddShift"];
         };
         /**
          * ComponentGiven
@@ -1785,6 +2470,22 @@ export interface components {
             allowance: string;
             /** @default by hand */
             issue_rule: components["schemas"]["IssueRule"];
+            measured_by?: components["schemas"]["MeasuredBy"] | null;
+            /** Length */
+            length?: string | null;
+            /** Width */
+            width?: string | null;
+            /** Thickness */
+            thickness?: string | null;
+            /**
+             * Reference
+             * @default
+             */
+            reference: string;
+            /** Effective From */
+            effective_from?: string | null;
+            /** Effective Until */
+            effective_until?: string | null;
         };
         /**
          * DraftStructure
@@ -1835,8 +2536,14 @@ export interface components {
          */
         IssueRule: "by hand" | "at operation";
         /**
+         * MeasuredBy
+         * @description What a component line's pieces are measured by.
+         * @enum {string}
+         */
+        MeasuredBy: "length" | "area" | "volume" | "mass";
+        /**
          * OperationGiven
-         * @description One operation of a draft; hours to set up per order, to run per unit.
+         * @description One operation of a draft; hours to set up per order, to run per `run_quantity` units.
          */
         OperationGiven: {
             /** Number */
@@ -1874,6 +2581,46 @@ export interface components {
              */
             run_machine_hours: string;
             /**
+             * Run Quantity
+             * Format: decimal
+             * @default 1
+             * @example 2.40
+             */
+            run_quantity: string;
+            /**
+             * Runs Whole Batches
+             * @default false
+             */
+            runs_whole_batches: boolean;
+            /**
+             * Machines
+             * @default 1
+             */
+            machines: number;
+            /**
+             * Queue Hours
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            queue_hours: string;
+            /**
+             * Wait Hours
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            wait_hours: string;
+            /**
+             * Move Hours
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            move_hours: string;
+            /** Transfer Quantity */
+            transfer_quantity?: string | null;
+            /**
              * Yield Share
              * Format: decimal
              * @default 1
@@ -1885,6 +2632,13 @@ export interface components {
              * @default true
              */
             is_report_point: boolean;
+            /** After */
+            after?: number[] | null;
+            /**
+             * Instructions
+             * @default
+             */
+            instructions: string;
         };
         /**
          * OutputGiven
@@ -1919,8 +2673,49 @@ export interface components {
             given: components["schemas"]["DraftStructure"];
         };
         /**
+         * ItemGiven
+         * @description The item whose open revision is meant.
+         */
+        ItemGiven: {
+            /** Item */
+            item: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** SubmitStructurePosting */
+        SubmitStructurePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ItemGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SubmitStructurePreview */
+        SubmitStructurePreview: {
+            given: components["schemas"]["ItemGiven"];
+        };
+        /** SendBackStructurePosting */
+        SendBackStructurePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ItemGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SendBackStructurePreview */
+        SendBackStructurePreview: {
+            given: components["schemas"]["ItemGiven"];
+        };
+        /**
          * ApproveStructure
-         * @description The item whose draft is to come into force.
+         * @description The item whose draft is to come into force, from today or a later day.
          */
         ApproveStructure: {
             /** Item */
@@ -1930,6 +2725,8 @@ export interface components {
              * @default
              */
             note: string;
+            /** Effective From */
+            effective_from?: string | null;
         };
         /** ApproveStructurePosting */
         ApproveStructurePosting: {
@@ -1944,6 +2741,163 @@ export interface components {
         /** ApproveStructurePreview */
         ApproveStructurePreview: {
             given: components["schemas"]["ApproveStructure"];
+        };
+        /**
+         * RetireStructure
+         * @description The item whose revision in force ends, with nothing to follow it.
+         */
+        RetireStructure: {
+            /** Item */
+            item: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Effective To
+             * Format: date
+             */
+            effective_to: string;
+        };
+        /** RetireStructurePosting */
+        RetireStructurePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["RetireStructure"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** RetireStructurePreview */
+        RetireStructurePreview: {
+            given: components["schemas"]["RetireStructure"];
+        };
+        /**
+         * ReplaceComponent
+         * @description A component to replace in every structure in force, from a day on.
+         */
+        ReplaceComponent: {
+            /** Item */
+            item: string;
+            /** By */
+            by: string;
+            /**
+             * Ratio
+             * Format: decimal
+             * @default 1
+             * @example 2.40
+             */
+            ratio: string;
+            /**
+             * Effective From
+             * Format: date
+             */
+            effective_from: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** ReplaceComponentPosting */
+        ReplaceComponentPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ReplaceComponent"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReplaceComponentPreview */
+        ReplaceComponentPreview: {
+            given: components["schemas"]["ReplaceComponent"];
+        };
+        /**
+         * DefineWorkCenter
+         * @description A new work center with its rates per hour and what it can do.
+         */
+        DefineWorkCenter: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Machine Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            machine_rate: string;
+            /**
+             * Labour Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            labour_rate: string;
+            /** Calendar */
+            calendar?: string | null;
+            /**
+             * Machines
+             * @default 1
+             */
+            machines: number;
+            /**
+             * Efficiency
+             * Format: decimal
+             * @default 1
+             * @example 2.40
+             */
+            efficiency: string;
+        };
+        /** DefineWorkCenterPosting */
+        DefineWorkCenterPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DefineWorkCenter"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DefineWorkCenterPreview */
+        DefineWorkCenterPreview: {
+            given: components["schemas"]["DefineWorkCenter"];
+        };
+        /**
+         * ChangeWorkCenter
+         * @description Fields of a work center to change; what is not named stays.
+         */
+        ChangeWorkCenter: {
+            /** Code */
+            code: string;
+            /** Name */
+            name?: string | null;
+            /** Machine Rate */
+            machine_rate?: string | null;
+            /** Labour Rate */
+            labour_rate?: string | null;
+            /** Calendar */
+            calendar?: string | null;
+            /** Machines */
+            machines?: number | null;
+            /** Efficiency */
+            efficiency?: string | null;
+        };
+        /** ChangeWorkCenterPosting */
+        ChangeWorkCenterPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangeWorkCenter"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangeWorkCenterPreview */
+        ChangeWorkCenterPreview: {
+            given: components["schemas"]["ChangeWorkCenter"];
         };
         /**
          * FreezeStandard
@@ -2473,6 +3427,32 @@ export interface components {
             password: string;
         };
         /**
+         * OwnUnitOut
+         * @description A unit of an item's own, in stock units.
+         */
+        OwnUnitOut: {
+            /** Name */
+            name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * NoteOut
+         * @description A note with its author and time.
+         */
+        NoteOut: {
+            /** Text */
+            text: string;
+            /** Person */
+            person: string;
+            /** Written At */
+            written_at: string;
+        };
+        /**
          * Basics
          * @description What every form needs: the shop's day, units, places, reasons.
          */
@@ -2503,7 +3483,7 @@ export interface components {
         };
         /**
          * WorkCenterOut
-         * @description A work center with its rates per hour.
+         * @description A work center with its rates per hour and what it can do.
          */
         WorkCenterOut: {
             /** Code */
@@ -2522,12 +3502,44 @@ export interface components {
              * @example 2.40
              */
             labour_rate: string;
+            /** Calendar */
+            calendar: string | null;
+            /** Machines */
+            machines: number;
+            /**
+             * Efficiency
+             * Format: decimal
+             * @example 2.40
+             */
+            efficiency: string;
             /** Change */
             change: number;
         };
         /**
+         * RevisionRow
+         * @description A revision in the list of an item's.
+         */
+        RevisionRow: {
+            /** Letter */
+            letter: string;
+            /** State */
+            state: string;
+            /** Effective From */
+            effective_from: string | null;
+            /** Effective To */
+            effective_to: string | null;
+            /** Approved At */
+            approved_at: string | null;
+            /** Approved By */
+            approved_by: string;
+            /** Note */
+            note: string;
+            /** Rows */
+            rows: number;
+        };
+        /**
          * ComponentOut
-         * @description A component line; `has_structure` tells whether it opens further.
+         * @description A component line.
          */
         ComponentOut: {
             /** Item */
@@ -2544,6 +3556,8 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+            /** Line Unit */
+            line_unit: string;
             /** Per */
             per: string;
             /**
@@ -2554,8 +3568,20 @@ export interface components {
             allowance: string;
             /** Issue Rule */
             issue_rule: string;
-            /** Has Structure */
-            has_structure: boolean;
+            /** Measured By */
+            measured_by: string;
+            /** Length */
+            length: string | null;
+            /** Width */
+            width: string | null;
+            /** Thickness */
+            thickness: string | null;
+            /** Reference */
+            reference: string;
+            /** Effective From */
+            effective_from: string | null;
+            /** Effective Until */
+            effective_until: string | null;
         };
         /**
          * OperationOut
@@ -2593,6 +3619,36 @@ export interface components {
              */
             run_machine_hours: string;
             /**
+             * Run Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            run_quantity: string;
+            /** Runs Whole Batches */
+            runs_whole_batches: boolean;
+            /** Machines */
+            machines: number;
+            /**
+             * Queue Hours
+             * Format: decimal
+             * @example 2.40
+             */
+            queue_hours: string;
+            /**
+             * Wait Hours
+             * Format: decimal
+             * @example 2.40
+             */
+            wait_hours: string;
+            /**
+             * Move Hours
+             * Format: decimal
+             * @example 2.40
+             */
+            move_hours: string;
+            /** Transfer Quantity */
+            transfer_quantity: string | null;
+            /**
              * Yield Share
              * Format: decimal
              * @example 2.40
@@ -2600,6 +3656,10 @@ export interface components {
             yield_share: string;
             /** Is Report Point */
             is_report_point: boolean;
+            /** After */
+            after: number[] | null;
+            /** Instructions */
+            instructions: string;
         };
         /**
          * OutputOut
@@ -2666,26 +3726,137 @@ export interface components {
             change: number;
         };
         /**
+         * ComparedRow
+         * @description A row of two revisions side by side.
+         */
+        ComparedRow: {
+            /** Kind */
+            kind: string;
+            /** Operation */
+            operation: number;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Status */
+            status: string;
+            /** Changes */
+            changes: string[];
+            /** Old Quantity */
+            old_quantity: string | null;
+            /** New Quantity */
+            new_quantity: string | null;
+            /** Old Hours */
+            old_hours: string | null;
+            /** New Hours */
+            new_hours: string | null;
+        };
+        /**
          * WhereUsed
-         * @description A structure in force that uses an item.
+         * @description A structure in force that uses an item, with the quantity in one unit of it.
          */
         WhereUsed: {
             /** Item */
             item: string;
             /** Name */
             name: string;
+            /** Unit */
+            unit: string;
             /** Revision */
             revision: string;
-            /** Operation */
-            operation: number;
+            /** Level */
+            level: number;
+            /** Operations */
+            operations: number[];
             /**
              * Quantity
              * Format: decimal
              * @example 2.40
              */
             quantity: string;
-            /** Per */
-            per: string;
+        };
+        /**
+         * CalendarOut
+         * @description A calendar with its week and exceptions.
+         */
+        CalendarOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Zone */
+            zone: string;
+            /** Shifts */
+            shifts: components["schemas"]["ShiftOut"][];
+            /** Exceptions */
+            exceptions: components["schemas"]["ExceptionOut"][];
+            /** Work Centers */
+            work_centers: string[];
+            /** Change */
+            change: number;
+        };
+        /**
+         * ExceptionOut
+         * @description Closed days, or one day's extra shift.
+         */
+        ExceptionOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Start */
+            start: number | null;
+            /** End */
+            end: number | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ShiftOut
+         * @description A shift of every week: 0 is Monday, times are minutes of the day.
+         */
+        ShiftOut: {
+            /** Weekday */
+            weekday: number;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+        };
+        /**
+         * DayOut
+         * @description A day of a calendar: working minutes of the shifts that begin on it.
+         */
+        DayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Minutes */
+            minutes: number;
+            /** Why */
+            why: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * YearOut
+         * @description All days of a year of a calendar.
+         */
+        YearOut: {
+            /** Year */
+            year: number;
+            /** Days */
+            days: components["schemas"]["DayOut"][];
         };
         /**
          * ItemOut
@@ -2716,6 +3887,10 @@ export interface components {
             price: string | null;
             /** Is Active */
             is_active: boolean;
+            /** Inactive Reason */
+            inactive_reason: string;
+            /** Density */
+            density: string | null;
             /**
              * On Hand
              * Format: decimal
@@ -2814,6 +3989,12 @@ export interface components {
             letter: string;
             /** State */
             state: string;
+            /** Effective From */
+            effective_from: string | null;
+            /** Effective To */
+            effective_to: string | null;
+            /** Note */
+            note: string;
             /** Standard */
             standard: string | null;
             /**
@@ -2851,11 +4032,19 @@ export interface components {
             /** Unit */
             unit: string;
             /** Operation */
-            operation: number | null;
+            operation: number;
+            /** After */
+            after: number[] | null;
             /** Quantity */
             quantity: string | null;
+            /** Line Unit */
+            line_unit: string;
+            /** Need */
+            need: string | null;
             /** Per */
             per: string;
+            /** Issue Rule */
+            issue_rule: string;
             /** Allowance */
             allowance: string | null;
             /** Yield Share */
@@ -2868,8 +4057,8 @@ export interface components {
             cost: string | null;
             /** On Hand */
             on_hand: string | null;
-            /** Derivation */
-            derivation: components["schemas"]["DerivationRow"][];
+            /** Revision */
+            revision: string;
         };
         /**
          * MissingOut
@@ -3074,6 +4263,10 @@ export interface components {
             received: string;
             /** Due */
             due: string;
+            /** Starts */
+            starts: string | null;
+            /** Finishes */
+            finishes: string | null;
             /** Days Late */
             days_late: number;
             /** State */
@@ -3224,6 +4417,12 @@ export interface components {
              * @example 2.40
              */
             wip_at_standard: string;
+            /** After */
+            after: number[] | null;
+            /** Starts */
+            starts: string | null;
+            /** Ends */
+            ends: string | null;
         };
         /**
          * OrderOut
@@ -3258,6 +4457,10 @@ export interface components {
             received: string;
             /** Due */
             due: string;
+            /** Starts */
+            starts: string | null;
+            /** Finishes */
+            finishes: string | null;
             /** Days Late */
             days_late: number;
             /** State */
@@ -4018,6 +5221,144 @@ export interface operations {
             };
         };
     };
+    post_write_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteNotePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_write_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteNotePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_define_place: {
         parameters: {
             query?: never;
@@ -4294,6 +5635,1524 @@ export interface operations {
             };
         };
     };
+    post_define_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineCalendarPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_define_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineCalendarPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_change_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeCalendarPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeCalendarPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_close_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseDaysPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_close_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseDaysPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_open_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenDaysPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_open_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenDaysPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_add_shift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddShiftPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_add_shift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddShiftPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_draft_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_draft_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftStructurePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_submit_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubmitStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_submit_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubmitStructurePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_send_back_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendBackStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_send_back_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendBackStructurePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_approve_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_approve_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveStructurePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_retire_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetireStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_retire_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetireStructurePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_replace_component: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplaceComponentPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_replace_component: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplaceComponentPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_define_work_center: {
         parameters: {
             query?: never;
@@ -4511,282 +7370,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ChangeWorkCenterPreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_draft_structure: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DraftStructurePosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_draft_structure: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DraftStructurePreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_approve_structure: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ApproveStructurePosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_approve_structure: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ApproveStructurePreview"];
             };
         };
         responses: {
@@ -6809,6 +9392,60 @@ export interface operations {
             };
         };
     };
+    poietic_catalog_api_own_units: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnUnitOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_catalog_api_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+        };
+    };
     poietic_catalog_api_basics: {
         parameters: {
             query?: never;
@@ -6849,14 +9486,44 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_structure: {
+    poietic_engineering_api_revisions: {
         parameters: {
-            query?: {
-                state?: string;
-            };
+            query?: never;
             header?: never;
             path: {
                 code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionRow"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_revision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                letter: string;
             };
             cookie?: never;
         };
@@ -6882,7 +9549,41 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_where_used: {
+    poietic_engineering_api_compared: {
+        parameters: {
+            query: {
+                old: string;
+            };
+            header?: never;
+            path: {
+                code: string;
+                letter: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedRow"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_used_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -6900,6 +9601,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WhereUsed"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_calendars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarOut"][];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_year: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["YearOut"];
                 };
             };
             /** @description Not Found */
@@ -6967,7 +9720,7 @@ export interface operations {
     poietic_costing_api_tree: {
         parameters: {
             query?: {
-                state?: string;
+                revision?: string;
             };
             header?: never;
             path: {
@@ -6984,6 +9737,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TreeOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_costing_api_tree_derivation: {
+        parameters: {
+            query?: {
+                revision?: string;
+            };
+            header?: never;
+            path: {
+                code: string;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DerivationRow"][];
                 };
             };
             /** @description Not Found */

@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import ClassVar
 
 from django.db import connection
+from django.utils import timezone
 from poietic_core.cost.model import TIME_ELEMENT, CostInput, InputKey, InputKind
 from poietic_core.cost.rollup import cost_structure
 from poietic_core.errors import DomainError
@@ -22,11 +23,12 @@ from ...costing.basis import split_to_json
 from ...costing.models import Standard
 from ...costing.queries import standards_in_force
 from ...engineering.models import WorkCenter
-from ...engineering.queries import approved_revision, rates_by_code, structure_of
+from ...engineering.queries import rates_by_code, revision_in_force, structure_of
 from ...ledger.models import Holding
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict
 from ..book import OpenBook
+from ..dates import TIME_FIELDS, clock_run, clock_setup
 from ..models import Order, OrderInput, OrderOperation
 
 
@@ -100,8 +102,9 @@ def release_order(context: Context, given: OrderGiven) -> None:
     book = OpenBook.lock(context, given.order)
     book.require(Act.RELEASE)
     order = book.order
-    revision = approved_revision(order.item)
-    structure = structure_of(revision) if revision else None
+    day = timezone.localdate(context.now)
+    revision = revision_in_force(order.item, day)
+    structure = structure_of(revision).on(day) if revision else None
     standards = standards_in_force(_items_of(order.item, structure))
     if blocks := _blocks(order.item, structure, standards):
         raise ReleaseBlocked(str(order.number), blocks)
@@ -132,10 +135,10 @@ def _items_of(item: Item, structure: Structure | None) -> list[Item]:
     return [item, *items_by_code(components).values()]
 
 
-def release_blocks(item: Item) -> list[dict[str, str]]:
+def release_blocks(item: Item, day: date) -> list[dict[str, str]]:
     """Return everything that keeps an order of the item from being released."""
-    revision = approved_revision(item)
-    structure = structure_of(revision) if revision else None
+    revision = revision_in_force(item, day)
+    structure = structure_of(revision).on(day) if revision else None
     return _blocks(item, structure, standards_in_force(_items_of(item, structure)))
 
 
@@ -186,6 +189,10 @@ def _operations(order: Order, structure: Structure) -> list[OrderOperation]:
             work_center=centers[o.work_center],
             yield_share=o.yield_share,
             is_report_point=o.is_report_point,
+            after=None if o.after is None else list(o.after),
+            setup_hours=clock_setup(o),
+            run_hours=clock_run(o),
+            **{name: getattr(o, name) for name in TIME_FIELDS},
             entering=round_to(enter[o.number].value, UNIT_COST_STEP),
         )
         for o in structure.operations

@@ -1,0 +1,182 @@
+"""Commands on calendars: the shifts of a week, closures, extra shifts."""
+
+from datetime import date
+from typing import Annotated
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from pydantic import AfterValidator, Field
+
+from ...catalog.commands import require_free
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...web_api.errors import InvalidInput, NotFound
+from ...web_api.fields import Code, Name, Strict
+from ..models import DayException, ShiftRow, WorkCalendar
+
+
+def known_zone(name: str) -> str:
+    """Refuse a time zone that nobody knows."""
+    try:
+        ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError) as err:
+        raise ValueError(f"there is no time zone {name}; one is Europe/Berlin") from err
+    return name
+
+
+Minute = Annotated[int, Field(ge=0, le=1439)]
+Zone = Annotated[str, Field(max_length=60), AfterValidator(known_zone)]
+
+
+class ShiftGiven(Strict):
+    """A shift of every week; 0 is Monday, times are minutes of the day, the end may be on the next."""
+
+    weekday: Annotated[int, Field(ge=0, le=6)]
+    start: Minute
+    end: Minute
+
+
+class DefineCalendar(Strict):
+    """A new calendar."""
+
+    code: Code
+    name: Name
+    zone: Zone = "UTC"
+    shifts: Annotated[list[ShiftGiven], Field(max_length=50)]
+
+
+class ChangeCalendar(Strict):
+    """What changes of a calendar; shifts given replace all shifts of the week."""
+
+    code: Code
+    name: Name | None = None
+    zone: Zone | None = None
+    shifts: Annotated[list[ShiftGiven], Field(max_length=50)] | None = None
+
+
+class Days(Strict):
+    """Days of a calendar, both included."""
+
+    calendar: Code
+    first: date
+    last: date
+    why: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+
+
+class AddShift(Strict):
+    """A shift on one day, beside the week's."""
+
+    calendar: Code
+    day: date
+    start: Minute
+    end: Minute
+    why: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+
+
+@command("define-calendar", "Define a calendar", Role.ENGINEER, Role.CONTROLLER)
+def define_calendar(context: Context, given: DefineCalendar) -> None:
+    """Make a calendar with the shifts of its week."""
+    require_free(WorkCalendar.objects.all(), "calendar", given.code)
+    calendar = WorkCalendar.objects.create(
+        code=given.code, name=given.name, zone=given.zone, change=context.change
+    )
+    _write_shifts(calendar, given.shifts)
+    context.made["calendar"] = given.code
+    context.effects.field(f"calendar {given.code}", "shifts a week", None, len(given.shifts))
+
+
+@command("change-calendar", "Change a calendar", Role.ENGINEER, Role.CONTROLLER)
+def change_calendar(context: Context, given: ChangeCalendar) -> None:
+    """Change a calendar's name, zone or week."""
+    calendar = _locked(context, given.code)
+    thing = f"calendar {calendar.code}"
+    for name in ("name", "zone"):
+        after = getattr(given, name)
+        if after is not None:
+            context.effects.field(thing, name, getattr(calendar, name), after)
+            setattr(calendar, name, after)
+    if given.shifts is not None:
+        before = calendar.shifts.count()
+        calendar.shifts.all().delete()
+        _write_shifts(calendar, given.shifts)
+        context.effects.field(thing, "shifts a week", before, f"{len(given.shifts)} (new)")
+    calendar.save()
+
+
+@command("close-days", "Close days of a calendar", Role.ENGINEER, Role.CONTROLLER)
+def close_days(context: Context, given: Days) -> None:
+    """Close days: no shift of the week begins on them."""
+    if given.last < given.first:
+        raise InvalidInput([f"last: {given.last} lies before {given.first}"])
+    calendar = _locked(context, given.calendar)
+    DayException.objects.create(
+        calendar=calendar, first=given.first, last=given.last, why=given.why
+    )
+    words = f"closed{f': {given.why}' if given.why else ''}"
+    context.effects.field(f"calendar {calendar.code}", _span(given.first, given.last), "", words)
+    calendar.save()
+
+
+@command("open-days", "Open closed days of a calendar", Role.ENGINEER, Role.CONTROLLER)
+def open_days(context: Context, given: Days) -> None:
+    """Take away what closes the days or adds a shift on them; closures that reach beyond stay there."""
+    calendar = _locked(context, given.calendar)
+    touched = calendar.exceptions.filter(first__lte=given.last, last__gte=given.first)
+    for exception in touched:
+        context.effects.field(
+            f"calendar {calendar.code}",
+            _span(exception.first, exception.last),
+            "closed" if exception.start is None else "extra shift",
+            "by the week",
+        )
+        _keep_outside(exception, given)
+    calendar.save()
+
+
+@command("add-shift", "Add an extra shift", Role.ENGINEER, Role.CONTROLLER)
+def add_shift(context: Context, given: AddShift) -> None:
+    """Add a shift on one day."""
+    calendar = _locked(context, given.calendar)
+    DayException.objects.create(
+        calendar=calendar,
+        first=given.day,
+        last=given.day,
+        start=given.start,
+        end=given.end,
+        why=given.why,
+    )
+    words = f"extra shift {_clock(given.start)} to {_clock(given.end)}"
+    context.effects.field(f"calendar {calendar.code}", given.day.isoformat(), "", words)
+    calendar.save()
+
+
+def _locked(context: Context, code: str) -> WorkCalendar:
+    calendar = context.lock_one(
+        WorkCalendar.objects.filter(code=code), "calendar", NotFound("calendar", code)
+    )
+    calendar.change = context.change
+    return calendar
+
+
+def _write_shifts(calendar: WorkCalendar, shifts: list[ShiftGiven]) -> None:
+    ShiftRow.objects.bulk_create(ShiftRow(calendar=calendar, **s.model_dump()) for s in shifts)
+
+
+def _keep_outside(exception: DayException, given: Days) -> None:
+    """Take away an exception within the days, leaving what lies before and after them."""
+    for first, last in (
+        (exception.first, min(exception.last, date.fromordinal(given.first.toordinal() - 1))),
+        (max(exception.first, date.fromordinal(given.last.toordinal() + 1)), exception.last),
+    ):
+        if first <= last:
+            DayException.objects.create(
+                calendar=exception.calendar, first=first, last=last, why=exception.why
+            )
+    exception.delete()
+
+
+def _span(first: date, last: date) -> str:
+    return f"{first}" if first == last else f"{first} to {last}"
+
+
+def _clock(minute: int) -> str:
+    return f"{minute // 60:02d}:{minute % 60:02d}"

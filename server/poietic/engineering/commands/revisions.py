@@ -1,0 +1,236 @@
+"""The way of a revision: in review, approved from a date, retired; one component replaced everywhere."""
+
+from dataclasses import dataclass
+from datetime import date
+from typing import ClassVar
+
+from django.db.models import Q
+from django.utils import timezone
+from poietic_core.errors import DomainError
+from poietic_core.quantity import ONE
+from poietic_core.structure.explode import working_order
+from poietic_core.structure.rules import problems_of
+
+from ...catalog.models import Item
+from ...catalog.queries import item_by_code
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...web_api.errors import InvalidInput, NotFound
+from ...web_api.fields import Code, Note, Quantity, Strict
+from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision
+from ..queries import in_force, structure_of, with_rows
+from .structures import graph_with, guard_graph, next_letter
+
+
+@dataclass(eq=False)
+class NotApprovable(DomainError):
+    """A draft has faults."""
+
+    structure: str
+    problems: list[str]
+    code: ClassVar[str] = "structure.not_approvable"
+    what: ClassVar[str] = "{structure} can't be approved yet."
+    why: ClassVar[str] = "{problems}"
+    fix: ClassVar[str] = "Change the draft and approve it then."
+
+    def explain(self) -> dict[str, str]:
+        """Say everything that is wrong, at once."""
+        return DomainError.explain(self) | {"why": " · ".join(self.problems)}
+
+
+@dataclass(eq=False)
+class EffectivityTaken(DomainError):
+    """Another revision is approved to begin on that day or later."""
+
+    structure: str
+    from_day: str
+    other: str
+    other_from: str
+    code: ClassVar[str] = "structure.effectivity_taken"
+    what: ClassVar[str] = "{structure} can't be in force from {from_day}."
+    why: ClassVar[str] = "{other} is approved to be in force from {other_from}; one is at any date."
+    fix: ClassVar[str] = "Choose a day after {other_from}."
+
+
+class ItemGiven(Strict):
+    """The item whose open revision is meant."""
+
+    item: Code
+    note: Note = ""
+
+
+class ApproveStructure(ItemGiven):
+    """The item whose draft is to come into force, from today or a later day."""
+
+    effective_from: date | None = None
+
+
+class RetireStructure(ItemGiven):
+    """The item whose revision in force ends, with nothing to follow it."""
+
+    effective_to: date
+
+
+class ReplaceComponent(Strict):
+    """A component to replace in every structure in force, from a day on."""
+
+    item: Code
+    by: Code
+    #: of the new one for one of the old
+    ratio: Quantity = ONE
+    effective_from: date
+    note: Note = ""
+
+
+@command("submit-structure", "Submit a structure for review", Role.ENGINEER, Role.CONTROLLER)
+def submit_structure(context: Context, given: ItemGiven) -> None:
+    """Put a draft in review: it does not change until it is sent back or approved."""
+    _move(context, given, Revision.State.DRAFT, Revision.State.IN_REVIEW)
+
+
+@command("send-back-structure", "Send a structure back to draft", Role.ENGINEER, Role.CONTROLLER)
+def send_back_structure(context: Context, given: ItemGiven) -> None:
+    """Make a revision in review a draft again."""
+    _move(context, given, Revision.State.IN_REVIEW, Revision.State.DRAFT)
+
+
+@command("approve-structure", "Approve a structure", Role.ENGINEER, Role.CONTROLLER)
+def approve_structure(context: Context, given: ApproveStructure) -> None:
+    """Bring an item's open revision into force; the one before it ends on that day."""
+    item = item_by_code(given.item)
+    guard_graph()
+    rows = with_rows(Revision.objects.filter(item=item, state__in=OPEN_STATES))
+    draft = context.lock_one(rows, "structure", NotFound("draft of", given.item))
+    was = draft.state
+    draft.note = given.note or draft.note
+    _put_in_force(context, draft, given.effective_from or timezone.localdate(context.now))
+    context.made["item"] = item.code
+    context.effects.field(str(draft), "state", was, "approved")
+
+
+@command("retire-structure", "Retire a structure", Role.ENGINEER, Role.CONTROLLER)
+def retire_structure(context: Context, given: RetireStructure) -> None:
+    """End the revision in force on a day; from then on the item has no structure."""
+    item = item_by_code(given.item)
+    today = timezone.localdate(context.now)
+    if given.effective_to < today:
+        raise InvalidInput([f"effective_to: {given.effective_to} has passed"])
+    revision = context.lock_one(
+        in_force(today).filter(item=item), "structure", NotFound("structure in force of", item.code)
+    )
+    _end(context, revision, given.effective_to)
+
+
+@command("replace-component", "Replace a component everywhere", Role.ENGINEER)
+def replace_component(context: Context, given: ReplaceComponent) -> None:
+    """Put a new revision in force, from a day on, of every structure that uses the component."""
+    old, new = item_by_code(given.item), item_by_code(given.by)
+    if old == new:
+        raise InvalidInput(["by: it is the item itself"])
+    guard_graph()
+    using = in_force(given.effective_from).filter(components__item=old).distinct()
+    found = context.lock(
+        Revision.objects.filter(pk__in=using.values("pk")).select_related("item"), "structure"
+    )
+    if not found:
+        raise NotFound("structure in force that uses", old.code)
+    for revision in with_rows(Revision.objects.filter(pk__in=[r.pk for r in found])):
+        fresh = _copied(context, revision, old, new, given)
+        _put_in_force(context, fresh, given.effective_from)
+        context.effects.field(str(fresh), old.code, old.name, f"{new.code} {new.name}")
+
+
+def _move(context: Context, given: ItemGiven, before: str, after: str) -> None:
+    item = item_by_code(given.item)
+    revision = context.lock_one(
+        Revision.objects.select_related("item").filter(item=item, state=before),
+        "structure",
+        NotFound(f"revision {before} of".replace("revision draft", "draft"), item.code),
+    )
+    revision.state = after
+    revision.note = given.note or revision.note
+    revision.change = context.change
+    revision.save(update_fields=["state", "note", "change"])
+    context.effects.field(str(revision), "state", before, after)
+
+
+def _put_in_force(context: Context, revision: Revision, day: date) -> None:
+    """Check a revision and let it be in force from a day, the one before it until then."""
+    if problems := faults_of(revision):
+        raise NotApprovable(str(revision), problems)
+    working_order(graph_with(revision))
+    today = timezone.localdate(context.now)
+    if day < today:
+        raise InvalidInput(
+            [f"effective_from: {day} has passed; orders went by the revision before"]
+        )
+    approved = Revision.objects.select_related("item").filter(
+        Q(effective_to=None) | Q(effective_to__gt=day), item=revision.item, state="approved"
+    )
+    for before in context.lock(approved, "structure"):
+        if before.effective_from and before.effective_from > day:
+            raise EffectivityTaken(str(revision), str(day), str(before), str(before.effective_from))
+        _end(context, before, day)
+    revision.state = Revision.State.APPROVED
+    revision.effective_from = day
+    revision.effective_to = None
+    revision.approved_at = context.now
+    revision.approved_by_id = context.person.pk if context.person else None
+    revision.change = context.change
+    revision.save()
+    if day > today:
+        context.effects.field(str(revision), "in force from", None, day)
+
+
+def _end(context: Context, revision: Revision, day: date) -> None:
+    context.effects.field(str(revision), "in force until", revision.effective_to, day)
+    revision.effective_to = day
+    if day <= timezone.localdate(context.now):
+        context.effects.field(str(revision), "state", revision.state, "retired")
+        revision.state = Revision.State.RETIRED
+    revision.change = context.change
+    revision.save(update_fields=["state", "effective_to", "change"])
+
+
+def faults_of(revision: Revision) -> list[str]:
+    """Return everything that keeps a revision from being approved."""
+    problems = [f"{p.place}: {p.why} {p.fix}" for p in problems_of(structure_of(revision))]
+    problems += [
+        f"component:{c.item.code}: It is inactive. Make it active or remove it."
+        for c in revision.components.all()
+        if not c.item.is_active
+    ]
+    if not revision.item.is_made:
+        problems.append(
+            f"item:{revision.item.code}: It is bought. Define what is made as an item to make."
+        )
+    return problems
+
+
+def _copied(
+    context: Context, source: Revision, old: Item, new: Item, given: ReplaceComponent
+) -> Revision:
+    """Return a copy of a revision with a component replaced, as a draft beside the item's own."""
+    fresh = Revision.objects.create(
+        item=source.item,
+        letter=next_letter(source.item),
+        state=Revision.State.RETIRED,  # for a moment: its item may have a draft of its own
+        batch_quantity=source.batch_quantity,
+        note=given.note or f"{old.code} replaced by {new.code}",
+        change=context.change,
+    )
+    for model, rows in (
+        (OperationRow, source.operations.all()),
+        (ComponentRow, source.components.all()),
+        (OutputRow, source.outputs.all()),
+    ):
+        copies = []
+        for row in rows:
+            row.pk = None
+            row.revision = fresh
+            if isinstance(row, ComponentRow) and row.item_id == old.pk:
+                row.item, row.unit = new, ""
+                row.quantity *= given.ratio
+            copies.append(row)
+        model.objects.bulk_create(copies)  # type: ignore[attr-defined]
+    return with_rows(Revision.objects.filter(pk=fresh.pk)).get()

@@ -1,0 +1,206 @@
+"""The draft of a structure."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Annotated, ClassVar
+
+from django.db import connection
+from poietic_core.errors import DomainError
+from poietic_core.quantity import ONE, ZERO
+from poietic_core.structure.explode import working_order
+from poietic_core.structure.model import IssueRule, Per
+from poietic_core.units import MeasuredBy
+from pydantic import Field
+
+from ...catalog.models import Item
+from ...catalog.queries import item_by_code, items_by_code
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...web_api.errors import NotFound
+from ...web_api.fields import Code, Name, Note, NotNegative, OperationNumber, Quantity, Strict
+from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision, WorkCenter
+from ..queries import structure_of, with_rows
+
+LETTERS = "ABCDEFGHJKLMNPRTUVWY"  # without those that are read as others
+
+
+@dataclass(eq=False)
+class InReview(DomainError):
+    """The draft is being reviewed and does not change meanwhile."""
+
+    structure: str
+    code: ClassVar[str] = "structure.in_review"
+    what: ClassVar[str] = "{structure} is in review."
+    why: ClassVar[str] = "What is reviewed does not change meanwhile."
+    fix: ClassVar[str] = "Send it back to draft, or approve it and draft the next revision."
+
+
+class OperationGiven(Strict):
+    """One operation of a draft; hours to set up per order, to run per `run_quantity` units."""
+
+    number: OperationNumber
+    name: Name
+    work_center: Code
+    setup_labour_hours: NotNegative = ZERO
+    setup_machine_hours: NotNegative = ZERO
+    run_labour_hours: NotNegative = ZERO
+    run_machine_hours: NotNegative = ZERO
+    run_quantity: Quantity = ONE
+    runs_whole_batches: bool = False
+    machines: Annotated[int, Field(ge=1, le=999)] = 1
+    queue_hours: NotNegative = ZERO
+    wait_hours: NotNegative = ZERO
+    move_hours: NotNegative = ZERO
+    transfer_quantity: Quantity | None = None
+    yield_share: Quantity = ONE
+    is_report_point: bool = True
+    #: operations that must come before; left out: the one listed before, empty: none
+    after: Annotated[list[OperationNumber], Field(max_length=50)] | None = None
+    instructions: Annotated[str, Field(max_length=4000, pattern=r"^[^\x00]*$")] = ""
+
+
+class ComponentGiven(Strict):
+    """One component line of a draft; the operation defaults to the first."""
+
+    item: Code
+    operation: OperationNumber | None = None
+    quantity: Quantity
+    unit: str | None = None
+    per: Per = Per.UNIT
+    allowance: NotNegative = ZERO
+    issue_rule: IssueRule = IssueRule.BY_HAND
+    #: what the quantity's pieces are measured by; sizes [mm]
+    measured_by: MeasuredBy | None = None
+    length: Quantity | None = None
+    width: Quantity | None = None
+    thickness: Quantity | None = None
+    reference: Annotated[str, Field(max_length=80, pattern=r"^[^\x00]*$")] = ""
+    effective_from: date | None = None
+    effective_until: date | None = None
+
+
+class OutputGiven(Strict):
+    """One by-product line of a draft."""
+
+    item: Code
+    operation: OperationNumber
+    quantity: Quantity
+    credit_price: NotNegative
+
+
+class DraftStructure(Strict):
+    """The whole content of an item's draft; it replaces what the draft held."""
+
+    item: Code
+    batch_quantity: Quantity = ONE
+    operations: Annotated[list[OperationGiven], Field(max_length=500)]
+    components: Annotated[list[ComponentGiven], Field(max_length=5000)] = []
+    outputs: Annotated[list[OutputGiven], Field(max_length=500)] = []
+    note: Note = ""
+
+
+@command("draft-structure", "Draft a structure", Role.ENGINEER, Role.CONTROLLER)
+def draft_structure(context: Context, given: DraftStructure) -> None:
+    """Write the draft of an item's structure; a draft that makes a cycle is refused."""
+    item = item_by_code(given.item)
+    codes = [line.item for line in (*given.components, *given.outputs)]
+    items = items_by_code(codes)
+    centers = {
+        w.code: w
+        for w in WorkCenter.objects.filter(code__in={o.work_center for o in given.operations})
+    }
+    for operation in given.operations:
+        if operation.work_center not in centers:
+            raise NotFound("work center", operation.work_center)
+    guard_graph()
+    draft = _draft_of(context, item)
+    draft.batch_quantity = given.batch_quantity
+    draft.note = given.note
+    draft.change = context.change
+    draft.save()
+    for rows in (draft.operations, draft.components, draft.outputs):
+        rows.all().delete()
+    OperationRow.objects.bulk_create(
+        OperationRow(
+            revision=draft,
+            work_center=centers[o.work_center],
+            **o.model_dump(exclude={"work_center"}),
+        )
+        for o in given.operations
+    )
+    ComponentRow.objects.bulk_create(_component_rows(draft, given, items))
+    OutputRow.objects.bulk_create(
+        OutputRow(revision=draft, position=n, item=items[o.item], **o.model_dump(exclude={"item"}))
+        for n, o in enumerate(given.outputs)
+    )
+    working_order(graph_with(draft))
+    structure_of(with_rows(Revision.objects.filter(pk=draft.pk)).get())  # every unit converts
+    context.made["revision"] = draft.letter
+    context.effects.field(
+        str(draft),
+        "rows",
+        None,
+        f"{len(given.operations)} operations, {len(given.components)} components, "
+        f"{len(given.outputs)} by-products",
+    )
+
+
+def _component_rows(
+    draft: Revision, given: DraftStructure, items: dict[str, Item]
+) -> list[ComponentRow]:
+    first = min((o.number for o in given.operations), default=0)
+    own = {"item", "operation", "unit", "per", "issue_rule", "measured_by"}
+    return [
+        ComponentRow(
+            revision=draft,
+            position=n,
+            item=items[c.item],
+            operation=c.operation or first,
+            unit=c.unit if c.unit and c.unit != items[c.item].unit else "",
+            per=c.per.value,
+            issue_rule=c.issue_rule.value,
+            measured_by=c.measured_by.value if c.measured_by else "",
+            **c.model_dump(exclude=own),
+        )
+        for n, c in enumerate(given.components)
+    ]
+
+
+def guard_graph() -> None:
+    """Let one command at a time change the graph: two saves could close a loop between them."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_advisory_xact_lock(hashtext('structure graph'))")
+
+
+def _draft_of(context: Context, item: Item) -> Revision:
+    """Return the item's draft, locked, or a new one with the next letter."""
+    existing = context.lock(
+        Revision.objects.select_related("item").filter(item=item, state__in=OPEN_STATES),
+        "structure",
+    )
+    if not existing:
+        return Revision(item=item, letter=next_letter(item), state=Revision.State.DRAFT)
+    if existing[0].state == Revision.State.IN_REVIEW:
+        raise InReview(str(existing[0]))
+    return existing[0]
+
+
+def next_letter(item: Item) -> str:
+    """Return the letter of an item's next revision."""
+    number = Revision.objects.filter(item=item).count()
+    high, low = divmod(number, len(LETTERS))
+    return (LETTERS[high - 1] if high else "") + LETTERS[low]
+
+
+def graph_with(draft: Revision) -> dict[str, dict[str, Decimal]]:
+    """Return the graph of structures in force and in draft, with this draft in its item's place."""
+    graph: dict[str, dict[str, Decimal]] = {}
+    lines = ComponentRow.objects.filter(
+        revision__state__in=[s for s in Revision.State if s != Revision.State.RETIRED]
+    ).exclude(revision__item=draft.item, revision__state=Revision.State.APPROVED)
+    for parent, child, quantity in lines.values_list(
+        "revision__item__code", "item__code", "quantity"
+    ):
+        graph.setdefault(parent, {})[child] = quantity
+    return graph
