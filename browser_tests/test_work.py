@@ -259,7 +259,7 @@ class Views(BrowserTest):
         page.get_by_label("Name of operation 10").fill("Assemble")
         page.get_by_label("Run labour hours of operation 10").fill("0.5")
         page.get_by_role("button", name="Add a component to 10").click()
-        page.get_by_label("component 1 of operation 10").fill("BOARD")
+        page.get_by_label("component 1 of operation 10", exact=True).fill("BOARD")
         page.get_by_label("Quantity of BOARD").fill("2")
         page.get_by_role("button", name="Save the draft").click()
         panel = page.locator("aside")

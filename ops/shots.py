@@ -77,6 +77,12 @@ def _derivation(page: Page) -> None:
     page.get_by_title("Cost of CS-01: how it came about").click()
 
 
+def _tree(page: Page) -> None:
+    page.goto("/define/items/OT-200")
+    page.get_by_role("treegrid").wait_for()
+    page.get_by_role("button", name="Costliest component").click()
+
+
 def _bridge(page: Page) -> None:
     page.goto("/orders/1002/bridge")
     page.get_by_role("button", name="Yield").click()
@@ -103,6 +109,9 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "cost-bridge": ("Sunil", _bridge),
     "structure": ("Ines", _derivation),
     "structure-edit": ("Ines", _go("/define/items/MA-200/edit")),
+    "structure-deep": ("Ines", _tree),
+    "compare": ("Ines", _go("/define/items/SP-200/compare?old=A&new=B")),
+    "calendar": ("Ines", _go("/define/calendars?code=TWO")),
     "work-centers": ("Ines", _go("/define/work-centers")),
     "do-anything": ("Jonas", _anything),
     "posting": ("Sunil", _go("/postings/9")),

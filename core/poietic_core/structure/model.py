@@ -73,6 +73,8 @@ class ComponentLine:
     unit_factor: Decimal = ONE
     #: size of a piece where `quantity` counts pieces that are measured
     measure: Measure | None = None
+    #: where it goes: a position, a drawing reference
+    reference: str = ""
     #: first and last day on which the line counts; None: open
     effective_from: date | None = None
     effective_until: date | None = None

@@ -13,10 +13,11 @@ from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..engineering.models import OPEN_STATES, Revision
-from ..engineering.queries import in_force
+from ..engineering.queries import in_force, revision_by_letter
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
+from .compare import ComparedOut, compared
 from .queries import roll_up_now, standards_in_force
 from .tree import TreeOut, derivation_of, tree_of
 
@@ -166,6 +167,12 @@ def tree_derivation(
 ) -> list[DerivationRow]:
     """Return how the cost of one row of the tree came about."""
     return flatten(derivation_of(_revision(code, revision), timezone.localdate(), row))
+
+
+@router.get("/items/{code}/revisions/{letter}/compare", response={200: ComparedOut, 404: Problem})
+def compare(request: HttpRequest, code: str, letter: str, old: str) -> ComparedOut:
+    """Return a revision against an older one, as one merged list with the effect on cost."""
+    return compared(revision_by_letter(code, old), revision_by_letter(code, letter))
 
 
 def _revision(code: str, letter: str) -> Revision:

@@ -60,6 +60,8 @@ class TreeRow(Schema):
     cost: DecimalText | None
     on_hand: DecimalText | None
     revision: str
+    #: sizes of a measured piece, position
+    detail: str
 
 
 class TreeOut(Schema):
@@ -177,7 +179,7 @@ class Plant:
     def _values(self, line: Line, *, is_first: bool) -> dict[str, Any]:
         """Return what a row shows wherever it stands."""
         values: dict[str, Any] = dict.fromkeys(TreeRow.model_fields)
-        values |= {"per": "", "issue_rule": "", "line_unit": "", "revision": ""}
+        values |= {"per": "", "issue_rule": "", "line_unit": "", "revision": "", "detail": ""}
         if isinstance(line, Operation):
             after = None if line.after is None or (is_first and not line.after) else [*line.after]
             return values | {
@@ -211,7 +213,15 @@ class Plant:
             "issue_rule": line.issue_rule.value,
             "allowance": line.allowance,
             "revision": self.revisions[line.item].letter if opens else "",
+            "detail": ", ".join(filter(None, (_size(line), line.reference))),
         }
+
+
+def _size(line: ComponentLine) -> str:
+    if line.measure is None:
+        return ""
+    sizes = (line.measure.length, line.measure.width, line.measure.thickness)
+    return " × ".join(f"{s.normalize():f}" for s in sizes if s) + " mm"
 
 
 def tree_of(revision: Revision, day: date) -> dict[str, Any]:

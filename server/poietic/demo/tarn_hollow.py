@@ -39,8 +39,11 @@ def load(today: date) -> None:
             is_demo=True,
         )
     works.as_person("mara")
+    _calendars(works)
     mirror_cell.define(shop)
     _define_rest(shop)
+    _telescope(shop)
+    shop.do("freeze-standard", note="opening standard")
     works.at(-24)
     works.as_person("piet")
     _first_deliveries(shop)
@@ -50,6 +53,7 @@ def load(today: date) -> None:
     works.as_person("jonas")
     works.plan("RB-200", "16", due=10, note="customer order 331/1")
     works.plan("FD-80", "25", due=12, note="spare parts stock")
+    _next_revision(works)
 
 
 class _Works:
@@ -103,6 +107,143 @@ class _Works:
     def report(self, order: int, operation: int, good: str, **more: Any) -> None:
         """Report an operation."""
         self.do("lotte", "report", order=order, operation=operation, good=good, **more)
+
+
+def _calendars(works: _Works) -> None:
+    shop = works.shop
+    day = [{"weekday": d, "start": 7 * 60, "end": 15 * 60 + 30} for d in range(5)]
+    late = [{"weekday": d, "start": 15 * 60 + 30, "end": 23 * 60} for d in range(5)]
+    shop.do("define-calendar", code="DAY", name="Day shift", zone="Europe/Berlin", shifts=day)
+    shop.do(
+        "define-calendar", code="TWO", name="Two shifts", zone="Europe/Berlin", shifts=day + late
+    )
+    holiday = works.today + timedelta(days=30)
+    for code in ("DAY", "TWO"):
+        shop.do(
+            "close-days",
+            calendar=code,
+            first=holiday.isoformat(),
+            last=(holiday + timedelta(days=9)).isoformat(),
+            why="works holiday",
+        )
+
+
+def _telescope(shop: Shop) -> None:
+    """The whole instrument, four levels deep, with branches that join."""
+    for code, machines, efficiency, calendar in (
+        ("MILL", 2, "0.90", "TWO"),
+        ("LATHE", 1, "0.95", "DAY"),
+        ("ASSY", 3, "1", "DAY"),
+        ("SHEET", 1, "0.85", "DAY"),
+        ("TEST", 1, "1", "DAY"),
+    ):
+        shop.do(
+            "change-work-center",
+            code=code,
+            machines=machines,
+            efficiency=efficiency,
+            calendar=calendar,
+        )
+    for code, name, unit, price, density in (
+        ("AL-10", "Aluminium sheet 1.0 mm", "kg", "4.90", "2700"),
+        ("CB-03", "Edge band, felt", "m", "0.85", None),
+        ("SC-08", "Socket screw M4", "pcs", "0.09", None),
+        ("PM-200", "Primary mirror 200, coated", "pcs", "214.00", None),
+        ("FN-30", "Finder 8 × 30", "pcs", "38.50", None),
+    ):
+        shop.do(
+            "define-item",
+            code=code,
+            name=name,
+            unit=unit,
+            source="buy",
+            price=price,
+            density=density,
+        )
+    shop.do("change-item", code="SC-08", own_units=[{"name": "box", "quantity": "200"}])
+    for code, name, lot in (
+        ("OT-200", "Optical tube assembly 200", "10"),
+        ("HT-200", "Heron 200 telescope", "5"),
+    ):
+        shop.do("define-item", code=code, name=name, unit="pcs", source="make", standard_lot=lot)
+    mirror_cell.structure(
+        shop,
+        "OT-200",
+        [
+            {"number": 10, "name": "Roll and seam tube", "work_center": "SHEET", "setup_labour_hours": "0.4",
+             "setup_machine_hours": "0.4", "run_labour_hours": "0.35", "run_machine_hours": "0.35",
+             "yield_share": "0.98", "wait_hours": "12"},
+            {"number": 20, "name": "Seat mirror in cell", "work_center": "ASSY", "run_labour_hours": "0.5",
+             "after": []},
+            {"number": 30, "name": "Fit spider and cell", "work_center": "ASSY", "run_labour_hours": "0.75",
+             "after": [10, 20]},
+            {"number": 40, "name": "Collimate and test", "work_center": "TEST", "run_labour_hours": "0.4",
+             "run_machine_hours": "0.4", "queue_hours": "2"},
+        ],
+        [
+            {"item": "AL-10", "operation": 10, "quantity": "1", "measured_by": "mass", "length": "740",
+             "width": "900", "thickness": "1", "allowance": "0.03"},
+            {"item": "CB-03", "operation": 10, "quantity": "1480", "unit": "mm"},
+            {"item": "MA-200", "operation": 20, "quantity": "1"},
+            {"item": "PM-200", "operation": 20, "quantity": "1"},
+            {"item": "SP-200", "operation": 30, "quantity": "1"},
+            {"item": "SC-08", "operation": 30, "quantity": "14", "reference": "ring A, ring B"},
+        ],
+    )  # fmt: skip
+    mirror_cell.structure(
+        shop,
+        "HT-200",
+        [
+            {"number": 10, "name": "Mount tube on rocker", "work_center": "ASSY", "run_labour_hours": "0.6"},
+            {"number": 20, "name": "Final test", "work_center": "TEST", "run_labour_hours": "0.5",
+             "run_machine_hours": "0.5"},
+        ],
+        [
+            {"item": "OT-200", "operation": 10, "quantity": "1"},
+            {"item": "RB-200", "operation": 10, "quantity": "1"},
+            {"item": "FN-30", "operation": 10, "quantity": "1"},
+        ],
+    )  # fmt: skip
+
+
+def _next_revision(works: _Works) -> None:
+    """A revision of the spider that is approved and comes into force in two weeks."""
+    works.at(-1, hour=15)
+    works.as_person("ines")
+    works.shop.do(
+        "draft-structure",
+        item="SP-200",
+        operations=[
+            {"number": 10, "name": "Bend vanes", "work_center": "SHEET", "setup_labour_hours": "0.5",
+             "setup_machine_hours": "0.5", "run_labour_hours": "0.06", "run_machine_hours": "0.06",
+             "is_report_point": False},
+            {"number": 20, "name": "Join and square", "work_center": "ASSY", "run_labour_hours": "0.25",
+             "yield_share": "0.98"},
+            {"number": 30, "name": "Test centring", "work_center": "TEST", "run_labour_hours": "0.1"},
+        ],
+        components=[
+            {"item": "SV-04", "operation": 10, "quantity": "3", "allowance": "0.02",
+             "issue_rule": "at operation"},
+            {"item": "HB-02", "operation": 20, "quantity": "1"},
+            {"item": "SC-08", "operation": 20, "quantity": "6", "issue_rule": "at operation"},
+        ],
+        note="three vanes instead of four, M4 socket screws",
+    )  # fmt: skip
+    works.shop.do("submit-structure", item="SP-200")
+    works.as_person("jonas")
+    works.shop.do(
+        "approve-structure",
+        item="SP-200",
+        effective_from=(works.today + timedelta(days=14)).isoformat(),
+        note="three vanes instead of four, M4 socket screws",
+    )
+    works.as_person("ines")
+    works.shop.do(
+        "write-note",
+        kind="item",
+        code="SP-200",
+        text="Use up the countersunk screws before rev B comes into force.",
+    )
 
 
 def _define_rest(shop: Shop) -> None:
@@ -174,7 +315,6 @@ def _define_rest(shop: Shop) -> None:
         components=[{"item": "SB-06", "operation": 10, "quantity": "0.2"}],
         note="waits for the drawing of the thread",
     )  # fmt: skip
-    shop.do("freeze-standard", note="opening standard")
 
 
 def _first_deliveries(shop: Shop) -> None:

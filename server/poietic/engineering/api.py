@@ -8,16 +8,13 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.calendar.model import Calendar
-from poietic_core.structure.compare import Compared, compare
-from poietic_core.structure.model import ComponentLine, Operation, OutputLine
 
-from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .models import Revision, WorkCalendar, WorkCenter
-from .queries import as_calendar, structure_of, with_rows
+from .queries import as_calendar, revision_by_letter
 from .where_used import where_used
 
 router = Router(tags=["engineering"])
@@ -121,22 +118,6 @@ class RevisionRow(Schema):
     rows: int
 
 
-class ComparedRow(Schema):
-    """A row of two revisions side by side."""
-
-    kind: str
-    operation: int
-    code: str
-    name: str
-    unit: str
-    status: str
-    changes: list[str]
-    old_quantity: DecimalText | None
-    new_quantity: DecimalText | None
-    old_hours: DecimalText | None
-    new_hours: DecimalText | None
-
-
 class WhereUsed(Schema):
     """A structure in force that uses an item, with the quantity in one unit of it."""
 
@@ -194,54 +175,6 @@ def revisions(request: HttpRequest, code: str) -> list[RevisionRow]:
 def revision(request: HttpRequest, code: str, letter: str) -> RevisionOut:
     """Return a revision of an item by letter, with its rows."""
     return revision_out(revision_by_letter(code, letter))
-
-
-@router.get(
-    "/items/{code}/revisions/{letter}/compare", response={200: list[ComparedRow], 404: Problem}
-)
-def compared(request: HttpRequest, code: str, letter: str, old: str) -> list[ComparedRow]:
-    """Return a revision against an older one, as one merged list."""
-    one, other = revision_by_letter(code, old), revision_by_letter(code, letter)
-    items = {
-        c.item.code: c.item for r in (one, other) for c in (*r.components.all(), *r.outputs.all())
-    }
-    return [_compared(row, items) for row in compare(structure_of(one), structure_of(other))]
-
-
-def _compared(row: Compared, items: dict[str, Item]) -> ComparedRow:
-    def hours(of: Operation | ComponentLine | OutputLine | None) -> Decimal | None:
-        if not isinstance(of, Operation):
-            return None
-        return round(max(of.run_labour_hours, of.run_machine_hours) / of.run_quantity, 6)
-
-    def quantity(of: Operation | ComponentLine | OutputLine | None) -> Decimal | None:
-        return None if of is None or isinstance(of, Operation) else of.quantity
-
-    standing = row.new or row.old
-    is_operation = isinstance(standing, Operation)
-    kind = "component" if isinstance(standing, ComponentLine) else "by-product"
-    item = None if isinstance(standing, Operation) or standing is None else items[standing.item]
-    return ComparedRow(
-        kind="operation" if is_operation else kind,
-        operation=row.operation,
-        code=standing.work_center if isinstance(standing, Operation) else item.code if item else "",
-        name=standing.name if isinstance(standing, Operation) else item.name if item else "",
-        unit=item.unit if item else "h",
-        status=row.status().value,
-        changes=[c.replace("_", " ") for c in row.changes],
-        old_quantity=quantity(row.old),
-        new_quantity=quantity(row.new),
-        old_hours=hours(row.old),
-        new_hours=hours(row.new),
-    )
-
-
-def revision_by_letter(code: str, letter: str) -> Revision:
-    """Return a revision with its rows, or refuse by name."""
-    found = with_rows(Revision.objects.filter(item=item_by_code(code), letter=letter)).first()
-    if found is None:
-        raise NotFound("revision", f"{letter} of {code}")
-    return found
 
 
 def revision_out(revision: Revision) -> RevisionOut:

@@ -21,6 +21,7 @@ from poietic_core.structure.model import (
 from poietic_core.units import Measure, MeasuredBy, conversion_factor
 
 from ..catalog.models import Item
+from ..web_api.errors import NotFound
 from .models import ComponentRow, Revision, WorkCalendar, WorkCenter
 
 
@@ -81,6 +82,7 @@ def component_line(row: ComponentRow) -> ComponentLine:
         unit="pcs" if measure else row.unit,
         unit_factor=factor,
         measure=measure,
+        reference=row.reference,
         effective_from=row.effective_from,
         effective_until=row.effective_until,
     )
@@ -118,6 +120,14 @@ def in_force(day: date) -> QuerySet[Revision]:
 def revision_in_force(item: Item, day: date) -> Revision | None:
     """Return an item's revision in force on a day, with its rows."""
     return with_rows(in_force(day).filter(item=item)).first()
+
+
+def revision_by_letter(code: str, letter: str) -> Revision:
+    """Return a revision with its rows, or refuse by name."""
+    found = with_rows(Revision.objects.filter(item__code=code, letter=letter)).first()
+    if found is None:
+        raise NotFound("revision", f"{letter} of {code}")
+    return found
 
 
 def structures_in_force(day: date) -> dict[str, Structure]:

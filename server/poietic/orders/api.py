@@ -15,6 +15,7 @@ from poietic_core.order.states import OrderState
 from poietic_core.quantity import HOUR_STEP, ZERO
 from poietic_core.structure.requirement import entering
 
+from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..ledger.models import Holding, Posting, WipBalance
 from ..web_api.derivations import DerivationRow, flatten
@@ -32,6 +33,7 @@ from .desk import (
     wanted_by,
 )
 from .models import Order, OrderInput
+from .peek import LackOut, PeekOut, lacks, peek_at
 
 router = Router(tags=["orders"])
 
@@ -244,6 +246,18 @@ def today(request: HttpRequest) -> list[AttentionOut]:
         )
         for a in attentions_now(timezone.now())
     ]
+
+
+@router.get("/items/{code}/peek", response={200: PeekOut, 404: Problem})
+def peek(request: HttpRequest, code: str) -> PeekOut:
+    """Return an item at a glance."""
+    return peek_at(item_by_code(code), timezone.localdate())
+
+
+@router.get("/lacks", response=list[LackOut])
+def lacking(request: HttpRequest) -> list[LackOut]:
+    """Return what would stop the next order of anything."""
+    return lacks(timezone.localdate())
 
 
 @router.get("/orders/{number}", response={200: OrderOut, 404: Problem})

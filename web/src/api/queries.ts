@@ -15,6 +15,11 @@ export type Revision = components['schemas']['RevisionOut'];
 export type DerivationRow = components['schemas']['DerivationRow'];
 export type Attention = components['schemas']['AttentionOut'];
 export type Consequences = components['schemas']['Consequences'];
+export type RevisionRow = components['schemas']['RevisionRow'];
+export type Compared = components['schemas']['ComparedRow'];
+export type WorkCenter = components['schemas']['WorkCenterOut'];
+export type Calendar = components['schemas']['CalendarOut'];
+export type CalendarDay = components['schemas']['DayOut'];
 export type Posting = components['schemas']['PostingOut'];
 
 export const meOptions = () =>
@@ -49,25 +54,85 @@ export const workCentersOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/work-centers', { signal })),
   });
 
-export const treeOptions = (code: string, state = '') =>
+export const treeOptions = (code: string, revision = '') =>
   queryOptions({
-    queryKey: ['items', code, 'tree', state],
+    queryKey: ['items', code, 'tree', revision],
     queryFn: ({ signal }) =>
-      data(
-        api.GET('/api/items/{code}/tree', { params: { path: { code }, query: { state } }, signal }),
-      ),
+      data(api.GET('/api/items/{code}/tree', { params: { path: { code }, query: { revision } }, signal })),
   });
 
-export const structureOptions = (code: string, state: string) =>
+export const treeDerivationOptions = (code: string, revision: string, row: number) =>
   queryOptions({
-    queryKey: ['items', code, 'structure', state],
+    queryKey: ['items', code, 'tree', revision, row],
     queryFn: ({ signal }) =>
       data(
-        api.GET('/api/items/{code}/structure', {
-          params: { path: { code }, query: { state } },
+        api.GET('/api/items/{code}/tree/{row}/derivation', {
+          params: { path: { code, row }, query: { revision } },
           signal,
         }),
       ),
+  });
+
+export const revisionsOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'revisions'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/revisions', { params: { path: { code } }, signal })),
+  });
+
+export const revisionOptions = (code: string, letter: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'revisions', letter],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/items/{code}/revisions/{letter}', { params: { path: { code, letter } }, signal })),
+  });
+
+export const compareOptions = (code: string, letter: string, old: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'revisions', letter, 'compare', old],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET('/api/items/{code}/revisions/{letter}/compare', {
+          params: { path: { code, letter }, query: { old } },
+          signal,
+        }),
+      ),
+  });
+
+export const peekOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'peek'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/peek', { params: { path: { code } }, signal })),
+  });
+
+export const ownUnitsOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'units'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/units', { params: { path: { code } }, signal })),
+  });
+
+export const notesOptions = (kind: string, code: string) =>
+  queryOptions({
+    queryKey: ['notes', kind, code],
+    queryFn: ({ signal }) => data(api.GET('/api/notes/{kind}/{code}', { params: { path: { kind, code } }, signal })),
+  });
+
+export const lacksOptions = () =>
+  queryOptions({
+    queryKey: ['lacks'],
+    queryFn: ({ signal }) => data(api.GET('/api/lacks', { signal })),
+  });
+
+export const calendarsOptions = () =>
+  queryOptions({
+    queryKey: ['calendars'],
+    queryFn: ({ signal }) => data(api.GET('/api/calendars', { signal })),
+  });
+
+export const yearOptions = (code: string, year: number) =>
+  queryOptions({
+    queryKey: ['calendars', code, year],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/calendars/{code}/years/{year}', { params: { path: { code, year } }, signal })),
   });
 
 export const standardOptions = (code: string) =>

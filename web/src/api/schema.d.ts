@@ -1544,26 +1544,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/items/{code}/revisions/{letter}/compare": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Compared
-         * @description Return a revision against an older one, as one merged list.
-         */
-        get: operations["poietic_engineering_api_compared"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/items/{code}/where-used": {
         parameters: {
             query?: never;
@@ -1704,6 +1684,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{code}/revisions/{letter}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description Return a revision against an older one, as one merged list with the effect on cost.
+         */
+        get: operations["poietic_costing_api_compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roll-up": {
         parameters: {
             query?: never;
@@ -1796,6 +1796,46 @@ export interface paths {
          * @description Return what needs a decision, the costliest first.
          */
         get: operations["poietic_orders_api_today"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/peek": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Peek
+         * @description Return an item at a glance.
+         */
+        get: operations["poietic_orders_api_peek"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lacks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lacking
+         * @description Return what would stop the next order of anything.
+         */
+        get: operations["poietic_orders_api_lacking"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3726,34 +3766,6 @@ export interface components {
             change: number;
         };
         /**
-         * ComparedRow
-         * @description A row of two revisions side by side.
-         */
-        ComparedRow: {
-            /** Kind */
-            kind: string;
-            /** Operation */
-            operation: number;
-            /** Code */
-            code: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /** Status */
-            status: string;
-            /** Changes */
-            changes: string[];
-            /** Old Quantity */
-            old_quantity: string | null;
-            /** New Quantity */
-            new_quantity: string | null;
-            /** Old Hours */
-            old_hours: string | null;
-            /** New Hours */
-            new_hours: string | null;
-        };
-        /**
          * WhereUsed
          * @description A structure in force that uses an item, with the quantity in one unit of it.
          */
@@ -4059,6 +4071,66 @@ export interface components {
             on_hand: string | null;
             /** Revision */
             revision: string;
+            /** Detail */
+            detail: string;
+        };
+        /**
+         * ComparedOut
+         * @description A revision against an older one: costs per good unit at today's standards and rates.
+         */
+        ComparedOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+            /** Without Cost */
+            without_cost: string[];
+            /**
+             * Old Total
+             * Format: decimal
+             * @example 2.40
+             */
+            old_total: string;
+            /**
+             * New Total
+             * Format: decimal
+             * @example 2.40
+             */
+            new_total: string;
+            /** Rows */
+            rows: components["schemas"]["ComparedRow"][];
+        };
+        /**
+         * ComparedRow
+         * @description A row of two revisions; what one of them lacks is null.
+         */
+        ComparedRow: {
+            /** Kind */
+            kind: string;
+            /** Operation */
+            operation: number;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Status */
+            status: string;
+            /** Changes */
+            changes: string[];
+            /** Old */
+            old: string | null;
+            /** New */
+            new: string | null;
+            /** Old Cost */
+            old_cost: string | null;
+            /** New Cost */
+            new_cost: string | null;
         };
         /**
          * MissingOut
@@ -4299,6 +4371,79 @@ export interface components {
              * @example 2.40
              */
             money: string;
+        };
+        /**
+         * Expected
+         * @description An order that brings or takes a quantity of the item.
+         */
+        Expected: {
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+        };
+        /**
+         * PeekOut
+         * @description An item at a glance.
+         */
+        PeekOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Source */
+            source: string;
+            /**
+             * On Hand
+             * Format: decimal
+             * @example 2.40
+             */
+            on_hand: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
+            /** Expected */
+            expected: components["schemas"]["Expected"][];
+            /** Wanted By */
+            wanted_by: components["schemas"]["Expected"][];
+            /** Last Price */
+            last_price: string | null;
+            /** Last Received */
+            last_received: string | null;
+            /** Standard */
+            standard: string | null;
+            /** Used In */
+            used_in: string[];
+        };
+        /**
+         * LackOut
+         * @description Something that would stop an order, with the place to put it right.
+         */
+        LackOut: {
+            /** Place */
+            place: string;
+            /** Thing */
+            thing: string;
+            /** Why */
+            why: string;
+            /** Fix */
+            fix: string;
         };
         /**
          * HappenedRow
@@ -9549,40 +9694,6 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_compared: {
-        parameters: {
-            query: {
-                old: string;
-            };
-            header?: never;
-            path: {
-                code: string;
-                letter: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ComparedRow"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     poietic_engineering_api_used_in: {
         parameters: {
             query?: never;
@@ -9784,6 +9895,40 @@ export interface operations {
             };
         };
     };
+    poietic_costing_api_compare: {
+        parameters: {
+            query: {
+                old: string;
+            };
+            header?: never;
+            path: {
+                code: string;
+                letter: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_costing_api_roll_up: {
         parameters: {
             query?: never;
@@ -9902,6 +10047,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AttentionOut"][];
+                };
+            };
+        };
+    };
+    poietic_orders_api_peek: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeekOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_api_lacking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LackOut"][];
                 };
             };
         };

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Route, Routes } from 'react-router';
 import { meOptions } from '../api/queries';
-import { DefineBench, EditPage, ItemPage, WorkCentersPage } from '../benches/define';
+import { CalendarsPage, ComparePage, DefineBench, EditPage, ItemPage, LacksPage, WorkCentersPage } from '../benches/define';
 import { BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
 import { Today } from '../benches/today';
 import { CommandProvider } from '../commands/CommandContext';
@@ -25,7 +25,10 @@ export function App() {
                   <Route index element={<Empty>Choose an item on the left, or a work center.</Empty>} />
                   <Route path="items/:code" element={<ItemPage />} />
                   <Route path="items/:code/edit" element={<EditPage />} />
+                  <Route path="items/:code/compare" element={<ComparePage />} />
                   <Route path="work-centers" element={<WorkCentersPage />} />
+                  <Route path="calendars" element={<CalendarsPage />} />
+                  <Route path="lacks" element={<LacksPage />} />
                 </Route>
                 {(['release', 'make', 'cost'] as const).map((bench) => (
                   <Route key={bench} path={bench} element={<OrderBench bench={bench} />}>

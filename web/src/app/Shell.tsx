@@ -9,6 +9,7 @@ import { useConnection, useLiveUpdates } from '../commands/live';
 import { api, data, type Outcome } from '../lib/http';
 import { Button } from '../ui/Button';
 import { DoAnything } from './DoAnything';
+import { Peek } from './Peek';
 import { Shortcuts } from './Shortcuts';
 import { switchTheme } from './theme';
 
@@ -111,6 +112,7 @@ export function Shell({ me }: { me: Me }) {
           </aside>
         )}
       </div>
+      <Peek />
       {isAsking && <DoAnything onClose={() => setAsking(false)} />}
       {isHelping && <Shortcuts onClose={() => setHelping(false)} />}
     </div>

@@ -7,6 +7,7 @@ const keys: [string, [string, string][]][] = [
     [
       ['Ctrl-K', 'go to anything, start any command'],
       ['Alt-1 … Alt-5', 'the benches, in the order of the bar'],
+      ['Alt-P', 'the item under the focus or the pointer, at a glance'],
       ['?', 'this list'],
     ],
   ],
@@ -41,7 +42,11 @@ const keys: [string, [string, string][]][] = [
     [
       ['↑ ↓', 'move'],
       ['→ ←', 'open, close, go to the parent'],
-      ['Enter', 'open the row: its item, or how its cost came about'],
+      ['Ctrl-F', 'find; Enter: the next one'],
+      ['Alt-X', 'the costliest component'],
+      ['Alt-V', 'what its last revision changed'],
+      ['Ctrl-C', 'copy the rows for a spreadsheet'],
+      ['Enter', 'how the cost of the row came about'],
     ],
   ],
 ];

@@ -1,7 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
-import { basicsOptions, itemsOptions, ordersOptions, workCentersOptions } from '../api/queries';
+import { basicsOptions, calendarsOptions, itemsOptions, ordersOptions, workCentersOptions } from '../api/queries';
+import { clock, minuteOf, type Shift } from '../lib/clock';
 import { Entry, Field, NumberEntry } from '../ui/Field';
 import type { FieldSpec, Given } from './forms';
+import { OwnUnitsEntry } from './OwnUnitsEntry';
+import { WeekEntry } from './WeekEntry';
 
 const ROLES = ['administrator', 'controller', 'engineer', 'storekeeper', 'operator', 'cost accountant', 'viewer'];
 
@@ -18,7 +21,7 @@ export function SimpleForm({
   return (
     <div className="space-y-1.5">
       {fields.map((f) => (
-        <OneField key={f.name} spec={f} value={given[f.name]} onValue={(v) => onGiven({ [f.name]: v })} />
+        <OneField key={f.name} spec={f} given={given} value={given[f.name]} onValue={(v) => onGiven({ [f.name]: v })} />
       ))}
     </div>
   );
@@ -26,10 +29,12 @@ export function SimpleForm({
 
 function OneField({
   spec,
+  given,
   value,
   onValue,
 }: {
   spec: FieldSpec;
+  given: Given;
   value: unknown;
   onValue: (value: unknown) => void;
 }) {
@@ -55,6 +60,8 @@ function OneField({
       </fieldset>
     );
   }
+  if (spec.kind === 'own units') return <OwnUnitsEntry item={String(given['code'] ?? '')} onUnits={onValue} />;
+  if (spec.kind === 'week') return <WeekEntry shifts={Array.isArray(value) ? (value as Shift[]) : []} onShifts={onValue} />;
   return (
     <Field label={spec.label} hint={spec.hint}>
       {(id, describedBy) => {
@@ -62,6 +69,15 @@ function OneField({
         switch (spec.kind) {
           case 'number':
             return <NumberEntry {...shared} value={text} onValue={onValue} />;
+          case 'minute':
+            return (
+              <Entry
+                {...shared}
+                type="time"
+                value={typeof value === 'number' ? clock(value) : ''}
+                onChange={(e) => onValue(minuteOf(e.target.value))}
+              />
+            );
           case 'check':
             return (
               <input {...shared} type="checkbox" checked={value === true} onChange={(e) => onValue(e.target.checked)} />
@@ -69,6 +85,7 @@ function OneField({
           case 'choice':
           case 'unit':
           case 'place':
+          case 'calendar':
           case 'work center':
             return (
               <select {...shared} className="entry" value={text} onChange={(e) => onValue(e.target.value)}>
@@ -115,7 +132,10 @@ function useChoices(spec: FieldSpec): { value: string; words: string }[] {
   const orders = useQuery({ ...ordersOptions(), enabled: spec.kind === 'order' });
   const basics = useQuery({ ...basicsOptions(), enabled: spec.kind === 'place' || spec.kind === 'unit' });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
+  const calendars = useQuery({ ...calendarsOptions(), enabled: spec.kind === 'calendar' });
   switch (spec.kind) {
+    case 'calendar':
+      return (calendars.data ?? []).map((c) => ({ value: c.code, words: `${c.code} ${c.name}` }));
     case 'choice':
       return (spec.options ?? []).map((o) => ({ value: o, words: o }));
     case 'unit':

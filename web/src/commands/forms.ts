@@ -12,6 +12,10 @@ export type FieldKind =
   | 'place'
   | 'unit'
   | 'work center'
+  | 'calendar'
+  | 'minute'
+  | 'week'
+  | 'own units'
   | 'roles'
   | 'choice';
 
@@ -43,6 +47,14 @@ const field = (name: string, label: string, kind: FieldKind, more: Partial<Field
 const order = field('order', 'Order', 'order');
 const optional = { optional: true };
 const words = (given: Given, name: string) => String(given[name] ?? '');
+
+const capacity = [
+  field('calendar', 'Calendar', 'calendar', { optional: true, hint: 'none: weekdays from 8 to 16' }),
+  field('machines', 'Machines', 'number', { optional: true, hint: 'or people, where they set the pace' }),
+  field('efficiency', 'Efficiency', 'number', { optional: true, hint: 'share of the standard pace, such as 0.85' }),
+];
+const days = [field('calendar', 'Calendar', 'calendar'), field('first', 'First day', 'date'), field('last', 'Last day', 'date')];
+const revision = [field('item', 'Item', 'made item'), field('note', 'Why', 'text', optional)];
 
 export const forms: Record<string, FormSpec> = {
   'plan-order': {
@@ -105,6 +117,9 @@ export const forms: Record<string, FormSpec> = {
       field('name', 'Name', 'text', optional),
       field('price', 'Price, EUR per unit', 'number', optional),
       field('standard_lot', 'Standard lot', 'number', optional),
+      field('density', 'Density, kg/m³', 'number', { optional: true, hint: 'for lines measured by mass' }),
+      field('own_units', 'Own units', 'own units', optional),
+      field('inactive_reason', 'Inactive because', 'text', { optional: true, hint: 'said when it is made inactive' }),
     ],
   },
   'define-place': {
@@ -127,6 +142,7 @@ export const forms: Record<string, FormSpec> = {
       field('name', 'Name', 'text'),
       field('machine_rate', 'Machine, EUR/h', 'number'),
       field('labour_rate', 'Labour, EUR/h', 'number'),
+      ...capacity,
     ],
   },
   'change-work-center': {
@@ -136,11 +152,77 @@ export const forms: Record<string, FormSpec> = {
       field('name', 'Name', 'text', optional),
       field('machine_rate', 'Machine, EUR/h', 'number', optional),
       field('labour_rate', 'Labour, EUR/h', 'number', optional),
+      ...capacity,
     ],
+  },
+  'define-calendar': {
+    act: (g) => `Define calendar ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text'),
+      field('zone', 'Time zone', 'text', { hint: 'such as Europe/Berlin' }),
+      field('shifts', 'Week', 'week', optional),
+    ],
+    start: { zone: 'UTC', shifts: [0, 1, 2, 3, 4].map((weekday) => ({ weekday, start: 480, end: 960 })) },
+  },
+  'change-calendar': {
+    act: (g) => `Change calendar ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Calendar', 'calendar'),
+      field('name', 'Name', 'text', optional),
+      field('zone', 'Time zone', 'text', optional),
+      field('shifts', 'Week', 'week', optional),
+    ],
+  },
+  'close-days': { act: (g) => `Close days of ${words(g, 'calendar')}`, fields: [...days, field('why', 'Why', 'text', optional)] },
+  'open-days': { act: (g) => `Open days of ${words(g, 'calendar')}`, fields: days },
+  'add-shift': {
+    act: (g) => `Add a shift to ${words(g, 'calendar')}`,
+    fields: [
+      field('calendar', 'Calendar', 'calendar'),
+      field('day', 'Day', 'date'),
+      field('start', 'From', 'minute'),
+      field('end', 'To', 'minute', { hint: 'not after "from": it ends on the next day' }),
+      field('why', 'Why', 'text', optional),
+    ],
+  },
+  'submit-structure': { act: (g) => `Submit ${words(g, 'item')} for review`, fields: revision },
+  'send-back-structure': { act: (g) => `Send ${words(g, 'item')} back to draft`, fields: revision },
+  'retire-structure': {
+    act: (g) => `Retire the structure of ${words(g, 'item')}`,
+    fields: [
+      field('item', 'Item', 'made item'),
+      field('effective_to', 'From', 'date', { hint: 'the first day without it' }),
+      field('note', 'Why', 'text', optional),
+    ],
+  },
+  'replace-component': {
+    act: (g) => `Replace ${words(g, 'item')} by ${words(g, 'by')}`,
+    fields: [
+      field('item', 'Component', 'item'),
+      field('by', 'Replaced by', 'item'),
+      field('ratio', 'Ratio', 'number', { hint: 'of the new one for one of the old' }),
+      field('effective_from', 'From', 'date'),
+      field('note', 'Why', 'text', optional),
+    ],
+    start: { ratio: '1' },
+  },
+  'write-note': {
+    act: (g) => `Write the note on ${words(g, 'code')}`,
+    fields: [
+      field('kind', 'On', 'choice', { options: ['item', 'work center'] }),
+      field('code', 'Code', 'text'),
+      field('text', 'Note', 'text'),
+    ],
+    start: { kind: 'item' },
   },
   'approve-structure': {
     act: (g) => `Approve structure of ${words(g, 'item')}`,
-    fields: [field('item', 'Item', 'made item'), field('note', 'Why', 'text', optional)],
+    fields: [
+      field('item', 'Item', 'made item'),
+      field('effective_from', 'In force from', 'date', { optional: true, hint: 'empty: today' }),
+      field('note', 'Why', 'text', optional),
+    ],
   },
   'freeze-standard': {
     act: () => 'Freeze the standard',

@@ -35,6 +35,11 @@ export function plain(text: string): string {
   return text.includes('.') ? text.replace(/\.?0+$/, '') : text;
 }
 
+/** Return a share such as "0.95" as "95 %". */
+export function percent(share: string): string {
+  return `${quantity(String(Math.round(Number(share) * 1e8) / 1e6))} %`;
+}
+
 export function isZero(text: string): boolean {
   return /^-?0*\.?0*$/.test(text);
 }

@@ -1,307 +1,390 @@
-import { type KeyboardEvent, useMemo, useRef, useState } from 'react';
-import { Link } from 'react-router';
-import type { Tree, TreeRow } from '../api/queries';
-import { DerivationLink } from '../derivation/DerivationLink';
-import { isZero, money, quantity } from '../lib/decimal';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { type ClipboardEvent, type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react';
+import { type Tree, treeDerivationOptions, type TreeRow } from '../api/queries';
+import { FetchedDerivation } from '../derivation/DerivationLink';
+import { isZero, money, percent, quantity } from '../lib/decimal';
+import { Choices } from '../ui/Choices';
+import { ItemCode } from '../ui/ItemCode';
 import { Quantity } from '../ui/Numbers';
+import {
+  asTsv,
+  closedAt,
+  closedToOperations,
+  hasRowsUnder,
+  rowsAbove,
+  selectCostliest,
+  selectMatches,
+  visibleRows,
+} from './tree';
 
-type Columns = 'Quantity' | 'Time' | 'Cost' | 'Stock';
-const sets: Columns[] = ['Quantity', 'Time', 'Cost', 'Stock'];
+const columnSets = ['Quantity', 'Time', 'Cost', 'Stock'] as const;
+type ColumnSet = (typeof columnSets)[number];
+const ROW = 28;
+/** the heads and the top item stay in view above the rows */
+const HEAD = 24 + ROW;
 
-/** Return for each row whether rows stand under it, and which rows are hidden by closed ones. */
-function visibleRows(rows: TreeRow[], closed: Set<number>): number[] {
-  const shown: number[] = [];
-  let hiddenBelow = Infinity;
-  rows.forEach((row, n) => {
-    if (row.depth > hiddenBelow) return;
-    hiddenBelow = closed.has(n) ? row.depth : Infinity;
-    shown.push(n);
-  });
-  return shown;
-}
-
-function hasRowsUnder(rows: TreeRow[], n: number): boolean {
-  return (rows[n + 1]?.depth ?? -1) > (rows[n]?.depth ?? 0);
-}
-
-/** Return the rows to close so that items deeper than a level are out of sight. */
-function closedAt(rows: TreeRow[], level: number): Set<number> {
-  return new Set(
-    rows.flatMap((row, n) => (row.kind === 'sub-assembly' && (row.level ?? 0) >= level && hasRowsUnder(rows, n) ? [n] : [])),
-  );
-}
+/** The widths of level, name, code, and the columns of a set. */
+const widths: Record<ColumnSet, string> = {
+  Quantity: '32px minmax(200px,1fr) 120px 110px 60px 76px 64px 120px 96px',
+  Time: '32px minmax(200px,1fr) 120px 90px 100px 64px 130px',
+  Cost: '32px minmax(200px,1fr) 120px 110px 110px 110px',
+  Stock: '32px minmax(200px,1fr) 120px 110px 130px 120px',
+};
+const heads: Record<ColumnSet, string[]> = {
+  Quantity: ['used', 'per', 'allowance', 'yield', 'in one', 'issued'],
+  Time: ['setup h', 'run h/unit', 'yield', 'follows'],
+  Cost: ['used', 'share', 'in one, EUR'],
+  Stock: ['used', 'on hand', 'enough for'],
+};
+const isText = (head: string) => ['share', 'issued', 'follows', 'per'].includes(head);
 
 /** The interleaved structure: operations with the lines they use, sub-assemblies opening in place. */
-export function StructureTree({ tree }: { tree: Tree }) {
-  const [columns, setColumns] = useState<Columns>('Cost');
-  const [closed, setClosed] = useState<Set<number>>(new Set());
+export function StructureTree({ tree, revision }: { tree: Tree; revision: string }) {
+  const { rows } = tree;
+  const [columns, setColumns] = useState<ColumnSet>('Cost');
+  const [closed, setClosed] = useState<ReadonlySet<number>>(new Set());
   const [find, setFind] = useState('');
   const [at, setAt] = useState(0);
-  const body = useRef<HTMLTableSectionElement>(null);
-  const deepest = Math.max(1, ...tree.rows.map((r) => r.level ?? 0));
-  const word = find.toLowerCase();
-  const shown = useMemo(() => {
-    const open = visibleRows(tree.rows, closed);
-    return word
-      ? open.filter((n) => `${tree.rows[n]?.code} ${tree.rows[n]?.name}`.toLowerCase().includes(word))
-      : open;
-  }, [tree.rows, closed, word]);
-  const costliest = useMemo(() => {
-    let best = -1;
-    tree.rows.forEach((row, n) => {
-      if (row.level === 1 && row.kind !== 'by-product' && Number(row.cost ?? 0) > Number(tree.rows[best]?.cost ?? 0)) best = n;
-    });
-    return best;
-  }, [tree.rows]);
+  const scroller = useRef<HTMLDivElement>(null);
+  const finder = useRef<HTMLInputElement>(null);
+  const wanted = useRef<number | null>(null);
+  const deepest = useMemo(() => rows.reduce((most, r) => Math.max(most, r.level ?? 0), 1), [rows]);
+  const shown = useMemo(() => visibleRows(rows, closed), [rows, closed]);
+  const matches = useMemo(() => selectMatches(rows, find), [rows, find]);
+  const position = Math.max(0, shown.indexOf(at));
+  // oxlint-disable-next-line react/incompatible-library -- nothing here is compiled by the React compiler
+  const virtual = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 24,
+    scrollMargin: HEAD,
+    scrollPaddingStart: HEAD,
+  });
 
-  function focusRow(position: number) {
-    const next = Math.max(0, Math.min(position, shown.length - 1));
-    setAt(next);
-    body.current?.querySelectorAll<HTMLElement>('tr')[next]?.focus();
+  useEffect(() => {
+    if (wanted.current === null) return;
+    const row = scroller.current?.querySelector<HTMLElement>(`[data-row="${wanted.current}"]`);
+    if (!row) return;
+    wanted.current = null;
+    row.focus({ preventScroll: true });
+  });
+
+  /** Put the focus on a row, opening what hides it. */
+  function goTo(n: number) {
+    const hiding = rowsAbove(rows, n).filter((a) => closed.has(a));
+    if (hiding.length > 0) setClosed(new Set([...closed].filter((c) => !hiding.includes(c))));
+    setAt(n);
+    wanted.current = n;
+    const open = hiding.length > 0 ? visibleRows(rows, new Set([...closed].filter((c) => !hiding.includes(c)))) : shown;
+    virtual.scrollToIndex(open.indexOf(n), { align: 'auto' });
+  }
+
+  function step(by: number) {
+    const next = shown[Math.max(0, Math.min(position + by, shown.length - 1))];
+    if (next !== undefined) goTo(next);
   }
 
   function toggle(n: number, open: boolean) {
-    setClosed((was) => {
-      const next = new Set(was);
-      if (open) next.delete(n);
-      else next.add(n);
-      return next;
-    });
+    const next = new Set(closed);
+    if (open) next.delete(n);
+    else next.add(n);
+    setClosed(next);
   }
 
-  function onKeyDown(event: KeyboardEvent, position: number, n: number) {
-    if (event.target !== event.currentTarget) return;
+  function findNext(backwards: boolean) {
+    const next = backwards ? matches.findLast((m) => m < at) ?? matches.at(-1) : matches.find((m) => m > at) ?? matches[0];
+    if (next !== undefined) goTo(next);
+  }
+
+  const costliest = useMemo(() => selectCostliest(rows), [rows]);
+  function goToCostliest() {
+    setColumns('Cost');
+    if (costliest >= 0) goTo(costliest);
+  }
+
+  useEffect(() => {
+    function onKeyDown(event: globalThis.KeyboardEvent) {
+      if (event.altKey && event.code === 'KeyX') goToCostliest();
+      else if (event.ctrlKey && event.key === 'f') finder.current?.focus();
+      else return;
+      event.preventDefault();
+    }
+    addEventListener('keydown', onKeyDown);
+    return () => removeEventListener('keydown', onKeyDown);
+  });
+
+  function onRowKey(event: KeyboardEvent<HTMLElement>, n: number) {
+    if (event.target !== event.currentTarget || event.ctrlKey || event.altKey) return;
+    const page = Math.max(1, Math.floor((scroller.current?.clientHeight ?? 0) / ROW) - 3);
     const keys: Record<string, () => void> = {
-      ArrowDown: () => focusRow(position + 1),
-      ArrowUp: () => focusRow(position - 1),
-      Home: () => focusRow(0),
-      End: () => focusRow(shown.length - 1),
-      ArrowRight: () => (closed.has(n) ? toggle(n, true) : focusRow(position + 1)),
+      ArrowDown: () => step(1),
+      ArrowUp: () => step(-1),
+      PageDown: () => step(page),
+      PageUp: () => step(-page),
+      Home: () => step(-shown.length),
+      End: () => step(shown.length),
+      ArrowRight: () => (closed.has(n) ? toggle(n, true) : step(1)),
       ArrowLeft: () => {
-        if (hasRowsUnder(tree.rows, n) && !closed.has(n)) toggle(n, false);
-        else {
-          const depth = tree.rows[n]?.depth ?? 0;
-          let up = position - 1;
-          while (up > 0 && (tree.rows[shown[up] ?? 0]?.depth ?? 0) >= depth) up--;
-          focusRow(up);
-        }
+        const above = rowsAbove(rows, n)[0];
+        if (hasRowsUnder(rows, n) && !closed.has(n)) toggle(n, false);
+        else if (above !== undefined) goTo(above);
       },
-      Enter: () => event.currentTarget.querySelector<HTMLElement>('button, a')?.click(),
+      Enter: () => event.currentTarget.querySelector<HTMLElement>('[aria-haspopup]')?.click(),
     };
     const act = keys[event.key];
-    if (act && !event.ctrlKey && !event.altKey) {
-      event.preventDefault();
-      act();
-    }
+    if (!act) return;
+    event.preventDefault();
+    act();
   }
 
+  function onCopy(event: ClipboardEvent) {
+    if (getSelection()?.toString()) return;
+    event.preventDefault();
+    event.clipboardData.setData('text/plain', asTsv(shown.flatMap((n) => rows[n] ?? [])));
+  }
+
+  const grid = { gridTemplateColumns: widths[columns] };
   return (
-    <div>
+    <section aria-label="Structure" className="flex min-h-0 flex-initial flex-col">
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5">
-        <div role="group" aria-label="Columns" className="flex">
-          {sets.map((name) => (
-            <button
-              key={name}
-              type="button"
-              aria-pressed={columns === name}
-              onClick={() => setColumns(name)}
-              className="h-7 cursor-pointer border-y border-r border-hair-strong px-2.5 first:border-l aria-pressed:bg-act aria-pressed:text-act-ink"
-            >
-              {name}
-            </button>
-          ))}
-        </div>
+        <Choices label="Columns" options={columnSets} value={columns} onChoose={setColumns} />
         <label className="flex items-center gap-1.5 text-quiet">
-          Level
+          Open to
           <select
-            className="entry w-14"
-            onChange={(e) => setClosed(e.target.value === 'all' ? new Set() : closedAt(tree.rows, Number(e.target.value)))}
+            className="entry w-28"
+            onChange={(e) => {
+              const to = e.target.value;
+              setClosed(to === 'all' ? new Set() : to === 'operations' ? closedToOperations(rows) : closedAt(rows, Number(to)));
+            }}
           >
-            <option value="all">all</option>
+            <option value="all">all levels</option>
+            <option value="operations">operations</option>
             {Array.from({ length: deepest }, (_, n) => (
               <option key={n} value={n + 1}>
-                {n + 1}
+                level {n + 1}
               </option>
             ))}
           </select>
         </label>
-        <input
-          className="entry max-w-52"
-          aria-label="Find in the structure"
-          placeholder="Find a code or word"
-          value={find}
-          onChange={(e) => setFind(e.target.value)}
-        />
+        <span className="relative">
+          <input
+            ref={finder}
+            className="entry w-52"
+            aria-label="Find in the structure"
+            placeholder="Find, Ctrl-F"
+            value={find}
+            onChange={(e) => setFind(e.target.value)}
+            onKeyDown={(e) => e.key === 'Enter' && (e.preventDefault(), findNext(e.shiftKey))}
+          />
+        </span>
+        {find && (
+          <span role="status" className="text-[12px] text-quiet">
+            {matches.length === 0 ? 'nothing found' : `${matches.length} found, Enter: next`}
+          </span>
+        )}
         {costliest >= 0 && (
-          <button
-            type="button"
-            className="quiet-link cursor-pointer text-act"
-            onClick={() => {
-              setColumns('Cost');
-              setFind('');
-              focusRow(shown.indexOf(costliest));
-            }}
-          >
-            Costliest component
+          <button type="button" className="quiet-link cursor-pointer text-act" onClick={goToCostliest}>
+            Costliest component <kbd>Alt-X</kbd>
           </button>
         )}
         <span className="ml-auto text-[12px] text-quiet">
-          {shown.length} of {tree.rows.length} rows{tree.is_cut ? ', cut' : ''} · EUR
+          {shown.length.toLocaleString()} of {rows.length.toLocaleString()} rows{tree.is_cut ? ', cut' : ''}
         </span>
       </div>
-      <table role="treegrid" aria-label={`Structure of ${tree.item}`} className="rows">
-        <thead>
-          <tr>
-            <th className="w-8">L</th>
-            <th>What</th>
-            <th>Code</th>
-            {heads(columns, tree.item).map((name) => (
-              <th key={name} className={name === 'share' ? '' : 'num'}>
+      <div ref={scroller} className="min-h-0 flex-initial overflow-auto" onCopy={onCopy}>
+        <div role="treegrid" aria-label={`Structure of ${tree.item}`} aria-rowcount={rows.length + 2} className="min-w-[640px]">
+          <div role="row" aria-rowindex={1} className="grid-row head sticky top-0 z-10 bg-ground" style={grid}>
+            <span role="columnheader">L</span>
+            <span role="columnheader">What</span>
+            <span role="columnheader">Code</span>
+            {heads[columns].map((name) => (
+              <span key={name} role="columnheader" className={isText(name) ? '' : 'num'}>
                 {name}
-              </th>
+              </span>
             ))}
-          </tr>
-        </thead>
-        <tbody>
-          <tr aria-level={1}>
-            <td className="text-quiet">0</td>
-            <td className="font-semibold">{tree.name}</td>
-            <td className="code">{tree.item}</td>
-            <td colSpan={columns === 'Cost' ? 2 : heads(columns, '').length - 1} />
-            <td className="num font-semibold">
-              {columns === 'Cost' && (tree.standard === null ? <span className="text-attention">no standard</span> : money(tree.standard))}
-            </td>
-          </tr>
-        </tbody>
-        <tbody ref={body}>
-          {shown.map((n, position) => {
-            const row = tree.rows[n];
-            if (!row) return null;
-            const opens = hasRowsUnder(tree.rows, n);
-            const isOperation = row.kind === 'operation';
-            return (
-              <tr
-                key={n}
-                aria-level={row.depth + 2}
-                {...(opens ? { 'aria-expanded': !closed.has(n) } : {})}
-                tabIndex={position === Math.min(at, shown.length - 1) ? 0 : -1}
-                onFocus={() => setAt(position)}
-                onKeyDown={(e) => onKeyDown(e, position, n)}
-                className={`focus-visible:bg-act-wash ${isOperation ? '[&>td]:border-t [&>td]:border-t-hair-strong' : ''}`}
-              >
-                <td className="text-quiet">{row.level ?? ''}</td>
-                <td className="p-0!">
-                  <span className="flex h-[28px] items-center">
-                    {Array.from({ length: row.depth }, (_, d) => (
-                      <span key={d} aria-hidden className="ml-2 h-full w-2.5 border-l border-hair-strong" />
-                    ))}
-                    {opens ? (
-                      <button
-                        type="button"
-                        tabIndex={-1}
-                        aria-label={`${closed.has(n) ? 'Open' : 'Close'} ${row.name}`}
-                        className="w-5 cursor-pointer text-quiet"
-                        onClick={() => toggle(n, closed.has(n))}
-                      >
-                        {closed.has(n) ? '▸' : '▾'}
-                      </button>
-                    ) : (
-                      <span className="w-5" />
-                    )}
-                    {isOperation ? (
-                      <span className="font-semibold">
-                        <span className="mr-1.5 inline-block min-w-5">{row.operation}</span>
-                        {row.name}
-                      </span>
-                    ) : (
-                      <span className="truncate">
-                        {row.kind === 'by-product' && <span title="by-product">← </span>}
-                        {row.name}
-                      </span>
-                    )}
+          </div>
+          <div role="row" aria-level={1} aria-rowindex={2} className="grid-row sticky top-[24px] z-10 bg-ground" style={grid}>
+            <span role="gridcell" className="text-quiet">
+              0
+            </span>
+            <span role="gridcell" className="truncate font-semibold">
+              {tree.name}
+            </span>
+            <span role="gridcell" className="code">
+              {tree.item}
+            </span>
+            {heads[columns].map((name, n) => (
+              <span key={name} role="gridcell" className="num font-semibold">
+                {columns === 'Cost' &&
+                  n === 2 &&
+                  (tree.standard === null ? <span className="text-attention">no standard</span> : money(tree.standard))}
+              </span>
+            ))}
+          </div>
+          <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
+            {virtual.getVirtualItems().map((v) => {
+              const n = shown[v.index];
+              const row = n === undefined ? undefined : rows[n];
+              if (n === undefined || !row) return null;
+              const opens = hasRowsUnder(rows, n);
+              return (
+                <div
+                  key={n}
+                  role="row"
+                  data-row={n}
+                  aria-level={row.depth + 2}
+                  aria-rowindex={n + 3}
+                  {...(opens ? { 'aria-expanded': !closed.has(n) } : {})}
+                  tabIndex={n === (shown[position] ?? 0) ? 0 : -1}
+                  onFocus={() => setAt(n)}
+                  onKeyDown={(e) => onRowKey(e, n)}
+                  className={`grid-row absolute inset-x-0 top-0 focus:bg-act-wash focus-visible:-outline-offset-2 ${row.kind === 'operation' ? 'border-t border-t-hair-strong' : ''}`}
+                  style={{ ...grid, transform: `translateY(${v.start - HEAD}px)` }}
+                >
+                  <span role="gridcell" className="text-quiet">
+                    {row.level ?? ''}
                   </span>
-                </td>
-                <td>
-                  {isOperation ? (
-                    <span className="code text-quiet">{row.code}</span>
-                  ) : (
-                    <Link tabIndex={-1} className="code quiet-link" to={`/define/items/${encodeURIComponent(row.code)}`}>
-                      {row.code}
-                    </Link>
-                  )}
-                </td>
-                <Cells columns={columns} row={row} total={tree.standard} />
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
-    </div>
+                  <What row={row} opens={opens} isClosed={closed.has(n)} onToggle={() => toggle(n, closed.has(n))} />
+                  <span role="gridcell">
+                    {row.kind === 'operation' ? <span className="code text-quiet">{row.code}</span> : <ItemCode code={row.code} />}
+                  </span>
+                  <Cells columns={columns} row={row} tree={tree} position={n} revision={revision} />
+                </div>
+              );
+            })}
+          </div>
+        </div>
+      </div>
+    </section>
   );
 }
 
-function heads(columns: Columns, top: string): string[] {
-  const names: Record<Columns, string[]> = {
-    Quantity: ['used', 'per', 'allowance', 'yield'],
-    Time: ['setup h', 'run h/unit', 'yield'],
-    Cost: ['used', 'share', `in one ${top}`],
-    Stock: ['used', 'on hand'],
-  };
-  return names[columns];
+function What({ row, opens, isClosed, onToggle }: { row: TreeRow; opens: boolean; isClosed: boolean; onToggle: () => void }) {
+  return (
+    <span role="gridcell" className="flex h-full min-w-0 items-center p-0!">
+      {Array.from({ length: row.depth }, (_, d) => (
+        <span key={d} aria-hidden className="ml-2 h-full w-2.5 shrink-0 border-l border-hair-strong" />
+      ))}
+      {opens ? (
+        <button
+          type="button"
+          tabIndex={-1}
+          aria-label={`${isClosed ? 'Open' : 'Close'} ${row.name}`}
+          className="w-5 shrink-0 cursor-pointer text-quiet"
+          onClick={onToggle}
+        >
+          {isClosed ? '▸' : '▾'}
+        </button>
+      ) : (
+        <span className="w-5 shrink-0" />
+      )}
+      {row.kind === 'operation' ? (
+        <span className="truncate font-semibold" title={row.name}>
+          <span className="mr-1.5 inline-block min-w-5">{row.operation}</span>
+          {row.name}
+          {row.after && <span className="ml-2 font-normal text-quiet">{afterWords(row.after)}</span>}
+        </span>
+      ) : (
+        <span className="truncate" title={row.name}>
+          {row.kind === 'by-product' && <span title="by-product">← </span>}
+          {row.name}
+          {row.detail && <span className="ml-2 text-[12px] text-quiet">{row.detail}</span>}
+          {row.revision && <span className="ml-2 text-[12px] text-quiet">rev {row.revision}</span>}
+        </span>
+      )}
+    </span>
+  );
 }
 
-function Cells({ columns, row, total }: { columns: Columns; row: TreeRow; total: string | null }) {
-  const used = row.quantity !== null && <Quantity value={row.quantity} unit={row.unit} />;
-  const yieldShare =
-    row.yield_share !== null && Number(row.yield_share) !== 1 && `${quantity(String(Number(row.yield_share) * 100))} %`;
+export function afterWords(after: number[]): string {
+  return after.length > 0 ? `after ${after.join(', ')}` : 'from the start';
+}
+
+function Cells({
+  columns,
+  row,
+  tree,
+  position,
+  revision,
+}: {
+  columns: ColumnSet;
+  row: TreeRow;
+  tree: Tree;
+  position: number;
+  revision: string;
+}) {
+  const cell = (content: React.ReactNode, key: string, className = 'num') => (
+    <span key={key} role="gridcell" className={className}>
+      {content}
+    </span>
+  );
+  const used = cell(row.quantity !== null && <Quantity value={row.quantity} unit={row.line_unit} />, 'used');
+  const yieldShare = cell(row.yield_share !== null && Number(row.yield_share) !== 1 && percent(row.yield_share), 'yield');
   switch (columns) {
     case 'Quantity':
       return (
         <>
-          <td className="num">{used}</td>
-          <td className="num text-quiet">{row.quantity !== null && (row.per || 'unit')}</td>
-          <td className="num">
-            {row.allowance !== null && !isZero(row.allowance) && `${quantity(String(Number(row.allowance) * 100))} %`}
-          </td>
-          <td className="num">{yieldShare}</td>
+          {used}
+          {cell(row.quantity !== null && (row.per || 'unit'), 'per', 'text-quiet')}
+          {cell(row.allowance !== null && !isZero(row.allowance) && percent(row.allowance), 'allowance')}
+          {yieldShare}
+          {cell(row.need !== null && <Quantity value={row.need} unit={row.unit} />, 'need')}
+          {cell(row.issue_rule === 'at operation' ? 'backflush' : row.issue_rule, 'issued', 'text-quiet')}
         </>
       );
     case 'Time':
       return (
         <>
-          <td className="num">{row.setup_hours !== null && !isZero(row.setup_hours) && quantity(row.setup_hours)}</td>
-          <td className="num">{row.run_hours !== null && !isZero(row.run_hours) && quantity(row.run_hours)}</td>
-          <td className="num">{yieldShare}</td>
+          {cell(row.setup_hours !== null && !isZero(row.setup_hours) && quantity(row.setup_hours), 'setup')}
+          {cell(row.run_hours !== null && !isZero(row.run_hours) && quantity(row.run_hours), 'run')}
+          {yieldShare}
+          {cell(row.after && afterWords(row.after), 'follows', 'text-quiet')}
         </>
       );
     case 'Cost': {
-      const share = row.cost !== null && total !== null && !isZero(total) ? Number(row.cost) / Number(total) : 0;
+      const share =
+        row.cost !== null && tree.standard !== null && !isZero(tree.standard) ? Number(row.cost) / Number(tree.standard) : 0;
       return (
         <>
-          <td className="num">{used}</td>
-          <td className="w-28">
+          {used}
+          {cell(
             <span
               aria-hidden
               className={`block h-2 ${share < 0 ? 'bg-favourable' : 'bg-hair-strong'}`}
               style={{ width: `${Math.min(100, Math.abs(share) * 100)}%` }}
-            />
-          </td>
-          <td className="num">
-            {row.cost !== null && (
-              <DerivationLink rows={row.derivation} title={`Cost of ${row.kind === 'operation' ? row.name : row.code}`}>
+            />,
+            'share',
+            'self-center',
+          )}
+          {cell(
+            row.cost !== null && (
+              <FetchedDerivation
+                options={treeDerivationOptions(tree.item, revision, position)}
+                title={`Cost of ${row.kind === 'operation' ? row.name : row.code}`}
+              >
                 {money(row.cost)}
-              </DerivationLink>
-            )}
-          </td>
+              </FetchedDerivation>
+            ),
+            'cost',
+          )}
         </>
       );
     }
-    case 'Stock':
+    case 'Stock': {
+      const need = Number(row.need ?? 0);
       return (
         <>
-          <td className="num">{used}</td>
-          <td className="num">{row.on_hand !== null && <Quantity value={row.on_hand} unit={row.unit} />}</td>
+          {used}
+          {cell(row.on_hand !== null && <Quantity value={row.on_hand} unit={row.unit} />, 'hand')}
+          {cell(
+            need > 0 && row.on_hand !== null && (
+              <Quantity value={String(Math.floor(Number(row.on_hand) / need))} unit={tree.unit} />
+            ),
+            'enough',
+          )}
         </>
       );
+    }
   }
 }

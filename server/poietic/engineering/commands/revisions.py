@@ -9,7 +9,6 @@ from django.utils import timezone
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE
 from poietic_core.structure.explode import working_order
-from poietic_core.structure.rules import problems_of
 
 from ...catalog.models import Item
 from ...catalog.queries import item_by_code
@@ -17,8 +16,9 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Note, Quantity, Strict
+from ..faults import faults_of
 from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision
-from ..queries import in_force, structure_of, with_rows
+from ..queries import in_force, with_rows
 from .structures import graph_with, guard_graph, next_letter
 
 
@@ -190,21 +190,6 @@ def _end(context: Context, revision: Revision, day: date) -> None:
         revision.state = Revision.State.RETIRED
     revision.change = context.change
     revision.save(update_fields=["state", "effective_to", "change"])
-
-
-def faults_of(revision: Revision) -> list[str]:
-    """Return everything that keeps a revision from being approved."""
-    problems = [f"{p.place}: {p.why} {p.fix}" for p in problems_of(structure_of(revision))]
-    problems += [
-        f"component:{c.item.code}: It is inactive. Make it active or remove it."
-        for c in revision.components.all()
-        if not c.item.is_active
-    ]
-    if not revision.item.is_made:
-        problems.append(
-            f"item:{revision.item.code}: It is bought. Define what is made as an item to make."
-        )
-    return problems
 
 
 def _copied(

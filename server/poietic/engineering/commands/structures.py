@@ -19,8 +19,9 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import NotFound
 from ...web_api.fields import Code, Name, Note, NotNegative, OperationNumber, Quantity, Strict
+from ..faults import faults_of
 from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision, WorkCenter
-from ..queries import structure_of, with_rows
+from ..queries import with_rows
 
 LETTERS = "ABCDEFGHJKLMNPRTUVWY"  # without those that are read as others
 
@@ -135,7 +136,8 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
         for n, o in enumerate(given.outputs)
     )
     working_order(graph_with(draft))
-    structure_of(with_rows(Revision.objects.filter(pk=draft.pk)).get())  # every unit converts
+    for fault in faults_of(with_rows(Revision.objects.filter(pk=draft.pk)).get()):
+        context.effects.remark(str(draft), fault)
     context.made["revision"] = draft.letter
     context.effects.field(
         str(draft),

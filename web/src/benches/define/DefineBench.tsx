@@ -56,6 +56,12 @@ export function DefineBench() {
                     <Link className="quiet-link text-act" to="/define/work-centers">
                       Work centers
                     </Link>
+                    <Link className="quiet-link text-act" to="/define/calendars">
+                      Calendars
+                    </Link>
+                    <Link className="quiet-link text-act" to="/define/lacks">
+                      What is lacking
+                    </Link>
                   </span>
                 }
               />

@@ -1,25 +1,40 @@
 import { useQuery } from '@tanstack/react-query';
-import { commandsOptions, workCentersOptions } from '../../api/queries';
+import { Link } from 'react-router';
+import { calendarsOptions, commandsOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
+import { weekWords } from '../../lib/clock';
+import { percent } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
 
-/** Work centers with what an hour there costs. */
+/** Where operations run: what an hour costs, what can be done in it, and when. */
 export function WorkCentersPage() {
+  const centers = useQuery(workCentersOptions());
+  const calendars = useQuery(calendarsOptions());
   const { start } = useCommands();
   const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
-  const centers = useQuery(workCentersOptions());
+  const week = (code: string | null) => {
+    const found = calendars.data?.find((c) => c.code === code);
+    return found ? weekWords(found.shifts) : 'Mon to Fri 08:00–16:00';
+  };
   return (
     <article>
-      <header className="flex items-start justify-between px-4 pt-3 pb-2">
+      <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
         <div>
           <h1>Work centers</h1>
-          <p className="text-quiet">Where operations run, and what an hour costs. Frozen standards keep the rates they were frozen with.</p>
+          <p className="text-quiet">
+            Where operations run, what an hour costs, when they work. Frozen standards keep the rates they were frozen with.
+          </p>
         </div>
-        {may.has('define-work-center') && (
-          <Button onClick={() => start('define-work-center')}>Define a work center…</Button>
-        )}
+        <span className="flex items-center gap-2">
+          <Link className="quiet-link text-act" to="/define/calendars">
+            Calendars
+          </Link>
+          {may.has('define-work-center') && (
+            <Button onClick={() => start('define-work-center')}>Define a work center…</Button>
+          )}
+        </span>
       </header>
       <Loaded query={centers}>
         {(rows) => (
@@ -28,6 +43,9 @@ export function WorkCentersPage() {
               <tr>
                 <th className="pl-4!">Code</th>
                 <th>Name</th>
+                <th className="num">machines</th>
+                <th className="num">efficiency</th>
+                <th>calendar</th>
                 <th className="num">machine, EUR/h</th>
                 <th className="num">labour, EUR/h</th>
                 <td />
@@ -38,6 +56,18 @@ export function WorkCentersPage() {
                 <tr key={w.code}>
                   <td className="code pl-4!">{w.code}</td>
                   <td className="w-full">{w.name}</td>
+                  <td className="num">{w.machines}</td>
+                  <td className="num">{percent(w.efficiency)}</td>
+                  <td className="whitespace-nowrap">
+                    {w.calendar ? (
+                      <Link className="code quiet-link" to={`/define/calendars?code=${encodeURIComponent(w.calendar)}`}>
+                        {w.calendar}
+                      </Link>
+                    ) : (
+                      <span className="text-attention">none</span>
+                    )}{' '}
+                    <span className="text-[12px] text-quiet">{week(w.calendar)}</span>
+                  </td>
                   <td className="num">
                     <Money value={w.machine_rate} />
                   </td>
@@ -55,7 +85,7 @@ export function WorkCentersPage() {
               ))}
               {rows.length === 0 && (
                 <tr>
-                  <td colSpan={5} className="pl-4! text-quiet">
+                  <td colSpan={8} className="pl-4! text-quiet">
                     No work center yet. Define the first one: a name and what an hour of machine and labour costs.
                   </td>
                 </tr>

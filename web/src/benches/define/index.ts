@@ -1,4 +1,7 @@
+export { CalendarsPage } from './CalendarsPage';
+export { ComparePage } from './ComparePage';
 export { DefineBench } from './DefineBench';
 export { EditPage } from './EditPage';
 export { ItemPage } from './ItemPage';
+export { LacksPage } from './LacksPage';
 export { WorkCentersPage } from './WorkCentersPage';

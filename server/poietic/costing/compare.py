@@ -1,0 +1,156 @@
+"""Two revisions of a structure as one list, with what each difference costs and takes."""
+
+from decimal import Decimal
+
+from ninja import Schema
+from poietic_core.cost.model import TIME_ELEMENT, InputKey, InputKind
+from poietic_core.cost.rollup import cost_per_unit, cost_structure
+from poietic_core.quantity import ONE, ZERO
+from poietic_core.structure.compare import Compared, compare
+from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Structure
+from poietic_core.structure.requirement import entering
+
+from ..catalog.models import Item
+from ..engineering.models import Revision
+from ..engineering.queries import rates_by_code, structure_of
+from ..web_api.fields import DecimalText
+from .queries import standards_in_force
+
+
+class ComparedRow(Schema):
+    """A row of two revisions; what one of them lacks is null."""
+
+    kind: str
+    operation: int
+    code: str
+    name: str
+    unit: str
+    #: same, added, removed, changed
+    status: str
+    changes: list[str]
+    #: of a line, per batch quantity; of an operation, run hours per unit
+    old: DecimalText | None
+    new: DecimalText | None
+    old_cost: DecimalText | None
+    new_cost: DecimalText | None
+
+
+class ComparedOut(Schema):
+    """A revision against an older one: costs per good unit at today's standards and rates."""
+
+    item: str
+    name: str
+    old: str
+    new: str
+    #: items and work centers without a cost, whose rows are not in the sums
+    without_cost: list[str]
+    old_total: DecimalText
+    new_total: DecimalText
+    rows: list[ComparedRow]
+
+
+def compared(old: Revision, new: Revision) -> ComparedOut:
+    """Return a revision against an older one of the same item."""
+    items = {
+        row.item.code: row.item
+        for revision in (old, new)
+        for row in (*revision.components.all(), *revision.outputs.all())
+    }
+    left, right = structure_of(old), structure_of(new)
+    costs = _Costs(items, new.item.standard_lot)
+    before, after = costs.by_key(left), costs.by_key(right)
+    rows = [_row(r, items, before, after) for r in compare(left, right)]
+    return ComparedOut(
+        item=new.item.code,
+        name=new.item.name,
+        old=old.letter,
+        new=new.letter,
+        without_cost=sorted(costs.lacking),
+        old_total=round(sum(before.values(), ZERO), 6),
+        new_total=round(sum(after.values(), ZERO), 6),
+        rows=rows,
+    )
+
+
+class _Costs:
+    """Standards in force and rates, for the inputs of both structures."""
+
+    def __init__(self, items: dict[str, Item], standard_lot: Decimal) -> None:
+        self._items = items
+        self._lot = standard_lot
+        standards = standards_in_force(items.values())
+        self._standards = {c: s.as_item_cost() for c, s in standards.items()}
+        self._rates = rates_by_code()
+        self.lacking: set[str] = set()
+
+    def by_key(self, structure: Structure) -> dict[InputKey, Decimal]:
+        """Return what each input costs per good unit; what has no standard is named and left out."""
+        known = tuple(c for c in structure.components if c.item in self._standards)
+        self.lacking |= {c.item for c in structure.components} - set(self._standards)
+        costed = cost_structure(
+            Structure(
+                item=structure.item,
+                operations=structure.operations,
+                components=known,
+                outputs=structure.outputs,
+                batch_quantity=structure.batch_quantity,
+            ),
+            standard_lot=self._lot,
+            items=self._standards,
+            rates=self._rates,
+            units={code: item.unit for code, item in self._items.items()},
+        )
+        enter = entering(costed.operations, ONE)
+        return {i.key(): cost_per_unit(costed, i, enter).value for i in costed.inputs}
+
+
+def _row(
+    row: Compared,
+    items: dict[str, Item],
+    before: dict[InputKey, Decimal],
+    after: dict[InputKey, Decimal],
+) -> ComparedRow:
+    standing = row.new or row.old
+    assert standing is not None
+    keys = _keys(standing)
+    if isinstance(standing, Operation):
+        kind, code, name, unit = "operation", standing.work_center, standing.name, "h"
+    else:
+        item = items[standing.item]
+        kind = "component" if isinstance(standing, ComponentLine) else "by-product"
+        code, name, unit = item.code, item.name, item.unit
+        if isinstance(standing, ComponentLine) and standing.unit:
+            unit = standing.unit
+    return ComparedRow(
+        kind=kind,
+        operation=row.operation,
+        code=code,
+        name=name,
+        unit=unit,
+        status=row.status().value,
+        changes=[c.replace("_", " ") for c in row.changes],
+        old=_amount(row.old),
+        new=_amount(row.new),
+        old_cost=_cost(keys, before) if row.old else None,
+        new_cost=_cost(keys, after) if row.new else None,
+    )
+
+
+def _keys(line: Operation | ComponentLine | OutputLine) -> list[InputKey]:
+    if isinstance(line, Operation):
+        return [(line.number, kind, "") for kind in TIME_ELEMENT]
+    kind = InputKind.COMPONENT if isinstance(line, ComponentLine) else InputKind.BY_PRODUCT
+    return [(line.operation, kind, line.item)]
+
+
+def _cost(keys: list[InputKey], costs: dict[InputKey, Decimal]) -> Decimal | None:
+    found = [costs[k] for k in keys if k in costs]
+    return round(sum(found, ZERO), 6) if found else None
+
+
+def _amount(line: Operation | ComponentLine | OutputLine | None) -> Decimal | None:
+    if line is None:
+        return None
+    if isinstance(line, Operation):
+        return round((line.run_machine_hours or line.run_labour_hours) / line.run_quantity, 6)
+    return line.quantity

@@ -1,0 +1,162 @@
+"""One item at a glance, and what the master data still lacks."""
+
+from datetime import date
+from decimal import Decimal
+
+from ninja import Schema
+from poietic_core.cost.model import InputKind
+from poietic_core.order.states import OrderState
+from poietic_core.quantity import ZERO
+
+from ..catalog.models import Item
+from ..costing.queries import standards_in_force
+from ..engineering.faults import faults_of
+from ..engineering.models import OPEN_STATES, Revision, WorkCenter
+from ..engineering.queries import in_force, with_rows
+from ..engineering.where_used import where_used
+from ..ledger.models import Holding, Posting, StockLine
+from ..web_api.fields import DecimalText
+from .desk import RUNNING, still_needed
+from .models import Order, OrderInput
+
+
+class Expected(Schema):
+    """An order that brings or takes a quantity of the item."""
+
+    order: int
+    name: str
+    quantity: DecimalText
+    due: date
+
+
+class PeekOut(Schema):
+    """An item at a glance."""
+
+    item: str
+    name: str
+    unit: str
+    source: str
+    on_hand: DecimalText
+    #: still needed by released orders
+    reserved: DecimalText
+    expected: list[Expected]
+    wanted_by: list[Expected]
+    #: paid at the last receipt [EUR/unit]
+    last_price: DecimalText | None
+    last_received: str | None
+    standard: DecimalText | None
+    used_in: list[str]
+
+
+class LackOut(Schema):
+    """Something that would stop an order, with the place to put it right."""
+
+    place: str
+    thing: str
+    why: str
+    fix: str
+
+
+def peek_at(item: Item, today: date) -> PeekOut:
+    """Return what is on hand, reserved, expected, wanted, paid, and where the item is used."""
+    holding = Holding.objects.get(item=item)
+    running = [s.value for s in RUNNING]
+    needs = OrderInput.objects.filter(
+        item=item, kind=InputKind.COMPONENT.value, order__state__in=running
+    ).select_related("order__item")
+    wanted = [
+        Expected(
+            order=i.order.number, name=i.order.item.name, quantity=still_needed(i), due=i.order.due
+        )
+        for i in needs.order_by("order__due", "order__number")
+        if still_needed(i)
+    ]
+    making = Order.objects.filter(item=item, state__in=[OrderState.PLANNED.value, *running])
+    paid = (
+        StockLine.objects.filter(
+            item=item, posting__kind=Posting.Kind.RECEIVE_MATERIAL, posting__reverses=None
+        )
+        .select_related("posting")
+        .order_by("-posting__happened_at", "-pk")
+        .first()
+    )
+    standard = standards_in_force([item]).get(item.code)
+    return PeekOut(
+        item=item.code,
+        name=item.name,
+        unit=item.unit,
+        source=item.source,
+        on_hand=holding.quantity,
+        reserved=sum((w.quantity for w in wanted), ZERO),
+        expected=[
+            Expected(order=o.number, name=o.item.name, quantity=o.quantity - o.received, due=o.due)
+            for o in making.select_related("item").order_by("due", "number")
+        ],
+        wanted_by=wanted,
+        last_price=_price(paid.worth, paid.quantity) if paid else None,
+        last_received=paid.posting.happened_at.isoformat() if paid else None,
+        standard=standard.total if standard else None,
+        used_in=[u.revision.item.code for u in where_used(item, today) if u.level == 1],
+    )
+
+
+def _price(worth: Decimal, quantity: Decimal) -> Decimal:
+    return round(worth / quantity, 6) if quantity else ZERO
+
+
+def lacks(today: date) -> list[LackOut]:
+    """Return what would stop the next order of anything: structures, prices, standards, rates."""
+    found: list[LackOut] = []
+
+    def lack(place: str, thing: str, why: str, fix: str) -> None:
+        found.append(LackOut(place=place, thing=thing, why=why, fix=fix))
+
+    standards = standards_in_force()
+    standing = {r.item.code: r for r in with_rows(in_force(today))}
+    drafts = {r.item.code: r for r in with_rows(Revision.objects.filter(state__in=OPEN_STATES))}
+    used = {c.item.code for r in standing.values() for c in r.components.all()}
+    for item in Item.objects.all():
+        if not item.is_active:
+            if item.code in used:
+                lack(
+                    f"item:{item.code}",
+                    item.name,
+                    f"{item.code} is inactive and structures in force use it.",
+                    f"Replace {item.code}.",
+                )
+            continue
+        if item.is_made and item.code not in standing:
+            if item.code not in drafts:
+                lack(
+                    f"structure:{item.code}",
+                    item.name,
+                    f"{item.code} has no structure.",
+                    "Draft one.",
+                )
+            else:
+                faults = faults_of(drafts[item.code]) or ["its draft has no fault"]
+                lack(
+                    f"structure:{item.code}",
+                    item.name,
+                    f"{item.code} has only a draft: {faults[0]}",
+                    "Finish and approve it.",
+                )
+        if not item.is_made and item.price is None:
+            lack(
+                f"item:{item.code}", item.name, f"{item.code} has no price.", "Enter what it costs."
+            )
+        if item.code not in standards and (item.code in standing or item.price is not None):
+            lack(
+                f"standard:{item.code}",
+                item.name,
+                f"{item.code} has no standard.",
+                "Freeze the standard.",
+            )
+    for center in WorkCenter.objects.filter(calendar=None):
+        lack(
+            f"work-center:{center.code}",
+            center.name,
+            f"{center.code} has no calendar: weekdays from 8 to 16 count.",
+            "Give it one.",
+        )
+    return found
