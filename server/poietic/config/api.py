@@ -7,6 +7,7 @@ from ..catalog.api import router as catalog
 from ..commanding.api import build_router
 from ..costing.api import router as costing
 from ..engineering.api import router as engineering
+from ..exchange.api import router as exchange
 from ..ledger.api import router as ledger
 from ..orders.api import router as orders
 from ..people.api import router as people
@@ -21,5 +22,5 @@ api = NinjaAPI(
 )
 install(api)
 api.add_router("/commands", build_router())
-for router in (people, catalog, engineering, costing, ledger, orders):
+for router in (people, catalog, engineering, costing, ledger, orders, exchange):
     api.add_router("", router)

@@ -20,6 +20,7 @@ export type Compared = components['schemas']['ComparedRow'];
 export type WorkCenter = components['schemas']['WorkCenterOut'];
 export type Calendar = components['schemas']['CalendarOut'];
 export type CalendarDay = components['schemas']['DayOut'];
+export type Upload = components['schemas']['UploadOut'];
 export type Posting = components['schemas']['PostingOut'];
 
 export const meOptions = () =>
@@ -120,6 +121,12 @@ export const lacksOptions = () =>
   queryOptions({
     queryKey: ['lacks'],
     queryFn: ({ signal }) => data(api.GET('/api/lacks', { signal })),
+  });
+
+export const uploadOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['uploads', number],
+    queryFn: ({ signal }) => data(api.GET('/api/uploads/{number}', { params: { path: { number } }, signal })),
   });
 
 export const calendarsOptions = () =>

@@ -1344,6 +1344,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/import-tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import tables
+         * @description Import tables: carry out.
+         */
+        post: operations["post_import_tables"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/import-tables/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import tables (preview)
+         * @description Import tables: show the consequences.
+         */
+        post: operations["preview_import_tables"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -1876,6 +1916,66 @@ export interface paths {
          * @description Return the cost bridge of an order, at any moment of its life.
          */
         get: operations["poietic_orders_api_bridge"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload
+         * @description Keep a file and return what importing it would do, row by row; nothing is imported yet.
+         */
+        post: operations["poietic_exchange_api_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Uploaded
+         * @description Return what importing an uploaded file would do now.
+         */
+        get: operations["poietic_exchange_api_uploaded"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/export/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description Return all items, work centers and structures in force: "csv" a zip that a data package describes, "xlsx" a workbook.
+         */
+        get: operations["poietic_exchange_api_export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3413,6 +3513,28 @@ export interface components {
             given: components["schemas"]["Receive"];
         };
         /**
+         * ImportTables
+         * @description An uploaded file to take in; its structures come into force today.
+         */
+        ImportTables: {
+            /** Upload */
+            upload: number;
+        };
+        /** ImportTablesPosting */
+        ImportTablesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ImportTables"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ImportTablesPreview */
+        ImportTablesPreview: {
+            given: components["schemas"]["ImportTables"];
+        };
+        /**
          * Me
          * @description Who is signed in, or what the sign-in page needs to know.
          */
@@ -4784,6 +4906,42 @@ export interface components {
              * @example 2.40
              */
             amount: string;
+        };
+        /**
+         * PlannedRow
+         * @description A row of an uploaded file and what would become of it.
+         */
+        PlannedRow: {
+            /** Table */
+            table: string;
+            /** Line */
+            line: number;
+            /** Code */
+            code: string;
+            /** Status */
+            status: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * UploadOut
+         * @description An uploaded file: how many rows would be new, changed, the same or refused, and the first of them.
+         */
+        UploadOut: {
+            /** Upload */
+            upload: number;
+            /** Name */
+            name: string;
+            /** New */
+            new: number;
+            /** Changed */
+            changed: number;
+            /** Same */
+            same: number;
+            /** Refused */
+            refused: number;
+            /** Rows */
+            rows: components["schemas"]["PlannedRow"][];
         };
     };
     responses: never;
@@ -9368,6 +9526,144 @@ export interface operations {
             };
         };
     };
+    post_import_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportTablesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_import_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportTablesPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_people_api_me: {
         parameters: {
             query?: never;
@@ -10153,6 +10449,98 @@ export interface operations {
                     "application/json": components["schemas"]["BridgeOut"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_exchange_api_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_exchange_api_uploaded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_exchange_api_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

@@ -7,7 +7,14 @@ import { useCommands } from '../commands/CommandContext';
 import { forms } from '../commands/forms';
 
 /** Commands that start without a page; the others start from the thing that they act on. */
-const fromPages = new Set(['draft-structure', 'correct-report']);
+const fromPages = new Set(['draft-structure', 'correct-report', 'import-tables']);
+
+const pages = [
+  ['/define/work-centers', 'Work centers'],
+  ['/define/calendars', 'Calendars'],
+  ['/define/lacks', 'What would stop the next order'],
+  ['/define/exchange', 'Import and export'],
+] as const;
 
 /** Rank what holds every word asked for: a code or word that begins with it comes first. */
 function matches(value: string, asked: string): number {
@@ -71,6 +78,13 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
                   <Row key={w.code} value={`${w.code} ${w.name} work center`} onSelect={() => go('/define/work-centers')}>
                     <span className="code w-28">{w.code}</span>
                     <span className="flex-1 truncate">{w.name}</span>
+                  </Row>
+                ))}
+              </Group>
+              <Group heading="Pages">
+                {pages.map(([to, words]) => (
+                  <Row key={to} value={`${words} page`} onSelect={() => go(to)}>
+                    <span className="flex-1">{words}</span>
                   </Row>
                 ))}
               </Group>

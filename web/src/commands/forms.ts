@@ -207,6 +207,7 @@ export const forms: Record<string, FormSpec> = {
     ],
     start: { ratio: '1' },
   },
+  'import-tables': { act: () => 'Import the file', fields: [] },
   'write-note': {
     act: (g) => `Write the note on ${words(g, 'code')}`,
     fields: [

@@ -71,3 +71,10 @@ export async function command(
   );
   return (await answer.json()) as Outcome;
 }
+
+/** Bring a file to the server and return what it says of it. */
+export async function sendFile(path: string, file: File): Promise<unknown> {
+  const body = new FormData();
+  body.append('file', file);
+  return (await send(new Request(path, { method: 'POST', body }))).json();
+}

@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "poietic.costing",
     "poietic.stores",
     "poietic.orders",
+    "poietic.exchange",
     "poietic.demo",
 ]
 MIDDLEWARE = [
@@ -71,6 +72,8 @@ TIME_ZONE = "UTC"
 USE_TZ = True
 USE_I18N = False
 
+#: a file of tables is checked before it is unpacked; what is larger is refused
+DATA_UPLOAD_MAX_MEMORY_SIZE = 20_000_000
 STATIC_URL = "/static/"
 WEB_BUILD = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_BUILD

@@ -1,11 +1,13 @@
 """The draft of a structure."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Annotated, ClassVar
 
 from django.db import connection
+from django.db.models import Count
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.explode import working_order
@@ -190,9 +192,19 @@ def _draft_of(context: Context, item: Item) -> Revision:
 
 def next_letter(item: Item) -> str:
     """Return the letter of an item's next revision."""
-    number = Revision.objects.filter(item=item).count()
-    high, low = divmod(number, len(LETTERS))
-    return (LETTERS[high - 1] if high else "") + LETTERS[low]
+    return next_letters([item])[item.pk]
+
+
+def next_letters(items: Iterable[Item]) -> dict[int, str]:
+    """Return the letter of each item's next revision, by key, in one statement."""
+    wanted = {i.pk for i in items}
+    rows = Revision.objects.filter(item__in=wanted).order_by().values_list("item_id")
+    counts = dict(rows.annotate(count=Count("pk")))
+    letters = {}
+    for pk in wanted:
+        high, low = divmod(counts.get(pk, 0), len(LETTERS))
+        letters[pk] = (LETTERS[high - 1] if high else "") + LETTERS[low]
+    return letters
 
 
 def graph_with(draft: Revision) -> dict[str, dict[str, Decimal]]:

@@ -62,6 +62,9 @@ export function DefineBench() {
                     <Link className="quiet-link text-act" to="/define/lacks">
                       What is lacking
                     </Link>
+                    <Link className="quiet-link text-act" to="/define/exchange">
+                      Import, export
+                    </Link>
                   </span>
                 }
               />

@@ -1,0 +1,95 @@
+"""Files in and out."""
+
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
+from ninja import File, Router, Schema, UploadedFile
+
+from ..commanding.api import Problem
+from ..web_api.errors import NotFound
+from .models import Upload
+from .plan import plan_import
+from .reading import MOST_BYTES, Unreadable, read_file
+from .writing import as_package, as_workbook, content_of
+
+router = Router(tags=["exchange"])
+SHOWN_MOST = 2_000
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+#: refused rows come first, then what changes anything
+ORDER = {"refused": 0, "changed": 1, "new": 2, "same": 3}
+
+
+class PlannedRow(Schema):
+    """A row of an uploaded file and what would become of it."""
+
+    table: str
+    line: int
+    code: str
+    status: str
+    why: str
+
+
+class UploadOut(Schema):
+    """An uploaded file: how many rows would be new, changed, the same or refused, and the first of them."""
+
+    upload: int
+    name: str
+    new: int
+    changed: int
+    same: int
+    refused: int
+    rows: list[PlannedRow]
+
+
+@router.post("/uploads", response={200: UploadOut, 422: Problem})
+def upload(request: HttpRequest, file: File[UploadedFile]) -> UploadOut:
+    """Keep a file and return what importing it would do, row by row; nothing is imported yet."""
+    name = file.name or "file"
+    if (file.size or 0) > MOST_BYTES:
+        raise Unreadable(name, f"It is larger than {MOST_BYTES / 1e6:,.0f} MB.")
+    data = file.read()
+    read_file(name, data)
+    kept = Upload.objects.create(
+        name=name[:200], content=data, person_id=request.user.pk, uploaded_at=timezone.now()
+    )
+    return _out(kept)
+
+
+@router.get("/uploads/{number}", response={200: UploadOut, 404: Problem})
+def uploaded(request: HttpRequest, number: int) -> UploadOut:
+    """Return what importing an uploaded file would do now."""
+    kept = Upload.objects.filter(pk=number).first() if 0 < number < 2**62 else None
+    if kept is None:
+        raise NotFound("upload", str(number))
+    return _out(kept)
+
+
+def _out(kept: Upload) -> UploadOut:
+    plan = plan_import(read_file(kept.name, bytes(kept.content)), timezone.localdate())
+    rows = sorted(plan.rows, key=lambda r: ORDER[r.status])
+    return UploadOut(
+        upload=kept.pk,
+        name=kept.name,
+        new=plan.count("new"),
+        changed=plan.count("changed"),
+        same=plan.count("same"),
+        refused=plan.count("refused"),
+        rows=[
+            PlannedRow(table=r.table, line=r.line, code=r.code, status=r.status, why=r.why)
+            for r in rows[:SHOWN_MOST]
+        ],
+    )
+
+
+@router.get("/export/{kind}", response={404: Problem})
+def export(request: HttpRequest, kind: str) -> HttpResponse:
+    """Return all items, work centers and structures in force: "csv" a zip that a data package describes, "xlsx" a workbook."""
+    today = timezone.localdate()
+    if kind == "csv":
+        answer = HttpResponse(as_package(content_of(today)), content_type="application/zip")
+        answer["Content-Disposition"] = f'attachment; filename="poietic-{today}.zip"'
+        return answer
+    if kind == "xlsx":
+        answer = HttpResponse(as_workbook(content_of(today)), content_type=XLSX)
+        answer["Content-Disposition"] = f'attachment; filename="poietic-{today}.xlsx"'
+        return answer
+    raise NotFound("format", kind)

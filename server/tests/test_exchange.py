@@ -1,0 +1,160 @@
+"""Files in and out: nothing lost on the way round, and every fault of a bad file named."""
+
+import csv
+import io
+import json
+import zipfile
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.utils import timezone
+from openpyxl import Workbook, load_workbook
+from poietic.demo import tarn_hollow
+from poietic.engineering.models import Revision
+from poietic.ledger.verify import differences
+from poietic.people.models import Person
+
+from .client import Caller, make_person
+
+
+def zipped(**tables: str) -> bytes:
+    """Return a zip of CSV files."""
+    target = io.BytesIO()
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, text in tables.items():
+            archive.writestr(f"{name}.csv", text)
+    return target.getvalue()
+
+
+NEW_ITEMS = "code,name,unit,source,price\nTOP,Top,pcs,make,\nBOLT,Bolt,pcs,buy,0.20\n"
+WORK_CENTERS = "code,name,machine_rate,labour_rate\nBENCH,Bench,0,30\n"
+OPERATIONS = "item,number,name,work_center,run_labour_hours\nTOP,10,Assemble,BENCH,0.5\n"
+COMPONENTS = "item,operation,component,quantity\nTOP,10,BOLT,4\n"
+
+
+class Exchange(TestCase):
+    """A person brings files and takes them away."""
+
+    def bring(self, caller: Caller, name: str, data: bytes) -> Any:
+        """Upload a file and return what the server says of it."""
+        answer = caller.client.post("/api/uploads", {"file": SimpleUploadedFile(name, data)})
+        caller.status = answer.status_code
+        return answer.json()
+
+    def statuses(self, upload: Any) -> dict[str, int]:
+        """Return how many rows would be what."""
+        return {s: upload[s] for s in ("new", "changed", "same", "refused") if upload[s]}
+
+    def test_what_was_exported_comes_back_unchanged_in_both_formats(self) -> None:
+        tarn_hollow.load(timezone.localdate())
+        caller = Caller(Person.objects.get(name="ines"))
+        package = caller.client.get("/api/export/csv").content
+        workbook = caller.client.get("/api/export/xlsx").content
+
+        for name, data in (("all.zip", package), ("all.xlsx", workbook)):
+            upload = self.bring(caller, name, data)
+            self.assertEqual(list(self.statuses(upload)), ["same"], upload["rows"][:3])
+
+        with zipfile.ZipFile(io.BytesIO(package)) as archive:
+            described = json.loads(archive.read("datapackage.json"))
+            for resource in described["resources"]:
+                head = next(csv.reader(io.StringIO(archive.read(resource["path"]).decode())))
+                self.assertEqual([f["name"] for f in resource["schema"]["fields"]], head)
+        sheet = load_workbook(io.BytesIO(workbook))["components"]
+        self.assertIn("CB-03", [row[2].value for row in sheet.iter_rows(min_row=2)])
+
+    def test_a_new_plant_comes_in_and_a_change_is_shown_before_it_is_made(self) -> None:
+        caller = Caller(make_person())
+        first = self.bring(
+            caller,
+            "plant.zip",
+            zipped(
+                items=NEW_ITEMS,
+                work_centers=WORK_CENTERS,
+                operations=OPERATIONS,
+                components=COMPONENTS,
+            ),
+        )
+        self.assertEqual(self.statuses(first), {"new": 5})
+        caller.must("import-tables", {"upload": first["upload"]})
+        caller.must("freeze-standard", {})
+        # by hand: 4 × 0.20 + 0.5 h × 30
+        self.assertEqual(caller.get("items/TOP/standard")["total"], "15.800000")
+
+        dearer = NEW_ITEMS.replace("0.20", "0.25") + "NUT,Nut,pcs,buy,0.1\n"
+        second = self.bring(
+            caller,
+            "change.zip",
+            zipped(items=dearer, operations=OPERATIONS, components=COMPONENTS.replace("4", "6")),
+        )
+
+        self.assertEqual(self.statuses(second), {"new": 1, "changed": 3, "same": 1})
+        price = next(r for r in second["rows"] if r["code"] == "BOLT")
+        self.assertEqual((price["status"], price["why"]), ("changed", "price"))
+        caller.must("import-tables", {"upload": second["upload"]})
+        self.assertEqual(caller.get("items/TOP/tree")["rows"][1]["quantity"], "6.000000")
+        states = Revision.objects.filter(item__code="TOP").values_list("letter", "state")
+        self.assertEqual(dict(states), {"A": "retired", "B": "approved"})
+        self.assertEqual(differences(), [])
+
+    def test_every_fault_of_a_file_is_named_with_its_line_and_nothing_is_taken(self) -> None:
+        caller = Caller(make_person())
+        cases = {
+            "price: 'cheap' is no number": {"items": NEW_ITEMS.replace("0.20", "cheap")},
+            "the unit furlong is unknown": {"items": NEW_ITEMS.replace("Bolt,pcs", "Bolt,furlong")},
+            "the column unit is missing": {"items": "code,name,source\nA,A,buy\n"},
+            "it stands on line 3 already": {"items": NEW_ITEMS + "BOLT,Bolt,pcs,buy,1\n"},
+            "there is no item NONE": {
+                "items": NEW_ITEMS,
+                "work_centers": WORK_CENTERS,
+                "operations": OPERATIONS,
+                "components": COMPONENTS.replace("BOLT", "NONE"),
+            },
+            "SUB → TOP → SUB": {
+                "items": NEW_ITEMS + "SUB,Sub,pcs,make,\n",
+                "work_centers": WORK_CENTERS,
+                "operations": OPERATIONS + "SUB,10,Make,BENCH,1\n",
+                "components": COMPONENTS + "TOP,10,SUB,1\nSUB,10,TOP,1\n",
+            },
+        }
+        for words, tables in cases.items():
+            upload = self.bring(caller, "bad.zip", zipped(**tables))
+            told = [r for r in upload["rows"] if r["status"] == "refused"]
+            self.assertTrue(any(words in r["why"] for r in told), (words, told))
+            self.assertTrue(all(r["line"] for r in told), told)
+            problem = caller.do("import-tables", {"upload": upload["upload"]})
+            self.assertEqual((caller.status, problem["code"]), (422, "exchange.rows_refused"))
+        self.assertEqual(caller.get("items"), [])
+
+    def test_files_that_can_not_be_read_are_refused_with_the_reason(self) -> None:
+        caller = Caller(make_person())
+        bomb = io.BytesIO()
+        with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as archive:
+            for n in range(5):
+                archive.writestr(f"{n}.csv", b"0" * 60_000_000)
+        for name, data, words in (
+            ("items.csv", "code,name\nÄ,x".encode("latin-1"), "Line 2 is not in UTF-8."),
+            ("bomb.zip", bomb.getvalue(), "It would unpack to 300 MB"),
+            ("items.csv", b"", "the column code is missing"),
+        ):
+            told = self.bring(caller, name, data)
+            self.assertIn(words, told.get("detail") or told["rows"][0]["why"])
+
+    def test_formulas_and_merged_cells_of_a_workbook_are_refused(self) -> None:
+        caller = Caller(make_person())
+        book = Workbook()
+        sheet = book.active
+        assert sheet is not None
+        sheet.title = "items"
+        sheet.append(["code", "name", "unit", "source", "price"])
+        sheet.append(["A", "A", "pcs", "buy", "=1+1"])
+        sheet.merge_cells("A4:B4")
+        target = io.BytesIO()
+        book.save(target)
+
+        upload = self.bring(caller, "items.xlsx", target.getvalue())
+
+        told = " ".join(r["why"] for r in upload["rows"] if r["status"] == "refused")
+        self.assertIn("E2 holds a formula", told)
+        self.assertIn("merged cells", told)

@@ -1,0 +1,118 @@
+import { useQuery } from '@tanstack/react-query';
+import { type ChangeEvent, useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { commandsOptions, type Upload, uploadOptions } from '../../api/queries';
+import { useCommands } from '../../commands/CommandContext';
+import { ApiError, type Problem, sendFile } from '../../lib/http';
+import { Button } from '../../ui/Button';
+import { ItemCode } from '../../ui/ItemCode';
+import { Loaded, ProblemNote } from '../../ui/States';
+
+const statuses = ['refused', 'changed', 'new', 'same'] as const;
+
+/** Files in and out: what an import would do, row by row, before it does anything. */
+export function ExchangePage() {
+  const [query, setQuery] = useSearchParams();
+  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [isReading, setReading] = useState(false);
+  const number = Number(query.get('upload') ?? 0);
+
+  async function bring(event: ChangeEvent<HTMLInputElement>) {
+    const file = event.target.files?.[0];
+    event.target.value = '';
+    if (!file) return;
+    setProblem(null);
+    setReading(true);
+    try {
+      const kept = (await sendFile('/api/uploads', file)) as Upload;
+      setQuery({ upload: String(kept.upload) });
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      setProblem(error.problem);
+    } finally {
+      setReading(false);
+    }
+  }
+
+  return (
+    <article>
+      <header className="px-4 pt-3 pb-2">
+        <h1>Import and export</h1>
+        <p className="max-w-[80ch] text-quiet">
+          Items, work centers and structures as tables: a zip of CSV files that a data package describes, or an XLSX workbook. What is
+          exported can be imported again and changes nothing.
+        </p>
+        <div className="mt-2 flex flex-wrap items-center gap-4">
+          <a className="quiet-link text-act" href="/api/export/csv" download>
+            Export as CSV
+          </a>
+          <a className="quiet-link text-act" href="/api/export/xlsx" download>
+            Export as XLSX
+          </a>
+          {may.has('import-tables') && (
+            <label className="flex items-center gap-2">
+              Bring a file
+              <input type="file" accept=".csv,.zip,.xlsx" className="text-[13px]" onChange={(e) => void bring(e)} />
+            </label>
+          )}
+          {isReading && <span role="status">Reading the file</span>}
+        </div>
+      </header>
+      {problem && (
+        <div className="px-4">
+          <ProblemNote problem={problem} />
+        </div>
+      )}
+      {number > 0 && !problem && <Planned number={number} />}
+    </article>
+  );
+}
+
+function Planned({ number }: { number: number }) {
+  const upload = useQuery(uploadOptions(number));
+  const { start } = useCommands();
+  return (
+    <Loaded query={upload}>
+      {(u) => (
+        <section aria-label={`What ${u.name} would do`}>
+          <div className="flex items-center gap-4 px-4 pb-2">
+            <h2>{u.name}</h2>
+            <p>
+              {statuses.map((s) => `${u[s].toLocaleString()} ${s}`).join(' · ')}
+              {u.rows.length < u.new + u.changed + u.same + u.refused && (
+                <span className="text-quiet"> · the first {u.rows.length.toLocaleString()} shown</span>
+              )}
+            </p>
+            <Button look="act" disabled={u.refused > 0 || u.new + u.changed === 0} onClick={() => start('import-tables', { upload: u.upload })}>
+              Import {(u.new + u.changed).toLocaleString()} rows…
+            </Button>
+            {u.refused > 0 && <span className="text-attention">A file is taken whole or not at all: correct what is refused.</span>}
+          </div>
+          <table className="rows" aria-label="Rows of the file">
+            <thead>
+              <tr>
+                <th className="pl-4!">Table</th>
+                <th className="num">line</th>
+                <th>code</th>
+                <th>would be</th>
+                <th className="pr-4!">why</th>
+              </tr>
+            </thead>
+            <tbody>
+              {u.rows.map((r, n) => (
+                <tr key={n}>
+                  <td className="pl-4!">{r.table}</td>
+                  <td className="num">{r.line || ''}</td>
+                  <td>{r.status === 'same' || r.status === 'changed' ? <ItemCode code={r.code} /> : <span className="code">{r.code}</span>}</td>
+                  <td className={r.status === 'refused' ? 'text-attention' : ''}>{r.status}</td>
+                  <td className="w-full pr-4! text-quiet">{r.why}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      )}
+    </Loaded>
+  );
+}
