@@ -1,6 +1,7 @@
 """A served application and a browser, for tests of a person's work."""
 
 import os
+import re
 from threading import Thread
 from typing import ClassVar
 
@@ -9,7 +10,7 @@ from django.core.asgi import get_asgi_application
 from django.db import connection, connections
 from django.test import TransactionTestCase
 from django.utils import timezone
-from playwright.sync_api import BrowserContext, Page, Playwright, sync_playwright
+from playwright.sync_api import BrowserContext, Page, Playwright, expect, sync_playwright
 from poietic.demo import tarn_hollow
 
 from ops.browser import launch_arguments
@@ -95,6 +96,18 @@ class BrowserTest(TransactionTestCase):
         page.get_by_role("button", name=f"Sign in as {first_name}").click()
         page.get_by_text("● live").wait_for()
         return page
+
+    def press(self, page: Page, *keys: str) -> None:
+        """Press keys one after the other."""
+        for key in keys:
+            page.keyboard.press(key)
+
+    def post(self, page: Page) -> None:
+        """Post what is in hand, once its preview stands, and leave."""
+        expect(page.get_by_role("status").filter(has_text=re.compile("^preview$"))).to_be_visible()
+        self.press(page, "Control+Enter")
+        expect(page.get_by_role("status").filter(has_text="posted")).to_be_visible()
+        self.press(page, "Escape")
 
     def refusal_expected(self) -> None:
         """Forget the console's note of a request that was rightly refused."""

@@ -2,7 +2,7 @@
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import expect
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 
@@ -15,18 +15,6 @@ class OrderStory(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         self.load_demo()
-
-    def press(self, page: Page, *keys: str) -> None:
-        """Press keys one after the other."""
-        for key in keys:
-            page.keyboard.press(key)
-
-    def post(self, page: Page) -> None:
-        """Post what is in hand, once its preview stands, and leave."""
-        expect(page.get_by_role("status").filter(has_text=re.compile("^preview$"))).to_be_visible()
-        self.press(page, "Control+Enter")
-        expect(page.get_by_role("status").filter(has_text="posted")).to_be_visible()
-        self.press(page, "Escape")
 
     def test_from_release_to_the_closed_bridge_by_keyboard_alone(self) -> None:
         page = self.signed_in("Mara")

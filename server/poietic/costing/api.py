@@ -1,8 +1,11 @@
 """Queries on standards."""
 
+from collections.abc import Iterator
 from decimal import Decimal
+from typing import Any
 
 import orjson
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router, Schema
@@ -18,7 +21,8 @@ from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from .compare import ComparedOut, compared
-from .queries import roll_up_now, standards_in_force
+from .models import Standard
+from .queries import current_set, roll_up_now, standards_in_force
 from .tree import TreeOut, derivation_of, tree_of
 
 router = Router(tags=["costing"])
@@ -90,32 +94,42 @@ class RollUpOut(Schema):
 
 
 @router.get("/items", response=list[ItemOut])
-def items(request: HttpRequest) -> list[ItemOut]:
+def items(request: HttpRequest) -> HttpResponse:
     """Return all items with their stock, standard, and whether they have a structure."""
-    standards = standards_in_force()
+    return HttpResponse(orjson.dumps(list(_items(Item.objects.all())), default=_plain), content_type="application/json")  # fmt: skip
+
+
+@router.get("/items/{code}", response={200: ItemOut, 404: Problem})
+def one_item(request: HttpRequest, code: str) -> HttpResponse:
+    """Return an item with its stock and standard."""
+    item = item_by_code(code)
+    found = next(_items(Item.objects.filter(pk=item.pk)))
+    return HttpResponse(orjson.dumps(found, default=_plain), content_type="application/json")
+
+
+def _items(rows: QuerySet[Item]) -> Iterator[dict[str, Any]]:
+    """Yield ItemOut's content, in three statements; long lists are not validated row by row."""
     standing = set(in_force(timezone.localdate()).values_list("item_id", flat=True))
-    states = set(Revision.objects.exclude(state="retired").values_list("item_id", "state"))
-    return [
-        ItemOut(
-            code=i.code,
-            name=i.name,
-            unit=i.unit,
-            step=i.step,
-            source=i.source,
-            standard_lot=i.standard_lot,
-            price=i.price,
-            is_active=i.is_active,
-            inactive_reason=i.inactive_reason,
-            density=i.density,
-            on_hand=i.holding.quantity,
-            value=i.holding.value,
-            standard=standards[i.code].total if i.code in standards else None,
-            has_approved=i.pk in standing,
-            has_draft=(i.pk, "draft") in states or (i.pk, "in review") in states,
-            change=i.change,
-        )
-        for i in Item.objects.select_related("holding")
-    ]
+    drafts = set(Revision.objects.filter(state__in=OPEN_STATES).values_list("item_id", flat=True))
+    standards = dict(
+        Standard.objects.filter(cost_set=current_set()).values_list("item_id", "total")
+    )
+    names = set(ItemOut.model_fields) - {
+        "on_hand",
+        "value",
+        "standard",
+        "has_approved",
+        "has_draft",
+    }
+    for row in rows.values(*names, "pk", "holding__quantity", "holding__value"):
+        pk = row.pop("pk")
+        yield row | {
+            "on_hand": row.pop("holding__quantity"),
+            "value": row.pop("holding__value"),
+            "standard": standards.get(pk),
+            "has_approved": pk in standing,
+            "has_draft": pk in drafts,
+        }
 
 
 @router.get("/items/{code}/standard", response={200: StandardOut, 404: Problem})

@@ -49,6 +49,12 @@ export const itemsOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/items', { signal })),
   });
 
+export const itemOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'item'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}', { params: { path: { code } }, signal })),
+  });
+
 export const workCentersOptions = () =>
   queryOptions({
     queryKey: ['work-centers'],

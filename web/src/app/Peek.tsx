@@ -38,7 +38,7 @@ export function Peek() {
 
 function peeked(): string | null {
   const focused = document.activeElement;
-  const near = focused?.closest('[data-peek]') ?? focused?.querySelector('[data-peek]');
+  const near = focused?.closest('[data-peek]') ?? focused?.closest('[role=row], tr')?.querySelector('[data-peek]');
   const found = near ?? document.querySelector('[data-peek]:hover') ?? document.querySelector('[role=row]:hover [data-peek], tr:hover [data-peek]');
   return found?.getAttribute('data-peek') ?? null;
 }

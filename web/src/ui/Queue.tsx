@@ -1,5 +1,9 @@
-import { type KeyboardEvent, type ReactNode, useRef, useState } from 'react';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
+
+/** the height of a row: two lines of text */
+const ROW = 50;
 
 export interface QueueRow {
   key: string;
@@ -25,23 +29,48 @@ export function Queue({
 }) {
   const [filter, setFilter] = useState('');
   const entry = useRef<HTMLInputElement>(null);
-  const list = useRef<HTMLUListElement>(null);
-  const shown = rows.filter((r) =>
-    filter
-      .toLowerCase()
-      .split(' ')
-      .every((word) => r.words.toLowerCase().includes(word)),
+  const list = useRef<HTMLDivElement>(null);
+  const wanted = useRef<number | null>(null);
+  const words = filter.toLowerCase();
+  const shown = useMemo(
+    () => rows.filter((r) => words.split(' ').every((word) => r.words.toLowerCase().includes(word))),
+    [rows, words],
   );
+  // oxlint-disable-next-line react/incompatible-library -- nothing here is compiled by the React compiler
+  const virtual = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => list.current,
+    estimateSize: () => ROW,
+    overscan: 12,
+  });
+  const at = shown.findIndex((r) => r.key === current);
+  useEffect(() => {
+    if (at >= 0) virtual.scrollToIndex(at, { align: 'auto' });
+  }, [virtual, at]);
+  useEffect(() => {
+    if (wanted.current === null) return;
+    const link = list.current?.querySelector<HTMLElement>(`[data-row="${wanted.current}"]`);
+    if (link) {
+      wanted.current = null;
+      link.focus({ preventScroll: true });
+    }
+  });
+
+  function focusRow(n: number) {
+    wanted.current = Math.min(n, shown.length - 1);
+    virtual.scrollToIndex(wanted.current, { align: 'auto' });
+    list.current?.querySelector<HTMLElement>(`[data-row="${wanted.current}"]`)?.focus({ preventScroll: true });
+  }
 
   function move(event: KeyboardEvent) {
-    const links = [...(list.current?.querySelectorAll('a') ?? [])];
-    const at = links.indexOf(document.activeElement as HTMLAnchorElement);
+    const link = document.activeElement?.closest<HTMLElement>('[data-row]');
+    const from = link ? Number(link.dataset['row']) : -1;
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       event.preventDefault();
-      const next = event.key === 'ArrowDown' ? at + 1 : at - 1;
+      const next = event.key === 'ArrowDown' ? from + 1 : from - 1;
       if (next < 0) entry.current?.focus();
-      else links[Math.min(next, links.length - 1)]?.focus();
-    } else if (at >= 0 && event.key.length === 1 && !event.ctrlKey && !event.altKey && !event.metaKey) {
+      else focusRow(next);
+    } else if (from >= 0 && event.key.length === 1 && !event.ctrlKey && !event.altKey && !event.metaKey) {
       entry.current?.focus();
     }
   }
@@ -61,25 +90,31 @@ export function Queue({
           {shown.length === rows.length ? rows.length : `${shown.length} of ${rows.length}`}
         </span>
       </div>
-      <ul ref={list} className="min-h-0 flex-1 overflow-y-auto">
-        {shown.map((r) => (
-          <li key={r.key}>
-            <Link
-              to={r.to}
-              title={r.words}
-              aria-current={r.key === current ? 'page' : undefined}
-              className="block border-b border-hair px-3 py-1 hover:bg-act-wash aria-[current=page]:border-l-4 aria-[current=page]:border-l-act aria-[current=page]:bg-sheet aria-[current=page]:pl-2"
-            >
-              {r.body}
-            </Link>
-          </li>
-        ))}
+      <div ref={list} className="min-h-0 flex-1 overflow-y-auto">
         {shown.length === 0 && (
-          <li className="px-3 py-4 text-quiet">
-            {rows.length === 0 ? empty : 'Nothing matches the filter.'}
-          </li>
+          <p className="px-3 py-4 text-quiet">{rows.length === 0 ? empty : 'Nothing matches the filter.'}</p>
         )}
-      </ul>
+        <ul className="relative" style={{ height: virtual.getTotalSize() }}>
+          {virtual.getVirtualItems().map((v) => {
+            const r = shown[v.index];
+            return (
+              r && (
+                <li key={r.key} className="absolute inset-x-0 top-0" style={{ transform: `translateY(${v.start}px)`, height: ROW }}>
+                  <Link
+                    to={r.to}
+                    data-row={v.index}
+                    title={r.words}
+                    aria-current={r.key === current ? 'page' : undefined}
+                    className="block h-full border-b border-hair px-3 py-1 hover:bg-act-wash aria-[current=page]:border-l-4 aria-[current=page]:border-l-act aria-[current=page]:bg-sheet aria-[current=page]:pl-2"
+                  >
+                    {r.body}
+                  </Link>
+                </li>
+              )
+            );
+          })}
+        </ul>
+      </div>
       {foot && <div className="border-t border-hair px-3 py-2">{foot}</div>}
     </nav>
   );

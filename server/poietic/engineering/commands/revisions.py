@@ -8,7 +8,6 @@ from django.db.models import Q
 from django.utils import timezone
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE
-from poietic_core.structure.explode import working_order
 
 from ...catalog.models import Item
 from ...catalog.queries import item_by_code
@@ -19,7 +18,7 @@ from ...web_api.fields import Code, Note, Quantity, Strict
 from ..faults import faults_of
 from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision
 from ..queries import in_force, with_rows
-from .structures import graph_with, guard_graph, next_letter
+from .structures import guard_graph, next_letter, refuse_cycle
 
 
 @dataclass(eq=False)
@@ -158,7 +157,7 @@ def _put_in_force(context: Context, revision: Revision, day: date) -> None:
     """Check a revision and let it be in force from a day, the one before it until then."""
     if problems := faults_of(revision):
         raise NotApprovable(str(revision), problems)
-    working_order(graph_with(revision))
+    refuse_cycle(revision)
     today = timezone.localdate(context.now)
     if day < today:
         raise InvalidInput(

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Annotated, ClassVar
 
 from django.db import connection
-from django.db.models import Count
+from django.db.models import Count, Q
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.explode import working_order
@@ -137,7 +137,7 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
         OutputRow(revision=draft, position=n, item=items[o.item], **o.model_dump(exclude={"item"}))
         for n, o in enumerate(given.outputs)
     )
-    working_order(graph_with(draft))
+    refuse_cycle(draft)
     for fault in faults_of(with_rows(Revision.objects.filter(pk=draft.pk)).get()):
         context.effects.remark(str(draft), fault)
     context.made["revision"] = draft.letter
@@ -207,14 +207,34 @@ def next_letters(items: Iterable[Item]) -> dict[int, str]:
     return letters
 
 
-def graph_with(draft: Revision) -> dict[str, dict[str, Decimal]]:
-    """Return the graph of structures in force and in draft, with this draft in its item's place."""
+#: everything below a draft's components, through what is in force, approved to come, or open
+REACHED = """
+WITH RECURSIVE below(item_id) AS (
+  SELECT item_id FROM engineering_componentrow WHERE revision_id = %(draft)s
+  UNION
+  SELECT c.item_id FROM below JOIN engineering_revision r ON r.item_id = below.item_id
+  JOIN engineering_componentrow c ON c.revision_id = r.id
+  WHERE r.state <> 'retired' AND below.item_id <> %(item)s)
+SELECT item_id FROM below
+"""
+
+
+def refuse_cycle(draft: Revision) -> None:
+    """Refuse a draft that would make its item a part of itself, with the whole loop.
+
+    Only what lies below the draft is looked at, each item once.
+    """
+    with connection.cursor() as cursor:
+        cursor.execute(REACHED, {"draft": draft.pk, "item": draft.item_id})
+        reached = {row[0] for row in cursor.fetchall()}
+    if draft.item_id not in reached:
+        return
     graph: dict[str, dict[str, Decimal]] = {}
     lines = ComponentRow.objects.filter(
-        revision__state__in=[s for s in Revision.State if s != Revision.State.RETIRED]
-    ).exclude(revision__item=draft.item, revision__state=Revision.State.APPROVED)
+        Q(revision=draft) | Q(revision__item__in=reached - {draft.item_id}), item__in=reached
+    ).exclude(revision__state=Revision.State.RETIRED)
     for parent, child, quantity in lines.values_list(
         "revision__item__code", "item__code", "quantity"
     ):
         graph.setdefault(parent, {})[child] = quantity
-    return graph
+    working_order(graph)

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useEffect } from 'react';
-import { commandsOptions, type Item, itemsOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
+import { commandsOptions, type Item, itemOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { OperationGraph } from '../../structure/OperationGraph';
@@ -14,16 +14,8 @@ import { NotesBlock, RevisionsBlock, StandardBlock, StockAndUse } from './ItemBl
 /** An item: what it is made of and how, what it costs, where it lies and where it is used. */
 export function ItemPage() {
   const { code = '' } = useParams();
-  const items = useQuery(itemsOptions());
-  return (
-    <Loaded query={items}>
-      {(rows) => {
-        const item = rows.find((i) => i.code === code);
-        if (!item) return <Empty>There is no item {code}.</Empty>;
-        return <Page key={code} item={item} />;
-      }}
-    </Loaded>
-  );
+  const item = useQuery(itemOptions(code));
+  return <Loaded query={item}>{(i) => <Page key={code} item={i} />}</Loaded>;
 }
 
 function Page({ item }: { item: Item }) {

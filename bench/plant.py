@@ -1,0 +1,62 @@
+"""A generated plant: items on levels, dyadic quantities so that every method must agree exactly."""
+
+import io
+from datetime import date
+
+import numpy as np
+from django.db import connection
+from numpy.typing import NDArray
+
+
+class Lines:
+    """Component lines by position: `width` items on each of `levels`, `each` lines per parent."""
+
+    def __init__(self, *, levels: int, width: int, each: int, seed: int = 1) -> None:
+        draw = np.random.default_rng(seed)
+        self.size = levels * width
+        self.parents = np.repeat(np.arange(self.size - width, dtype=np.int32), each)
+        level = self.parents // width
+        self.children = ((level + 1) * width + draw.integers(0, width, self.parents.size)).astype(
+            np.int32
+        )
+        self.quantities = draw.choice([0.25, 0.5, 1.0, 2.0], self.parents.size)
+        self.demand = np.zeros(self.size)
+        self.demand[:width] = 1.0
+
+
+def store(lines: Lines, day: date) -> None:
+    """Write a plant past the commands, as a measurement may: items, revisions, operations, lines."""
+    with connection.cursor() as cursor:
+        cursor.execute("INSERT INTO engineering_workcenter (code, name, machine_rate, labour_rate, machines, efficiency, change) VALUES ('W', 'W', 10, 20, 1, 1, 1) RETURNING id")  # fmt: skip
+        center = cursor.fetchone()[0]
+        _copy(cursor, "catalog_item (id, code, name, unit, step, source, standard_lot, price, is_active, inactive_reason, change)",
+              (f"{n}\tI{n}\tItem {n}\tpcs\t1\t{'make' if n < lines.size - lines.demand.sum() else 'buy'}\t1\t\\N\tt\t\t1" for n in range(lines.size)))  # fmt: skip
+        _copy(cursor, "ledger_holding (item_id, quantity, value, standard, change)", (f"{n}\t0\t0\t\\N\t1" for n in range(lines.size)))  # fmt: skip
+        made = np.unique(lines.parents)
+        _copy(cursor, "engineering_revision (id, item_id, letter, state, batch_quantity, effective_from, note, change)",
+              (f"{n}\t{n}\tA\tapproved\t1\t{day}\t\t1" for n in made))  # fmt: skip
+        _copy(cursor, "engineering_operationrow (revision_id, number, name, work_center_id, setup_labour_hours, setup_machine_hours, run_labour_hours, run_machine_hours, run_quantity, runs_whole_batches, machines, queue_hours, wait_hours, move_hours, yield_share, is_report_point, instructions)",
+              (f"{n}\t10\tMake\t{center}\t0\t0\t0.1\t0.1\t1\tf\t1\t0\t0\t0\t1\tt\t" for n in made))  # fmt: skip
+        _copy(cursor, "engineering_componentrow (revision_id, position, item_id, operation, quantity, per, allowance, issue_rule, unit, measured_by, reference)",
+              (f"{p}\t{k}\t{c}\t10\t{q}\tunit\t0\tby hand\t\t\t" for k, (p, c, q) in enumerate(zip(lines.parents, lines.children, lines.quantities, strict=True))))  # fmt: skip
+        for table in ("catalog_item", "engineering_revision"):
+            cursor.execute(
+                f"SELECT setval(pg_get_serial_sequence('{table}', 'id'), %s)", [lines.size]
+            )
+        cursor.execute("ANALYZE")
+
+
+def _copy(cursor: object, target: str, rows: object) -> None:
+    text = io.StringIO()
+    with cursor.copy(f"COPY {target} FROM STDIN") as copy:  # type: ignore[attr-defined]
+        for n, row in enumerate(rows):  # type: ignore[arg-type, var-annotated]
+            text.write(row + "\n")
+            if n % 20_000 == 19_999:
+                copy.write(text.getvalue())
+                text = io.StringIO()
+        copy.write(text.getvalue())
+
+
+def equal(one: NDArray[np.float64], other: NDArray[np.float64]) -> bool:
+    """Tell whether two results are equal to the last bit."""
+    return bool(np.array_equal(one, other))

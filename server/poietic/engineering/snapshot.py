@@ -1,0 +1,101 @@
+"""The plant's graph loaded in one statement, as arrays."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+import numpy as np
+from django.db import connection
+from numpy.typing import NDArray
+from poietic_core.quantity import ONE
+from poietic_core.structure.plant import Plant
+from poietic_core.structure.requirement import entering, need_per_good_unit
+
+from .models import Revision
+from .queries import in_force, structure_of, with_rows
+
+#: lines whose need is simply their quantity, packed into three byte strings
+PACKED = """
+SELECT string_agg(int8send(r.item_id), ''), string_agg(int8send(c.item_id), ''),
+       string_agg(float8send((c.quantity * (1 + c.allowance) / r.batch_quantity)::float8), '')
+FROM engineering_componentrow c JOIN engineering_revision r ON r.id = c.revision_id
+WHERE r.id = ANY(%s)
+"""
+#: revisions with a yield, branches, sizes, units, fixed lines or effectivity: worked out one by one
+OTHERS = """
+SELECT revision_id FROM engineering_operationrow WHERE yield_share <> 1
+UNION SELECT revision_id FROM engineering_componentrow
+  WHERE per <> 'unit' OR unit <> '' OR measured_by <> ''
+     OR effective_from IS NOT NULL OR effective_until IS NOT NULL
+"""
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """The plant as arrays, with the items' keys by position."""
+
+    plant: Plant
+    #: item keys, sorted: the position of an item is where its key stands
+    keys: NDArray[np.int64]
+
+    def position(self, key: int) -> int:
+        """Return the position of an item."""
+        return int(np.searchsorted(self.keys, key))
+
+
+def load_snapshot(day: date) -> Snapshot:
+    """Return the structures in force on a day as arrays: needs per good unit, for screening."""
+    standing = np.array(in_force(day).order_by().values_list("pk", flat=True), dtype=np.int64)
+    with connection.cursor() as cursor:
+        cursor.execute(OTHERS)
+        others = np.intersect1d(
+            standing, np.array([r[0] for r in cursor.fetchall()], dtype=np.int64)
+        )
+        plain = np.setdiff1d(standing, others)
+        cursor.execute(PACKED, [plain.tolist()])
+        parents, children, needs = _unpacked(cursor.fetchone())
+        cursor.execute("SELECT id FROM catalog_item ORDER BY id")
+        keys = np.array([r[0] for r in cursor.fetchall()], dtype=np.int64)
+    if others.size:
+        more = _worked_out(others, day)
+        parents = np.concatenate([parents, more[0]])
+        children = np.concatenate([children, more[1]])
+        needs = np.concatenate([needs, more[2]])
+    plant = Plant(
+        np.searchsorted(keys, parents).astype(np.int32),
+        np.searchsorted(keys, children).astype(np.int32),
+        needs,
+        keys.size,
+    )
+    return Snapshot(plant, keys)
+
+
+Lines = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]
+
+
+def _unpacked(row: tuple[bytes | None, ...]) -> Lines:
+    parents, children, needs = (bytes(cell or b"") for cell in row)
+    return (
+        np.frombuffer(parents, dtype=">i8").astype(np.int64),
+        np.frombuffer(children, dtype=">i8").astype(np.int64),
+        np.frombuffer(needs, dtype=">f8").astype(np.float64),
+    )
+
+
+def _worked_out(revisions: NDArray[np.int64], day: date) -> Lines:
+    """Return the lines of revisions whose needs the core has to work out."""
+    found: list[tuple[int, int, Decimal]] = []
+    for revision in with_rows(Revision.objects.filter(pk__in=revisions.tolist())):
+        structure = structure_of(revision).on(day)
+        enter = entering(structure.operations, ONE)
+        keys = {c.item.code: c.item_id for c in revision.components.all()}
+        for line in structure.components:
+            need = need_per_good_unit(
+                structure, line, enter, unit="", standard_lot=revision.item.standard_lot
+            )
+            found.append((revision.item_id, keys[line.item], need.value))
+    return (
+        np.array([f[0] for f in found], dtype=np.int64),
+        np.array([f[1] for f in found], dtype=np.int64),
+        np.array([float(f[2]) for f in found], dtype=np.float64),
+    )
