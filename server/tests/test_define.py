@@ -4,6 +4,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.utils import timezone
 from poietic.demo import mirror_cell, tarn_hollow
@@ -222,6 +223,32 @@ class Works(TestCase):
         self.assertEqual(
             [d["day"] for d in year["days"] if d["why"] == "stocktaking"], ["2027-03-10"]
         )
+
+    def test_holidays_come_from_icalendar_and_calendars_go_out_as_it(self) -> None:
+        """The event is RFC 5545's own example of an all-day event (section 3.6.1)."""
+        text = (
+            "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//EN\r\nBEGIN:VEVENT\r\n"
+            "UID:20070423T123432Z-541111@example.com\r\nDTSTAMP:20070423T123432Z\r\n"
+            "DTSTART;VALUE=DATE:20070628\r\nDTEND;VALUE=DATE:20070709\r\n"
+            "SUMMARY:Festival International de Jazz de Montreal\r\nTRANSP:TRANSPARENT\r\n"
+            "END:VEVENT\r\nEND:VCALENDAR\r\n"
+        )
+        upload = {"file": SimpleUploadedFile("h.ics", text.encode())}
+        holidays = self.caller.client.post("/api/calendars/read", upload).json()
+        self.assertEqual((holidays[0]["first"], holidays[0]["last"]), ("2007-06-28", "2007-07-08"))
+
+        self.caller.must("close-holidays", {"calendar": "DAY", "holidays": holidays})
+
+        days = self.caller.get("calendars/DAY/years/2007")["days"]
+        self.assertEqual(sum("Jazz" in d["why"] and d["minutes"] == 0 for d in days), 11)
+        exported = self.caller.client.get("/api/calendars/DAY/icalendar").content
+        back = {"file": SimpleUploadedFile("back.ics", exported)}
+        again = self.caller.client.post("/api/calendars/read", back).json()
+        self.assertIn(holidays[0], again)
+        self.assertIn(b"RRULE:FREQ=WEEKLY;BYDAY=MO", exported)
+        bad = {"file": SimpleUploadedFile("bad.ics", b"no calendar")}
+        problem = self.caller.client.post("/api/calendars/read", bad).json()
+        self.assertEqual(problem["code"], "calendar.not_icalendar")
 
     def test_a_peek_shows_stock_needs_and_uses(self) -> None:
         peek = self.caller.get("items/CS-01/peek")

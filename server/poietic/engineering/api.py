@@ -4,15 +4,16 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from django.db.models import Count
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import File, Router, Schema, UploadedFile
 from poietic_core.calendar.model import Calendar
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
+from .icalendar_files import NotICalendar, as_icalendar, read_holidays
 from .models import Revision, WorkCalendar, WorkCenter
 from .queries import as_calendar, revision_by_letter
 from .where_used import where_used
@@ -304,6 +305,35 @@ def calendars(request: HttpRequest) -> list[CalendarOut]:
         )
         for c in rows
     ]
+
+
+class HolidayOut(Schema):
+    """Days that an iCalendar file closes."""
+
+    first: date
+    last: date
+    why: str
+
+
+@router.post("/calendars/read", response={200: list[HolidayOut], 422: Problem})
+def read_calendar(request: HttpRequest, file: File[UploadedFile]) -> list[HolidayOut]:
+    """Return the holidays of an iCalendar file; nothing is closed yet."""
+    name = file.name or "file"
+    if (file.size or 0) > 5_000_000:
+        raise NotICalendar(name, "It is larger than 5 MB.")
+    found = read_holidays(name, file.read())
+    return [HolidayOut(first=h.first, last=h.last, why=h.why) for h in found]
+
+
+@router.get("/calendars/{code}/icalendar", response={404: Problem})
+def export_calendar(request: HttpRequest, code: str) -> HttpResponse:
+    """Return a calendar as iCalendar (RFC 5545)."""
+    found = WorkCalendar.objects.prefetch_related("shifts", "exceptions").filter(code=code).first()
+    if found is None:
+        raise NotFound("calendar", code)
+    answer = HttpResponse(as_icalendar(found), content_type="text/calendar; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{code}.ics"'
+    return answer
 
 
 @router.get("/calendars/{code}/years/{year}", response={200: YearOut, 404: Problem})

@@ -74,7 +74,7 @@ class FirstPerson(Strict):
 
 
 class Offer(Schema):
-    """A person whom the demo offers."""
+    """A person with the roles held."""
 
     name: str
     full_name: str
@@ -156,3 +156,10 @@ def first_person(request: HttpRequest, given: FirstPerson) -> Me:
         post(COMMANDS["add-person"], add, key=f"first-{uuid4()}", person=None, now=timezone.now())
     login(request, Person.objects.get(name=given.name))
     return me(request)
+
+
+@router.get("/people", response=list[Offer])
+def people(request: HttpRequest) -> list[Offer]:
+    """Return all persons with their roles."""
+    rows = Person.objects.order_by("full_name")
+    return [Offer(name=p.name, full_name=p.full_name, roles=p.roles) for p in rows]

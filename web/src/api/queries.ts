@@ -20,6 +20,7 @@ export type Compared = components['schemas']['ComparedRow'];
 export type WorkCenter = components['schemas']['WorkCenterOut'];
 export type Calendar = components['schemas']['CalendarOut'];
 export type CalendarDay = components['schemas']['DayOut'];
+export type Holiday = components['schemas']['HolidayOut'];
 export type Upload = components['schemas']['UploadOut'];
 export type Posting = components['schemas']['PostingOut'];
 
@@ -127,6 +128,12 @@ export const lacksOptions = () =>
   queryOptions({
     queryKey: ['lacks'],
     queryFn: ({ signal }) => data(api.GET('/api/lacks', { signal })),
+  });
+
+export const peopleOptions = () =>
+  queryOptions({
+    queryKey: ['people'],
+    queryFn: ({ signal }) => data(api.GET('/api/people', { signal })),
   });
 
 export const uploadOptions = (number: number) =>

@@ -424,6 +424,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/close-holidays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close the holidays of a file
+         * @description Close the holidays of a file: carry out.
+         */
+        post: operations["post_close_holidays"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/close-holidays/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close the holidays of a file (preview)
+         * @description Close the holidays of a file: show the consequences.
+         */
+        post: operations["preview_close_holidays"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/open-days": {
         parameters: {
             query?: never;
@@ -1464,6 +1504,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * People
+         * @description Return all persons with their roles.
+         */
+        get: operations["poietic_people_api_people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/items/{code}/units": {
         parameters: {
             query?: never;
@@ -1616,6 +1676,46 @@ export interface paths {
          * @description Return all calendars.
          */
         get: operations["poietic_engineering_api_calendars"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Calendar
+         * @description Return the holidays of an iCalendar file; nothing is closed yet.
+         */
+        post: operations["poietic_engineering_api_read_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars/{code}/icalendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Calendar
+         * @description Return a calendar as iCalendar (RFC 5545).
+         */
+        get: operations["poietic_engineering_api_export_calendar"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2551,6 +2651,51 @@ export interface components {
         /** CloseDaysPreview */
         CloseDaysPreview: {
             given: components["schemas"]["Days"];
+        };
+        /**
+         * CloseHolidays
+         * @description The holidays of a file, to close on a calendar.
+         */
+        CloseHolidays: {
+            /** Calendar */
+            calendar: string;
+            /** Holidays */
+            holidays: components["schemas"]["Holiday"][];
+        };
+        /** CloseHolidaysPosting */
+        CloseHolidaysPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CloseHolidays"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * Holiday
+         * @description Days to close, both included.
+         */
+        Holiday: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** CloseHolidaysPreview */
+        CloseHolidaysPreview: {
+            given: components["schemas"]["CloseHolidays"];
         };
         /** OpenDaysPosting */
         OpenDaysPosting: {
@@ -3576,7 +3721,7 @@ export interface components {
         };
         /**
          * Offer
-         * @description A person whom the demo offers.
+         * @description A person with the roles held.
          */
         Offer: {
             /** Name */
@@ -3984,6 +4129,24 @@ export interface components {
             start: number;
             /** End */
             end: number;
+        };
+        /**
+         * HolidayOut
+         * @description Days that an iCalendar file closes.
+         */
+        HolidayOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Why */
+            why: string;
         };
         /**
          * DayOut
@@ -6313,6 +6476,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CloseDaysPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_close_holidays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseHolidaysPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_close_holidays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseHolidaysPreview"];
             };
         };
         responses: {
@@ -9853,6 +10154,26 @@ export interface operations {
             };
         };
     };
+    poietic_people_api_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Offer"][];
+                };
+            };
+        };
+    };
     poietic_catalog_api_own_units: {
         parameters: {
             query?: never;
@@ -10057,6 +10378,67 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CalendarOut"][];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_read_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolidayOut"][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_export_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

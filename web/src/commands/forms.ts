@@ -175,6 +175,10 @@ export const forms: Record<string, FormSpec> = {
     ],
   },
   'close-days': { act: (g) => `Close days of ${words(g, 'calendar')}`, fields: [...days, field('why', 'Why', 'text', optional)] },
+  'close-holidays': {
+    act: (g) => `Close ${Array.isArray(g['holidays']) ? g['holidays'].length : 0} holidays`,
+    fields: [field('calendar', 'Calendar', 'calendar')],
+  },
   'open-days': { act: (g) => `Open days of ${words(g, 'calendar')}`, fields: days },
   'add-shift': {
     act: (g) => `Add a shift to ${words(g, 'calendar')}`,

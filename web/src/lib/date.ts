@@ -19,3 +19,8 @@ export function day(text: string): string {
 export function moment(text: string): string {
   return momentFormat.format(new Date(text));
 }
+
+/** Return two moments as days: "Wed 25 Nov", "Wed 25 – Fri 27 Nov". */
+export function span(from: string, to: string): string {
+  return dayFormat.formatRange(new Date(from), new Date(to));
+}

@@ -116,6 +116,39 @@ def close_days(context: Context, given: Days) -> None:
     calendar.save()
 
 
+class Holiday(Strict):
+    """Days to close, both included."""
+
+    first: date
+    last: date
+    why: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+
+
+class CloseHolidays(Strict):
+    """The holidays of a file, to close on a calendar."""
+
+    calendar: Code
+    holidays: Annotated[list[Holiday], Field(min_length=1, max_length=1000)]
+
+
+@command("close-holidays", "Close the holidays of a file", Role.ENGINEER, Role.CONTROLLER)
+def close_holidays(context: Context, given: CloseHolidays) -> None:
+    """Close each holiday; days that are closed already stay as they are."""
+    calendar = _locked(context, given.calendar)
+    closed = list(calendar.exceptions.filter(start=None))
+    for holiday in given.holidays:
+        if holiday.last < holiday.first:
+            raise InvalidInput([f"holidays: {holiday.last} lies before {holiday.first}"])
+        if any(c.first <= holiday.first and holiday.last <= c.last for c in closed):
+            continue
+        DayException.objects.create(calendar=calendar, **holiday.model_dump())
+        words = f"closed{f': {holiday.why}' if holiday.why else ''}"
+        context.effects.field(
+            f"calendar {calendar.code}", _span(holiday.first, holiday.last), "", words
+        )
+    calendar.save()
+
+
 @command("open-days", "Open closed days of a calendar", Role.ENGINEER, Role.CONTROLLER)
 def open_days(context: Context, given: Days) -> None:
     """Take away what closes the days or adds a shift on them; closures that reach beyond stay there."""

@@ -1,10 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
+import { type ChangeEvent, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { type Calendar, calendarsOptions, commandsOptions } from '../../api/queries';
+import { type Calendar, calendarsOptions, commandsOptions, type Holiday } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { weekWords } from '../../lib/clock';
 import { Button } from '../../ui/Button';
-import { Empty, Loaded } from '../../ui/States';
+import { ApiError, type Problem, sendFile } from '../../lib/http';
+import { Empty, Loaded, ProblemNote } from '../../ui/States';
 import { YearGrid } from './YearGrid';
 
 /** Calendars: the week of each, its closures and extra shifts, and a whole year at a glance. */
@@ -30,6 +32,7 @@ export function CalendarsPage() {
             <>
               <Table rows={rows} shown={shown} onShow={(code) => setQuery({ code }, { replace: true })} />
               <YearGrid key={shown.code} calendar={shown} />
+              <Files calendar={shown} />
             </>
           );
         }}
@@ -76,5 +79,41 @@ function Table({ rows, shown, onShow }: { rows: Calendar[]; shown: Calendar; onS
         ))}
       </tbody>
     </table>
+  );
+}
+
+/** Holidays in, the calendar out, as iCalendar. */
+function Files({ calendar }: { calendar: Calendar }) {
+  const { start } = useCommands();
+  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const [problem, setProblem] = useState<Problem | null>(null);
+  async function bring(event: ChangeEvent<HTMLInputElement>) {
+    const file = event.target.files?.[0];
+    event.target.value = '';
+    if (!file) return;
+    setProblem(null);
+    try {
+      const holidays = (await sendFile('/api/calendars/read', file)) as Holiday[];
+      start('close-holidays', { calendar: calendar.code, holidays });
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      setProblem(error.problem);
+    }
+  }
+  return (
+    <div className="space-y-2 px-4 pt-2 pb-4">
+      <div className="flex flex-wrap items-center gap-4">
+        <a className="quiet-link text-act" href={`/api/calendars/${encodeURIComponent(calendar.code)}/icalendar`} download>
+          Export {calendar.code} as iCalendar
+        </a>
+        {may.has('close-holidays') && (
+          <label className="flex items-center gap-2">
+            Holidays from an iCalendar file
+            <input type="file" accept=".ics,text/calendar" className="text-[13px]" onChange={(e) => void bring(e)} />
+          </label>
+        )}
+      </div>
+      {problem && <ProblemNote problem={problem} />}
+    </div>
   );
 }

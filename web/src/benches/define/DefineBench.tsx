@@ -59,6 +59,9 @@ export function DefineBench() {
                     <Link className="quiet-link text-act" to="/define/calendars">
                       Calendars
                     </Link>
+                    <Link className="quiet-link text-act" to="/define/shop">
+                      Places, reasons, persons
+                    </Link>
                     <Link className="quiet-link text-act" to="/define/lacks">
                       What is lacking
                     </Link>

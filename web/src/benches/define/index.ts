@@ -5,4 +5,5 @@ export { EditPage } from './EditPage';
 export { ExchangePage } from './ExchangePage';
 export { ItemPage } from './ItemPage';
 export { LacksPage } from './LacksPage';
+export { ShopPage } from './ShopPage';
 export { WorkCentersPage } from './WorkCentersPage';

@@ -83,6 +83,8 @@ function Page({ order }: { order: Order }) {
           {order.days_late > 0 && (
             <strong className="text-attention"> · {order.days_late === 1 ? '1 day' : `${order.days_late} days`} late</strong>
           )}
+          {order.finishes && order.finishes !== order.due && `: finishes ${day(order.finishes)}`}
+          {order.starts && order.state === 'planned' && ` · starts ${day(order.starts)}`}
           {order.note && <span className="text-quiet"> · {order.note}</span>}
         </p>
         {order.stops.map((s) => (

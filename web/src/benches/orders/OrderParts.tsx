@@ -2,10 +2,11 @@ import { Link } from 'react-router';
 import type { Order, OrderInput } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
-import { day, moment } from '../../lib/date';
+import { day, moment, span } from '../../lib/date';
 import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
+import { afterWords } from '../../structure/StructureTree';
 import { selectCostliest } from './logic';
 
 /** The operations as a strip: what each has done, in working order. */
@@ -26,6 +27,13 @@ export function OperationStrip({ order }: { order: Order }) {
               {!isZero(o.scrap) && `, ${quantity(o.scrap)} scrap`}
               {!isZero(o.due) && <span className="text-quiet">, {quantity(o.due)} due</span>}
               {isDone && ' ✓'}
+              {o.after && <span className="text-quiet"> · {afterWords(o.after)}</span>}
+              {!isDone && o.starts && o.ends && (
+                <span className="text-[12px] text-quiet" title="when what is left of it runs">
+                  {' '}
+                  · {span(o.starts, o.ends)}
+                </span>
+              )}
             </span>
             <span aria-hidden className="mx-3 text-hair-strong">
               ──▸
