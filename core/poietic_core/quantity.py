@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Context, Decimal, localcontext
+from decimal import (
+    ROUND_CEILING,
+    ROUND_FLOOR,
+    ROUND_HALF_UP,
+    Context,
+    Decimal,
+    getcontext,
+    localcontext,
+)
 from functools import wraps
 from typing import ParamSpec, TypeVar
 
@@ -25,6 +33,9 @@ def exact(function: Callable[P, R]) -> Callable[P, R]:
 
     @wraps(function)
     def run(*args: P.args, **kwargs: P.kwargs) -> R:
+        now = getcontext()
+        if now.prec == CONTEXT.prec and now.rounding == CONTEXT.rounding:
+            return function(*args, **kwargs)  # called from within the core
         with localcontext(CONTEXT):
             return function(*args, **kwargs)
 

@@ -26,6 +26,7 @@ some = st.integers(1, 9).map(str)
 def structures(draw: st.DrawFn) -> dict[str, Any]:
     """Draw a structure of up to three operations."""
     numbers = [10, 20, 30][: draw(st.integers(1, 3))]
+    is_parallel = len(numbers) == 3 and draw(st.booleans())
     operations = []
     for n in numbers:
         reported = n == numbers[-1] or draw(st.booleans())
@@ -39,6 +40,7 @@ def structures(draw: st.DrawFn) -> dict[str, Any]:
                 "run_machine_hours": draw(hours),
                 "yield_share": draw(st.sampled_from(["1", "0.9"])) if reported else "1",
                 "is_report_point": reported,
+                "after": {20: [], 30: [10, 20]}.get(n) if is_parallel else None,
             }
         )
     components = [
@@ -48,7 +50,9 @@ def structures(draw: st.DrawFn) -> dict[str, Any]:
             "quantity": draw(some),
             "per": draw(st.sampled_from(["unit", "order"])),
             "allowance": draw(st.sampled_from(["0", "0.1"])),
-            "issue_rule": draw(st.sampled_from(["by hand", "at operation"])),
+            "issue_rule": draw(
+                st.sampled_from(["by hand", "at operation", "at receipt", "at release"])
+            ),
         }
         for item in draw(st.sets(st.sampled_from(["AP-20", "PAD-3", "CS-01"])))
     ]
@@ -91,9 +95,9 @@ class RandomShops(TestCase):
                 for item, price in lines
             ],
         )
-        order = mirror_cell.plan(cls.shop, "CS-01", "50")
+        order = mirror_cell.plan(cls.shop, "CS-01", "100")
         cls.shop.do("release-order", order=order)
-        cls.shop.do("report", order=order, operation=10, good="50", receive="50")
+        cls.shop.do("report", order=order, operation=10, good="100", receive="100")
 
     @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(structures(), structures(), st.booleans(), st.lists(acts, max_size=12))

@@ -22,7 +22,11 @@ class IssueRule(StrEnum):
     """How a component gets charged to an order."""
 
     BY_HAND = "by hand"
+    #: in full, by the release of the order
+    AT_RELEASE = "at release"
+    #: by the standard, when its operation is reported, or when output is received
     AT_OPERATION = "at operation"
+    AT_RECEIPT = "at receipt"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import Any
 
 from ninja import Schema
-from poietic_core.cost.model import TIME_ELEMENT, CostInput, InputKey, InputKind
+from poietic_core.cost.model import TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.rollup import cost_per_unit
 from poietic_core.derivation import Derivation, product, total
 from poietic_core.quantity import ONE, ZERO
@@ -20,7 +20,7 @@ from poietic_core.structure.requirement import entering, need_per_good_unit
 
 from ..catalog.models import Item
 from ..engineering.models import Revision
-from ..engineering.queries import in_force, structure_of, with_rows
+from ..engineering.queries import in_force, structures_of
 from ..ledger.models import Holding
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
@@ -64,6 +64,12 @@ class TreeRow(Schema):
     detail: str
 
 
+#: a row with nothing in it
+BLANK: dict[str, Any] = dict.fromkeys(TreeRow.model_fields) | dict.fromkeys(
+    ("per", "issue_rule", "line_unit", "revision", "detail"), ""
+)
+
+
 class TreeOut(Schema):
     """A structure to any depth, with the revision and the standard it shows."""
 
@@ -82,13 +88,30 @@ class TreeOut(Schema):
     rows: list[TreeRow]
 
 
+#: what each input costs in one good unit, by frozen standard, which never changes
+_FROZEN: dict[tuple[int, Decimal], dict[InputKey, Decimal]] = {}
+FROZEN_MOST = 20_000
+
+
+def frozen_costs(standard: Standard) -> dict[InputKey, Decimal]:
+    """Return what each input of a frozen standard costs in one good unit, unrounded."""
+    key = (standard.pk, standard.total)
+    if key not in _FROZEN:
+        if len(_FROZEN) >= FROZEN_MOST:
+            _FROZEN.clear()
+        costed = standard.costed()
+        frozen = entering(costed.operations, ONE)
+        _FROZEN[key] = {i.key(): cost_per_unit(costed, i, frozen).value for i in costed.inputs}
+    return _FROZEN[key]
+
+
 @dataclass
 class _Placed:
     """A row of a structure, for one unit of its item."""
 
     line: Line
     values: dict[str, Any]
-    inputs: list[CostInput]
+    keys: list[InputKey]
     cost: Decimal | None
     #: units of a component for one of its parent; 0 where nothing opens under the row
     each: Decimal = ZERO
@@ -107,16 +130,11 @@ class Plant:
     """The structures that an item reaches, with standards, items and stock."""
 
     def __init__(self, revision: Revision, day: date) -> None:
-        self.revisions = _reached(revision, day)
-        self.structures = {c: structure_of(r).on(day) for c, r in self.revisions.items()}
-        items = Item.objects.filter(
-            pk__in={
-                row.item_id
-                for r in self.revisions.values()
-                for row in (*r.components.all(), *r.outputs.all())
-            }
-            | {revision.item_id}
-        )
+        self.revisions, self.structures = _reached(revision, day)
+        codes = {
+            line.item for s in self.structures.values() for line in (*s.components, *s.outputs)
+        }
+        items = Item.objects.filter(code__in=codes | {revision.item.code})
         self.items = {i.code: i for i in items}
         self.standards = standards_in_force(self.items.values())
         self.on_hand = dict(
@@ -150,9 +168,7 @@ class Plant:
         structure = self.structures[code]
         standard = self.standards.get(code)
         block = _Block(structure, standard)
-        costed = standard.costed() if standard and standard.basis else None
-        inputs: dict[InputKey, CostInput] = {i.key(): i for i in costed.inputs} if costed else {}
-        frozen = entering(costed.operations, ONE) if costed else {}
+        costs = frozen_costs(standard) if standard and standard.basis else {}
         enter = entering(structure.operations, ONE)
         for position, operation in enumerate(structure.operations):
             keys = [(operation.number, kind, "") for kind in TIME_ELEMENT]
@@ -167,19 +183,16 @@ class Plant:
                         (output, [(output.operation, InputKind.BY_PRODUCT, output.item)], ZERO)
                     )
             for line, wanted, need in lines:
-                found = [inputs[k] for k in wanted if k in inputs]
-                cost = None
-                if costed and found:
-                    cost = sum((cost_per_unit(costed, i, frozen).value for i in found), ZERO)
+                found = [costs[k] for k in wanted if k in costs]
+                cost = sum(found, ZERO) if found else None
                 opens = isinstance(line, ComponentLine) and line.item in self.structures
                 values = self._values(line, is_first=position == 0) | {"need": need or None}
-                block.rows.append(_Placed(line, values, found, cost, need if opens else ZERO))
+                block.rows.append(_Placed(line, values, wanted, cost, need if opens else ZERO))
         return block
 
     def _values(self, line: Line, *, is_first: bool) -> dict[str, Any]:
         """Return what a row shows wherever it stands."""
-        values: dict[str, Any] = dict.fromkeys(TreeRow.model_fields)
-        values |= {"per": "", "issue_rule": "", "line_unit": "", "revision": "", "detail": ""}
+        values = dict(BLANK)
         if isinstance(line, Operation):
             after = None if line.after is None or (is_first and not line.after) else [*line.after]
             return values | {
@@ -267,10 +280,12 @@ def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
     for position, (depth, block, placed, _) in enumerate(plant.rows(revision.item.code)):
         while path and path[-1][0] >= depth:
             path.pop()
-        if position == row and block.standard and placed.inputs:
+        if position == row and block.standard and placed.cost is not None:
             costed = block.standard.costed()
             frozen = entering(costed.operations, ONE)
-            terms = [cost_per_unit(costed, i, frozen) for i in placed.inputs]
+            terms = [
+                cost_per_unit(costed, i, frozen) for i in costed.inputs if i.key() in placed.keys
+            ]
             inner = (
                 terms[0] if len(terms) == 1 else total("time of the operation", terms, unit="EUR")
             )
@@ -282,18 +297,20 @@ def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
     raise NotFound(f"row with a cost in the structure of {revision.item.code}", str(row))
 
 
-def _reached(top: Revision, day: date) -> dict[str, Revision]:
-    """Return the revisions that an item reaches, itself included, level by level."""
-    loaded = with_rows(Revision.objects.filter(pk=top.pk)).get()
-    found = {top.item.code: loaded}
-    known = {top.item_id}
-    level = [loaded]
+def _reached(top: Revision, day: date) -> tuple[dict[str, Revision], dict[str, Structure]]:
+    """Return the revisions that an item reaches, itself included, and their structures."""
+    revisions: dict[str, Revision] = {}
+    structures: dict[str, Structure] = {}
+    known = {top.item.code}
+    level = [top]
     while level:
-        wanted = {c.item_id for r in level for c in r.components.all()} - known
+        read = structures_of(level)
+        revisions |= {r.item.code: r for r in level}
+        structures |= {r.item.code: read[r.pk].on(day) for r in level}
+        wanted = {c.item for r in level for c in structures[r.item.code].components} - known
         known |= wanted
-        level = list(with_rows(in_force(day).filter(item__in=wanted))) if wanted else []
-        found |= {r.item.code: r for r in level}
-    return found
+        level = list(in_force(day).filter(item__code__in=wanted)) if wanted else []
+    return revisions, structures
 
 
 def _needed(

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable
 from datetime import UTC, date
+from decimal import Decimal
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from django.db.models import Q, QuerySet
@@ -20,39 +22,9 @@ from poietic_core.structure.model import (
 )
 from poietic_core.units import Measure, MeasuredBy, conversion_factor
 
-from ..catalog.models import Item
+from ..catalog.models import Item, ItemUnit
 from ..web_api.errors import NotFound
-from .models import ComponentRow, Revision, WorkCalendar, WorkCenter
-
-
-def structure_of(revision: Revision) -> Structure:
-    """Return a revision with its rows as a structure; rows are best prefetched.
-
-    Raises NoConversion where a line's unit does not convert into its item's.
-    """
-    return Structure(
-        item=revision.item.code,
-        batch_quantity=revision.batch_quantity,
-        operations=tuple(
-            Operation(
-                work_center=o.work_center.code,
-                after=None if o.after is None else tuple(o.after),
-                **{name: getattr(o, name) for name in OPERATION_FIELDS},
-            )
-            for o in revision.operations.all()
-        ),
-        components=tuple(component_line(c) for c in revision.components.all()),
-        outputs=tuple(
-            OutputLine(
-                item=o.item.code,
-                operation=o.operation,
-                quantity=o.quantity,
-                credit_price=o.credit_price,
-            )
-            for o in revision.outputs.all()
-        ),
-    )
-
+from .models import ComponentRow, OperationRow, OutputRow, Revision, WorkCalendar, WorkCenter
 
 #: what an operation of a structure and its row have alike
 OPERATION_FIELDS = (
@@ -61,50 +33,103 @@ OPERATION_FIELDS = (
     *("run_quantity", "runs_whole_batches", "machines"),
     *("queue_hours", "wait_hours", "move_hours", "transfer_quantity"),
 )
+#: what a component line and its row have alike
+LINE_FIELDS = (
+    *("operation", "quantity", "allowance", "reference", "effective_from", "effective_until"),
+)
+SIZES = ("measured_by", "length", "width", "thickness")
 
 
-def component_line(row: ComponentRow) -> ComponentLine:
+def structure_of(revision: Revision) -> Structure:
+    """Return a revision as a structure.
+
+    Raises NoConversion where a line's unit does not convert into its item's.
+    """
+    return structures_of([revision])[revision.pk]
+
+
+def structures_of(revisions: Iterable[Revision]) -> dict[int, Structure]:
+    """Return revisions as structures by key, in a constant number of statements.
+
+    Rows are read as plain values: there may be thousands.
+    """
+    listed = list(revisions)
+    operations: dict[int, list[Operation]] = {r.pk: [] for r in listed}
+    components: dict[int, list[ComponentLine]] = {r.pk: [] for r in listed}
+    outputs: dict[int, list[OutputLine]] = {r.pk: [] for r in listed}
+    rows = OperationRow.objects.filter(revision__in=operations).order_by("number")
+    for row in rows.values(*OPERATION_FIELDS, "revision_id", "work_center__code", "after"):
+        revision, center, after = (
+            row.pop(k) for k in ("revision_id", "work_center__code", "after")
+        )
+        operations[revision].append(
+            Operation(work_center=center, after=None if after is None else tuple(after), **row)
+        )
+    lines = ComponentRow.objects.filter(revision__in=components).order_by("operation", "position")
+    names = ("revision_id", "item_id", "item__code", "item__unit", "item__density", "per", "issue_rule", "unit")  # fmt: skip
+    read = list(lines.values(*LINE_FIELDS, *SIZES, *names))
+    own = _own_units({r["item_id"] for r in read if r["unit"]})
+    for row in read:
+        components[row["revision_id"]].append(_line(row, own.get(row["item_id"], {})))
+    by_products = OutputRow.objects.filter(revision__in=outputs).order_by("operation", "position")
+    for revision, *fields in by_products.values_list(
+        "revision_id", "item__code", "operation", "quantity", "credit_price"
+    ):
+        item, operation, quantity, credit = fields
+        outputs[revision].append(
+            OutputLine(item=item, operation=operation, quantity=quantity, credit_price=credit)
+        )
+    return {
+        r.pk: Structure(
+            item=r.item.code,
+            batch_quantity=r.batch_quantity,
+            operations=tuple(operations[r.pk]),
+            components=tuple(components[r.pk]),
+            outputs=tuple(outputs[r.pk]),
+        )
+        for r in listed
+    }
+
+
+def _own_units(items: set[int]) -> dict[int, dict[str, Decimal]]:
+    found: dict[int, dict[str, Decimal]] = {}
+    if items:
+        rows = ItemUnit.objects.filter(item__in=items).values_list("item_id", "name", "quantity")
+        for item, name, quantity in rows:
+            found.setdefault(item, {})[name] = quantity
+    return found
+
+
+def _line(row: dict[str, Any], own: dict[str, Decimal]) -> ComponentLine:
     """Return a row as a component line, its unit converted into the item's stock unit."""
-    item = row.item
-    measure = measure_of(row)
-    unit = measure.unit() if measure else row.unit or item.unit
-    factor = ONE
-    if unit != item.unit:
-        own = {u.name: u.quantity for u in item.own_units.all()}
-        factor = conversion_factor(unit, item.unit, item=item.code, stock_unit=item.unit, own=own)
+    code, stock_unit = row["item__code"], row["item__unit"]
+    measure = None
+    if row["measured_by"]:
+        measure = Measure(
+            by=MeasuredBy(row["measured_by"]),
+            length=row["length"] or ZERO,
+            width=row["width"],
+            thickness=row["thickness"],
+            density=row["item__density"],
+        )
+    unit = measure.unit() if measure else row["unit"] or stock_unit
     return ComponentLine(
-        item=item.code,
-        operation=row.operation,
-        quantity=row.quantity,
-        per=Per(row.per),
-        allowance=row.allowance,
-        issue_rule=IssueRule(row.issue_rule),
-        unit="pcs" if measure else row.unit,
-        unit_factor=factor,
+        item=code,
+        per=Per(row["per"]),
+        issue_rule=IssueRule(row["issue_rule"]),
+        unit="pcs" if measure else row["unit"],
+        unit_factor=ONE
+        if unit == stock_unit
+        else conversion_factor(unit, stock_unit, item=code, stock_unit=stock_unit, own=own),
         measure=measure,
-        reference=row.reference,
-        effective_from=row.effective_from,
-        effective_until=row.effective_until,
-    )
-
-
-def measure_of(row: ComponentRow) -> Measure | None:
-    """Return what the pieces of a line are measured by; None where they are not."""
-    if not row.measured_by:
-        return None
-    return Measure(
-        by=MeasuredBy(row.measured_by),
-        length=row.length or ZERO,
-        width=row.width,
-        thickness=row.thickness,
-        density=row.item.density,
+        **{name: row[name] for name in LINE_FIELDS},
     )
 
 
 def with_rows(revisions: QuerySet[Revision]) -> QuerySet[Revision]:
     """Return revisions with all their rows, in a constant number of statements."""
     return revisions.select_related("item").prefetch_related(
-        "operations__work_center", "components__item__own_units", "outputs__item"
+        "operations__work_center", "components__item", "outputs__item"
     )
 
 
@@ -118,8 +143,8 @@ def in_force(day: date) -> QuerySet[Revision]:
 
 
 def revision_in_force(item: Item, day: date) -> Revision | None:
-    """Return an item's revision in force on a day, with its rows."""
-    return with_rows(in_force(day).filter(item=item)).first()
+    """Return an item's revision in force on a day."""
+    return in_force(day).filter(item=item).first()
 
 
 def revision_by_letter(code: str, letter: str) -> Revision:
@@ -132,7 +157,7 @@ def revision_by_letter(code: str, letter: str) -> Revision:
 
 def structures_in_force(day: date) -> dict[str, Structure]:
     """Return all structures in force on a day by item, with the lines that count then."""
-    return {r.item.code: structure_of(r).on(day) for r in with_rows(in_force(day))}
+    return {s.item: s.on(day) for s in structures_of(in_force(day)).values()}
 
 
 def rates_by_code(codes: Iterable[str] | None = None) -> dict[str, Rates]:

@@ -11,8 +11,9 @@ from poietic_core.quantity import ONE
 from poietic_core.structure.plant import Plant
 from poietic_core.structure.requirement import entering, need_per_good_unit
 
+from ..catalog.models import Item
 from .models import Revision
-from .queries import in_force, structure_of, with_rows
+from .queries import in_force, structures_of
 
 #: lines whose need is simply their quantity, packed into three byte strings
 PACKED = """
@@ -85,10 +86,13 @@ def _unpacked(row: tuple[bytes | None, ...]) -> Lines:
 def _worked_out(revisions: NDArray[np.int64], day: date) -> Lines:
     """Return the lines of revisions whose needs the core has to work out."""
     found: list[tuple[int, int, Decimal]] = []
-    for revision in with_rows(Revision.objects.filter(pk__in=revisions.tolist())):
-        structure = structure_of(revision).on(day)
+    rows = Revision.objects.select_related("item").filter(pk__in=revisions.tolist())
+    structures = {pk: s.on(day) for pk, s in structures_of(rows).items()}
+    codes = {c.item for s in structures.values() for c in s.components}
+    keys = dict(Item.objects.filter(code__in=codes).values_list("code", "pk"))
+    for revision in rows:
+        structure = structures[revision.pk]
         enter = entering(structure.operations, ONE)
-        keys = {c.item.code: c.item_id for c in revision.components.all()}
         for line in structure.components:
             need = need_per_good_unit(
                 structure, line, enter, unit="", standard_lot=revision.item.standard_lot

@@ -6,11 +6,12 @@ from decimal import Decimal
 
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.explode import working_order
+from poietic_core.structure.model import Structure
 from poietic_core.structure.requirement import entering, need_per_good_unit
 
 from ..catalog.models import Item
 from .models import ComponentRow, Revision
-from .queries import in_force, structure_of, with_rows
+from .queries import in_force, structures_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +30,8 @@ class Use:
 def where_used(item: Item, day: date) -> list[Use]:
     """Return every structure in force that uses an item, nearest first."""
     above = _ancestors(item, day)
-    graph = {code: _needs(revision, day) for code, revision in above.items()}
+    structures = structures_of(above.values())
+    graph = {c: _needs(r, structures[r.pk].on(day)) for c, r in above.items()}
     quantities = {item.code: ONE}
     levels = {item.code: 0}
     for code in reversed(working_order(graph)):
@@ -42,7 +44,9 @@ def where_used(item: Item, day: date) -> list[Use]:
             revision,
             levels[code],
             quantities[code],
-            sorted({c.operation for c in revision.components.all() if c.item_id == item.pk}),
+            sorted(
+                {c.operation for c in structures[revision.pk].components if c.item == item.code}
+            ),
         )
         for code, revision in above.items()
         if code in levels
@@ -55,15 +59,14 @@ def _ancestors(item: Item, day: date) -> dict[str, Revision]:
     frontier = {item.pk}
     while frontier:
         users = ComponentRow.objects.filter(item__in=frontier, revision__in=in_force(day))
-        revisions = with_rows(Revision.objects.filter(pk__in=users.values("revision")))
-        fresh = [r for r in revisions if r.item.code not in found]
+        revisions = Revision.objects.filter(pk__in=users.values("revision"))
+        fresh = [r for r in revisions.select_related("item") if r.item.code not in found]
         found |= {r.item.code: r for r in fresh}
         frontier = {r.item_id for r in fresh}
     return found
 
 
-def _needs(revision: Revision, day: date) -> dict[str, Decimal]:
-    structure = structure_of(revision).on(day)
+def _needs(revision: Revision, structure: Structure) -> dict[str, Decimal]:
     enter = entering(structure.operations, ONE)
     needs: dict[str, Decimal] = {}
     for line in structure.components:

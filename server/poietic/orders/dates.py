@@ -20,7 +20,7 @@ from poietic_core.structure.flow import Network
 from poietic_core.structure.model import Operation, Structure
 from poietic_core.structure.requirement import entering
 
-from ..engineering.queries import in_force, structure_of, with_rows, work_center_times
+from ..engineering.queries import in_force, structures_of, work_center_times
 from .book import OrderBook
 from .models import OrderOperation
 
@@ -55,8 +55,9 @@ class Dating:
         self._span = (today - timedelta(days=BACK), max(last, today) + timedelta(days=AHEAD))
         self._centers = work_center_times(*self._span) if listed else {}
         planned = {b.order.item_id for b in listed if b.state is OrderState.PLANNED}
-        revisions = with_rows(in_force(today).filter(item__in=planned)) if planned else []
-        self._structures = {r.item_id: structure_of(r).on(today) for r in revisions}
+        revisions = list(in_force(today).filter(item__in=planned)) if planned else []
+        structures = structures_of(revisions)
+        self._structures = {r.item_id: structures[r.pk].on(today) for r in revisions}
 
     def of(self, book: OrderBook) -> OrderDates | None:
         """Return the dates of an unfinished order; None where nothing is left or known of it."""

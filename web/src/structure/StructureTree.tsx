@@ -330,7 +330,7 @@ function Cells({
           {cell(row.allowance !== null && !isZero(row.allowance) && percent(row.allowance), 'allowance')}
           {yieldShare}
           {cell(row.need !== null && <Quantity value={row.need} unit={row.unit} />, 'need')}
-          {cell(row.issue_rule === 'at operation' ? 'backflush' : row.issue_rule, 'issued', 'text-quiet')}
+          {cell(row.issue_rule, 'issued', 'text-quiet')}
         </>
       );
     case 'Time':

@@ -12,7 +12,7 @@ from poietic_core.cost.rollup import cost_structure
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
 from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, require_step, round_to, round_up
-from poietic_core.structure.model import Structure
+from poietic_core.structure.model import IssueRule, Structure
 from poietic_core.structure.requirement import entering
 
 from ...catalog.models import Item
@@ -24,12 +24,14 @@ from ...costing.models import Standard
 from ...costing.queries import standards_in_force
 from ...engineering.models import WorkCenter
 from ...engineering.queries import rates_by_code, revision_in_force, structure_of
-from ...ledger.models import Holding
+from ...ledger.document import Document, Stock
+from ...ledger.models import Holding, Posting
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict
 from ..book import OpenBook
 from ..dates import TIME_FIELDS, clock_run, clock_setup
 from ..models import Order, OrderInput, OrderOperation
+from .material import close_document, issue
 
 
 @dataclass(eq=False)
@@ -118,6 +120,7 @@ def release_order(context: Context, given: OrderGiven) -> None:
     book.inputs = _inputs(order, structure, standards)
     OrderInput.objects.bulk_create(book.inputs)
     _tell_shortages(context, book)
+    _issue_at_release(context, book)
     book.finish()
 
 
@@ -249,6 +252,23 @@ def _inputs(order: Order, structure: Structure, standards: dict[str, Standard]) 
             )
         )
     return rows
+
+
+def _issue_at_release(context: Context, book: OpenBook) -> None:
+    """Issue in full what the structure wants issued by the release."""
+    lines = [c for c in book.components() if c.issue_rule == IssueRule.AT_RELEASE and c.need]
+    if not lines:
+        return
+    document = Document(
+        context=context,
+        kind=Posting.Kind.ISSUE,
+        stock=Stock.lock(context, [c.item for c in lines if c.item]),
+        happened_at=context.now,
+        order=book.order,
+    )
+    for c in lines:
+        issue(document, c, c.need, book.order.supply_place)
+    close_document(book, document)
 
 
 def _tell_shortages(context: Context, book: OpenBook) -> None:

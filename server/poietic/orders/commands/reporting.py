@@ -141,8 +141,12 @@ def correct_report(context: Context, given: CorrectReport) -> None:
 def receive(context: Context, given: Receive) -> None:
     """Put good pieces of an order into stock; WIP is credited at the frozen standard."""
     book = OpenBook.lock(context, given.order)
-    returned = [c.item for c in book.components() if c.item] if given.complete else []
-    stock = Stock.lock(context, [book.order.item, *returned])
+    moving = [
+        c.item
+        for c in book.components()
+        if c.item and (given.complete or c.issue_rule == IssueRule.AT_RECEIPT)
+    ]
+    stock = Stock.lock(context, [book.order.item, *moving])
     _post_receipt(context, book, stock, given)
     check_flow(book.progress(), book.order.received)
     if given.complete:
@@ -151,7 +155,8 @@ def receive(context: Context, given: Receive) -> None:
 
 
 def _items_touched(book: OpenBook, given: Report) -> list[Item]:
-    items = [c.item for c in book.components() if c.issue_rule == IssueRule.AT_OPERATION]
+    rules = [IssueRule.AT_OPERATION, *([IssueRule.AT_RECEIPT] if given.receive else [])]
+    items = [c.item for c in book.components() if c.issue_rule in rules]
     if given.complete:
         items += [c.item for c in book.components()]
     items += items_by_code(b.item for b in given.by_products).values()
@@ -177,7 +182,8 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
     _add_by_products(document, book, given)
     worked = given.good + sum((s.quantity for s in given.scrap), ZERO)
     _add_times(document, book, given, moved, worked)
-    _add_backflush(document, book, moved, worked)
+    if worked:
+        _add_backflush(document, book, IssueRule.AT_OPERATION, operations=moved, worked=worked)
     close_document(book, document)
     if given.receive:
         received = Receive(
@@ -265,14 +271,19 @@ def _standard_hours(i: OrderInput, kind: InputKind, to_date: Decimal, worked: De
 
 
 def _add_backflush(
-    document: Document, book: OpenBook, moved: Iterable[int], worked: Decimal
+    document: Document,
+    book: OpenBook,
+    rule: IssueRule,
+    *,
+    operations: Iterable[int] | None,
+    worked: Decimal,
 ) -> None:
-    if not worked:
-        return
-    for c in book.components(moved):
-        if c.issue_rule != IssueRule.AT_OPERATION or c.item is None:
+    """Charge the components of a rule for all units that their operations worked on, these included."""
+    for c in book.components(operations):
+        processed = book.processed(c.operation) + worked
+        if c.issue_rule != rule or c.item is None or not processed:
             continue
-        units = Decimal(1) if c.is_per_order else book.processed(c.operation) + worked
+        units = Decimal(1) if c.is_per_order else processed
         due = backflush(
             per_unit=c.allowed, units_to_date=units, charged_so_far=c.used, step=c.item.step
         )
@@ -303,3 +314,22 @@ def _post_receipt(context: Context, book: OpenBook, stock: Stock, given: Receive
     for (operation, element), amount in credits.items():
         document.journal(Account.WIP, -amount, operation=operation, element=element.value)
     close_document(book, document)
+    _issue_at_receipt(context, book, stock, document)
+
+
+def _issue_at_receipt(context: Context, book: OpenBook, stock: Stock, receipt: Document) -> None:
+    """Charge what is issued when output is received, in a posting of its own beside the receipt's.
+
+    The receipt's own WIP lines are credits of the frozen standard, and are counted as such.
+    """
+    issue_document = Document(
+        context=context,
+        kind=Posting.Kind.ISSUE,
+        stock=stock,
+        happened_at=receipt.happened_at,
+        order=book.order,
+        reason=receipt.reason,
+    )
+    _add_backflush(issue_document, book, IssueRule.AT_RECEIPT, operations=None, worked=ZERO)
+    if issue_document.stock_lines:
+        close_document(book, issue_document)

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
-import { type ChangeEvent, useState } from 'react';
+import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { type Calendar, calendarsOptions, commandsOptions, type Holiday } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { weekWords } from '../../lib/clock';
 import { Button } from '../../ui/Button';
 import { ApiError, type Problem, sendFile } from '../../lib/http';
+import { FileEntry } from '../../ui/FileEntry';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
 import { YearGrid } from './YearGrid';
 
@@ -87,10 +88,7 @@ function Files({ calendar }: { calendar: Calendar }) {
   const { start } = useCommands();
   const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
   const [problem, setProblem] = useState<Problem | null>(null);
-  async function bring(event: ChangeEvent<HTMLInputElement>) {
-    const file = event.target.files?.[0];
-    event.target.value = '';
-    if (!file) return;
+  async function bring(file: File) {
     setProblem(null);
     try {
       const holidays = (await sendFile('/api/calendars/read', file)) as Holiday[];
@@ -107,10 +105,7 @@ function Files({ calendar }: { calendar: Calendar }) {
           Export {calendar.code} as iCalendar
         </a>
         {may.has('close-holidays') && (
-          <label className="flex items-center gap-2">
-            Holidays from an iCalendar file
-            <input type="file" accept=".ics,text/calendar" className="text-[13px]" onChange={(e) => void bring(e)} />
-          </label>
+          <FileEntry label="Holidays from an iCalendar file" accept=".ics,text/calendar" onFile={(file) => void bring(file)} />
         )}
       </div>
       {problem && <ProblemNote problem={problem} />}

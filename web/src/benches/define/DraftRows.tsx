@@ -256,7 +256,9 @@ function LineRows({
               onChange={(e) => onChange({ issue_rule: e.target.value })}
             >
               <option value="by hand">issued by hand</option>
-              <option value="at operation">backflushed</option>
+              <option value="at release">issued at release</option>
+              <option value="at operation">backflush at operation</option>
+              <option value="at receipt">backflush at receipt</option>
             </select>
           )}
         </td>

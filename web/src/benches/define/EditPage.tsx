@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { Link, useParams, useSearchParams } from 'react-router';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { type Item, itemsOptions, type Revision, revisionOptions, revisionsOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { ApiError, command, type Outcome } from '../../lib/http';
@@ -20,6 +20,8 @@ export function EditPage() {
   const [query] = useSearchParams();
   const items = useQuery(itemsOptions());
   const revisions = useQuery(revisionsOptions(code));
+  const copied = query.get('copy') ?? '';
+  const others = useQuery({ ...revisionsOptions(copied), enabled: copied !== '' });
   return (
     <Loaded query={items}>
       {(rows) => {
@@ -29,16 +31,45 @@ export function EditPage() {
           <Loaded query={revisions}>
             {(known) => {
               const open = known.find((r) => r.state === 'draft' || r.state === 'in review');
-              const [from = '', other = ''] = (query.get('from') ?? '').split(':').reverse();
-              const letter = open?.letter ?? (from || known[0]?.letter);
-              const source = open || !other ? code : other;
-              if (!letter) return <Editor key={code} item={item} from={undefined} />;
-              return <FromRevision key={code} item={item} source={source} letter={letter} />;
+              if (copied && !open) {
+                return (
+                  <Loaded query={others}>
+                    {(theirs) => <FromRevision key={copied} item={item} source={copied} letter={theirs[0]?.letter ?? ''} />}
+                  </Loaded>
+                );
+              }
+              const letter = open?.letter ?? query.get('from') ?? known[0]?.letter;
+              if (!letter) return <First key={code} item={item} />;
+              return <FromRevision key={letter} item={item} source={code} letter={letter} />;
             }}
           </Loaded>
         );
       }}
     </Loaded>
+  );
+}
+
+/** Begin with one empty operation, or with a copy of another item's structure. */
+function First({ item }: { item: Item }) {
+  const items = useQuery(itemsOptions());
+  const navigate = useNavigate();
+  return (
+    <>
+      <Editor item={item} from={undefined} />
+      <label className="flex items-center gap-2 px-4 py-2 text-quiet">
+        Or begin with a copy of
+        <select className="entry w-72!" value="" onChange={(e) => void navigate(`?copy=${encodeURIComponent(e.target.value)}`)}>
+          <option value="">choose a structure</option>
+          {items.data
+            ?.filter((i) => i.has_approved)
+            .map((i) => (
+              <option key={i.code} value={i.code}>
+                {i.code} {i.name}
+              </option>
+            ))}
+        </select>
+      </label>
+    </>
   );
 }
 

@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { type ChangeEvent, useState } from 'react';
+import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { commandsOptions, type Upload, uploadOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { ApiError, type Problem, sendFile } from '../../lib/http';
 import { Button } from '../../ui/Button';
+import { FileEntry } from '../../ui/FileEntry';
 import { ItemCode } from '../../ui/ItemCode';
 import { Loaded, ProblemNote } from '../../ui/States';
 
@@ -18,10 +19,7 @@ export function ExchangePage() {
   const [isReading, setReading] = useState(false);
   const number = Number(query.get('upload') ?? 0);
 
-  async function bring(event: ChangeEvent<HTMLInputElement>) {
-    const file = event.target.files?.[0];
-    event.target.value = '';
-    if (!file) return;
+  async function bring(file: File) {
     setProblem(null);
     setReading(true);
     try {
@@ -51,10 +49,7 @@ export function ExchangePage() {
             Export as XLSX
           </a>
           {may.has('import-tables') && (
-            <label className="flex items-center gap-2">
-              Bring a file
-              <input type="file" accept=".csv,.zip,.xlsx" className="text-[13px]" onChange={(e) => void bring(e)} />
-            </label>
+            <FileEntry label="Bring a file" accept=".csv,.zip,.xlsx" onFile={(file) => void bring(file)} />
           )}
           {isReading && <span role="status">Reading the file</span>}
         </div>

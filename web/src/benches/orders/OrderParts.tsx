@@ -98,7 +98,9 @@ export function Material({ order }: { order: Order }) {
                           costliest <kbd>Alt-X</kbd>
                         </span>
                       )}
-                      {i.issue_rule === 'at operation' && <span className="ml-1.5 text-[12px] text-quiet">backflush</span>}
+                      {i.issue_rule !== '' && i.issue_rule !== 'by hand' && (
+                        <span className="ml-1.5 text-[12px] text-quiet">{i.issue_rule}</span>
+                      )}
                     </span>
                   </span>
                 </td>
