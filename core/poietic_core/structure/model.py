@@ -113,4 +113,4 @@ class Structure:
     def on(self, day: date) -> Structure:
         """Return the structure with the component lines that count on a day."""
         counting = tuple(c for c in self.components if c.is_effective(day))
-        return replace(self, components=counting)
+        return self if counting == self.components else replace(self, components=counting)

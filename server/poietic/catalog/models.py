@@ -32,6 +32,7 @@ class Item(Changing):
 
     class Meta:
         ordering = ["code"]
+        indexes = [models.Index(fields=["change"], name="item_by_change")]
         constraints = [
             models.CheckConstraint(condition=models.Q(step__gt=0), name="item_step_above_zero"),
             models.CheckConstraint(

@@ -24,6 +24,7 @@ from ..engineering.queries import in_force, structures_of
 from ..ledger.models import Holding
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
+from ..web_api.kept import Kept
 from .models import Standard
 from .queries import standards_in_force
 
@@ -88,26 +89,39 @@ class TreeOut(Schema):
     rows: list[TreeRow]
 
 
-#: what each input costs in one good unit, by frozen standard, which never changes
-_FROZEN: dict[tuple[int, Decimal], dict[InputKey, Decimal]] = {}
-FROZEN_MOST = 20_000
+#: a standard is told from others by its key and its total; it never changes
+StandardKey = tuple[int, Decimal]
 
 
 def frozen_costs(standard: Standard) -> dict[InputKey, Decimal]:
     """Return what each input of a frozen standard costs in one good unit, unrounded."""
-    key = (standard.pk, standard.total)
-    if key not in _FROZEN:
-        if len(_FROZEN) >= FROZEN_MOST:
-            _FROZEN.clear()
-        costed = standard.costed()
-        frozen = entering(costed.operations, ONE)
-        _FROZEN[key] = {i.key(): cost_per_unit(costed, i, frozen).value for i in costed.inputs}
-    return _FROZEN[key]
+    costed = standard.costed()
+    frozen = entering(costed.operations, ONE)
+    return {i.key(): cost_per_unit(costed, i, frozen).value for i in costed.inputs}
+
+
+_COSTS: Kept[StandardKey, dict[InputKey, Decimal]] = Kept(20_000)
+#: the lines of a structure with need and cost for one unit: by the structure object and its standard
+_LINES: "Kept[tuple[int, StandardKey | None, Decimal], tuple[Structure, list[_Line]]]" = Kept(
+    20_000
+)
+
+
+@dataclass
+class _Line:
+    """A line of a structure, for one unit of its item."""
+
+    line: Line
+    keys: list[InputKey]
+    cost: Decimal | None
+    #: units of a component for one of its parent
+    need: Decimal
+    is_first: bool
 
 
 @dataclass
 class _Placed:
-    """A row of a structure, for one unit of its item."""
+    """A line as it is shown."""
 
     line: Line
     values: dict[str, Any]
@@ -168,27 +182,45 @@ class Plant:
         structure = self.structures[code]
         standard = self.standards.get(code)
         block = _Block(structure, standard)
-        costs = frozen_costs(standard) if standard and standard.basis else {}
+        for known in self._lines(structure, standard):
+            opens = isinstance(known.line, ComponentLine) and known.line.item in self.structures
+            values = self._values(known.line, is_first=known.is_first)
+            values["need"] = known.need or None
+            each = known.need if opens else ZERO
+            block.rows.append(_Placed(known.line, values, known.keys, known.cost, each))
+        return block
+
+    def _lines(self, structure: Structure, standard: Standard | None) -> list[_Line]:
+        """Return the lines of a structure with need and cost, kept as long as the structure is."""
+        frozen = (standard.pk, standard.total) if standard and standard.basis else None
+        key = (id(structure), frozen, self.items[structure.item].standard_lot)
+        kept = _LINES.get(key)
+        if kept is None or kept[0] is not structure:
+            kept = _LINES.keep(key, (structure, list(self._priced(structure, standard))))
+        return kept[1]
+
+    def _priced(self, structure: Structure, standard: Standard | None) -> Iterator[_Line]:
+        costs: dict[InputKey, Decimal] = {}
+        if standard and standard.basis:
+            key = (standard.pk, standard.total)
+            costs = _COSTS.get_or(key, lambda: frozen_costs(standard))
         enter = entering(structure.operations, ONE)
         for position, operation in enumerate(structure.operations):
-            keys = [(operation.number, kind, "") for kind in TIME_ELEMENT]
-            lines: list[tuple[Line, list[InputKey], Decimal]] = [(operation, keys, ZERO)]
+            times = [(operation.number, kind, "") for kind in TIME_ELEMENT]
+            lines: list[tuple[Line, list[InputKey], Decimal]] = [(operation, times, ZERO)]
             for line in structure.components:
                 if line.operation == operation.number:
                     need = _needed(self, structure, line, enter).value
-                    lines.append((line, [(line.operation, InputKind.COMPONENT, line.item)], need))
+                    keys = [(line.operation, InputKind.COMPONENT, line.item)]
+                    lines.append((line, keys, need))
             for output in structure.outputs:
                 if output.operation == operation.number:
-                    lines.append(
-                        (output, [(output.operation, InputKind.BY_PRODUCT, output.item)], ZERO)
-                    )
-            for line, wanted, need in lines:
+                    keys = [(output.operation, InputKind.BY_PRODUCT, output.item)]
+                    lines.append((output, keys, ZERO))
+            for row, wanted, need in lines:
                 found = [costs[k] for k in wanted if k in costs]
                 cost = sum(found, ZERO) if found else None
-                opens = isinstance(line, ComponentLine) and line.item in self.structures
-                values = self._values(line, is_first=position == 0) | {"need": need or None}
-                block.rows.append(_Placed(line, values, wanted, cost, need if opens else ZERO))
-        return block
+                yield _Line(row, wanted, cost, need, position == 0)
 
     def _values(self, line: Line, *, is_first: bool) -> dict[str, Any]:
         """Return what a row shows wherever it stands."""

@@ -1,12 +1,12 @@
 """Rows of structures and work centers as the core's objects."""
 
 from collections.abc import Iterable
-from datetime import UTC, date
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from django.db.models import Q, QuerySet
+from django.db.models import Max, Q, QuerySet
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import WorkCenterTime
 from poietic_core.calendar.working_time import WorkingTime
@@ -24,6 +24,7 @@ from poietic_core.units import Measure, MeasuredBy, conversion_factor
 
 from ..catalog.models import Item, ItemUnit
 from ..web_api.errors import NotFound
+from ..web_api.kept import Kept
 from .models import ComponentRow, OperationRow, OutputRow, Revision, WorkCalendar, WorkCenter
 
 #: what an operation of a structure and its row have alike
@@ -51,9 +52,28 @@ def structure_of(revision: Revision) -> Structure:
 def structures_of(revisions: Iterable[Revision]) -> dict[int, Structure]:
     """Return revisions as structures by key, in a constant number of statements.
 
-    Rows are read as plain values: there may be thousands.
+    What was approved never changes, so it is read once; only its units may convert in another
+    way, when an item changes.
     """
     listed = list(revisions)
+    version = Item.objects.aggregate(last=Max("change"))["last"] or 0
+    keys = {r.pk: (r.pk, r.approved_at, version) for r in listed}
+    found = {r.pk: kept for r in listed if r.approved_at and (kept := _KEPT.get(keys[r.pk]))}
+    for pk, structure in _read([r for r in listed if r.pk not in found]).items():
+        found[pk] = structure
+        if keys[pk][1]:
+            _KEPT.keep(keys[pk], structure)
+    return found
+
+
+#: structures by revision, its approval, and the last change of any item
+_KEPT: Kept[tuple[int, datetime | None, int], Structure] = Kept(50_000)
+
+
+def _read(listed: list[Revision]) -> dict[int, Structure]:
+    """Read revisions' rows as plain values: there may be thousands."""
+    if not listed:
+        return {}
     operations: dict[int, list[Operation]] = {r.pk: [] for r in listed}
     components: dict[int, list[ComponentLine]] = {r.pk: [] for r in listed}
     outputs: dict[int, list[OutputLine]] = {r.pk: [] for r in listed}

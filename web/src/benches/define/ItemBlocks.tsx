@@ -25,11 +25,12 @@ function useMay(): Set<string> {
   return new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
 }
 
-export function StandardBlock({ item }: { item: Item }) {
+/** The frozen standard, and what a roll-up would give now; that is asked for last, it takes longest. */
+export function StandardBlock({ item, isReady }: { item: Item; isReady: boolean }) {
   const { start } = useCommands();
   const may = useMay();
   const standard = useQuery({ ...standardOptions(item.code), enabled: item.standard !== null });
-  const rolled = useQuery(rollUpOptions());
+  const rolled = useQuery({ ...rollUpOptions(), enabled: isReady });
   const now = rolled.data?.rows.find((r) => r.item === item.code)?.rolled;
   const lack = rolled.data?.missing.find((m) => m.item === item.code);
   const s = standard.data;

@@ -25,7 +25,7 @@ function Page({ item }: { item: Item }) {
   const revision = query.get('rev') ?? '';
   const isMade = item.source === 'make';
   const revisions = useQuery({ ...revisionsOptions(item.code), enabled: isMade });
-  const hasStructure = (revisions.data?.length ?? 0) > 0;
+  const hasStructure = item.has_approved || item.has_draft || (revisions.data?.length ?? 0) > 0;
   const tree = useQuery({ ...treeOptions(item.code, revision), enabled: hasStructure });
   const path = `/define/items/${encodeURIComponent(item.code)}`;
   useCompareKey(path, revisions.data?.map((r) => r.letter) ?? []);
@@ -86,7 +86,7 @@ function Page({ item }: { item: Item }) {
         className={`min-h-[180px] shrink-0 overflow-y-auto border-t border-hair-strong ${isMade ? 'max-h-[38%]' : 'flex-1'} ${started ? 'space-y-3' : 'grid grid-cols-[1fr_1fr_1.15fr] content-start'}`}
       >
         <div className="border-r border-hair">
-          <StandardBlock item={item} />
+          <StandardBlock item={item} isReady={!hasStructure || tree.data !== undefined} />
         </div>
         <div className="border-r border-hair">
           <StockAndUse item={item} />
