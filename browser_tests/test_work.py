@@ -56,6 +56,7 @@ class OrderStory(BrowserTest):
         self.press(page, "Alt+b")
         expect(page.get_by_role("table", name="Cost bridge")).to_contain_text("= WIP ✓")
         self.press(page, "Alt+b")
+        page.get_by_role("button", name="Close", exact=True).wait_for()
         self.press(page, "Alt+c")
         self.post(page)
         expect(page.get_by_text("16 pcs · closed")).to_be_visible()

@@ -22,7 +22,7 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from .compare import ComparedOut, compared
 from .models import Standard
-from .queries import current_set, roll_up_now, standards_in_force
+from .queries import current_set, roll_up_item, standards_in_force
 from .tree import TreeOut, derivation_of, tree_of
 
 router = Router(tags=["costing"])
@@ -78,18 +78,10 @@ class MissingOut(Schema):
     fix: str
 
 
-class RollUpRow(Schema):
-    """The rolled cost of an item beside the standard in force."""
+class RolledOut(Schema):
+    """What an item would cost by a roll-up now, and all that is missing for it and below it."""
 
-    item: str
-    standard: DecimalText | None
-    rolled: DecimalText
-
-
-class RollUpOut(Schema):
-    """A roll-up of what stands now."""
-
-    rows: list[RollUpRow]
+    rolled: DecimalText | None
     missing: list[MissingOut]
 
 
@@ -203,15 +195,12 @@ def _revision(code: str, letter: str) -> Revision:
     return found
 
 
-@router.get("/roll-up", response=RollUpOut)
-def roll_up(request: HttpRequest) -> RollUpOut:
-    """Return what freezing the standard now would give, and what is missing for it."""
-    rolled = roll_up_now(timezone.localdate())
-    frozen = {code: s.total for code, s in standards_in_force().items()}
-    return RollUpOut(
-        rows=[
-            RollUpRow(item=code, standard=frozen.get(code), rolled=cost.cost.total())
-            for code, cost in sorted(rolled.costs.items())
-        ],
-        missing=[MissingOut(item=m.item, why=m.why, fix=m.fix) for m in rolled.missing],
+@router.get("/items/{code}/rolled", response={200: RolledOut, 404: Problem})
+def rolled(request: HttpRequest, code: str) -> RolledOut:
+    """Return what an item would cost if its standard were frozen now, or what keeps it from one."""
+    found = roll_up_item(item_by_code(code), timezone.localdate())
+    cost = found.costs.get(code)
+    return RolledOut(
+        rolled=cost.cost.total() if cost else None,
+        missing=[MissingOut(item=m.item, why=m.why, fix=m.fix) for m in found.missing],
     )

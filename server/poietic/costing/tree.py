@@ -20,7 +20,7 @@ from poietic_core.structure.requirement import entering, need_per_good_unit
 
 from ..catalog.models import Item
 from ..engineering.models import Revision
-from ..engineering.queries import in_force, structures_of
+from ..engineering.queries import reached_from
 from ..ledger.models import Holding
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
@@ -144,7 +144,7 @@ class Plant:
     """The structures that an item reaches, with standards, items and stock."""
 
     def __init__(self, revision: Revision, day: date) -> None:
-        self.revisions, self.structures = _reached(revision, day)
+        self.revisions, self.structures = reached_from(revision, day)
         codes = {
             line.item for s in self.structures.values() for line in (*s.components, *s.outputs)
         }
@@ -327,22 +327,6 @@ def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
             enter = entering(block.structure.operations, ONE)
             path.append((depth, _needed(plant, block.structure, placed.line, enter)))
     raise NotFound(f"row with a cost in the structure of {revision.item.code}", str(row))
-
-
-def _reached(top: Revision, day: date) -> tuple[dict[str, Revision], dict[str, Structure]]:
-    """Return the revisions that an item reaches, itself included, and their structures."""
-    revisions: dict[str, Revision] = {}
-    structures: dict[str, Structure] = {}
-    known = {top.item.code}
-    level = [top]
-    while level:
-        read = structures_of(level)
-        revisions |= {r.item.code: r for r in level}
-        structures |= {r.item.code: read[r.pk].on(day) for r in level}
-        wanted = {c.item for r in level for c in structures[r.item.code].components} - known
-        known |= wanted
-        level = list(in_force(day).filter(item__code__in=wanted)) if wanted else []
-    return revisions, structures
 
 
 def _needed(

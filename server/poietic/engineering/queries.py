@@ -180,6 +180,22 @@ def structures_in_force(day: date) -> dict[str, Structure]:
     return {s.item: s.on(day) for s in structures_of(in_force(day)).values()}
 
 
+def reached_from(top: Revision, day: date) -> tuple[dict[str, Revision], dict[str, Structure]]:
+    """Return the revisions that an item reaches, itself included, and their structures."""
+    revisions: dict[str, Revision] = {}
+    structures: dict[str, Structure] = {}
+    known = {top.item.code}
+    level = [top]
+    while level:
+        read = structures_of(level)
+        revisions |= {r.item.code: r for r in level}
+        structures |= {r.item.code: read[r.pk].on(day) for r in level}
+        wanted = {c.item for r in level for c in structures[r.item.code].components} - known
+        known |= wanted
+        level = list(in_force(day).filter(item__code__in=wanted)) if wanted else []
+    return revisions, structures
+
+
 def rates_by_code(codes: Iterable[str] | None = None) -> dict[str, Rates]:
     """Return the rates of work centers; of all where none are named."""
     rows = WorkCenter.objects.all()

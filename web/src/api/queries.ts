@@ -176,10 +176,10 @@ export const stockOptions = (code: string) =>
       data(api.GET('/api/items/{code}/stock', { params: { path: { code } }, signal })),
   });
 
-export const rollUpOptions = () =>
+export const rolledOptions = (code: string) =>
   queryOptions({
-    queryKey: ['roll-up'],
-    queryFn: ({ signal }) => data(api.GET('/api/roll-up', { signal })),
+    queryKey: ['items', code, 'rolled'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/rolled', { params: { path: { code } }, signal })),
   });
 
 export const ordersOptions = () =>

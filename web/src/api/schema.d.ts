@@ -944,6 +944,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/issue-material": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Issue material
+         * @description Issue material: carry out.
+         */
+        post: operations["post_issue_material"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/issue-material/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Issue material (preview)
+         * @description Issue material: show the consequences.
+         */
+        post: operations["preview_issue_material"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/return-material": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Return material
+         * @description Return material: carry out.
+         */
+        post: operations["post_return_material"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/return-material/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Return material (preview)
+         * @description Return material: show the consequences.
+         */
+        post: operations["preview_return_material"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/plan-order": {
         parameters: {
             query?: never;
@@ -1058,86 +1138,6 @@ export interface paths {
          * @description Cancel an order: show the consequences.
          */
         post: operations["preview_cancel_order"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/issue-material": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Issue material
-         * @description Issue material: carry out.
-         */
-        post: operations["post_issue_material"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/issue-material/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Issue material (preview)
-         * @description Issue material: show the consequences.
-         */
-        post: operations["preview_issue_material"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/return-material": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Return material
-         * @description Return material: carry out.
-         */
-        post: operations["post_return_material"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/return-material/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Return material (preview)
-         * @description Return material: show the consequences.
-         */
-        post: operations["preview_return_material"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1864,7 +1864,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/roll-up": {
+    "/api/items/{code}/rolled": {
         parameters: {
             query?: never;
             header?: never;
@@ -1872,10 +1872,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Roll Up
-         * @description Return what freezing the standard now would give, and what is missing for it.
+         * Rolled
+         * @description Return what an item would cost if its standard were frozen now, or what keeps it from one.
          */
-        get: operations["poietic_costing_api_roll_up"];
+        get: operations["poietic_costing_api_rolled"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2839,7 +2839,7 @@ export interface components {
          * @description How a component gets charged to an order.
          * @enum {string}
          */
-        IssueRule: "by hand" | "at operation";
+        IssueRule: "by hand" | "at release" | "at operation" | "at receipt";
         /**
          * MeasuredBy
          * @description What a component line's pieces are measured by.
@@ -3283,84 +3283,6 @@ export interface components {
             given: components["schemas"]["ReceiveMaterial"];
         };
         /**
-         * PlanOrder
-         * @description A quantity of an item to make by a date.
-         */
-        PlanOrder: {
-            /** Item */
-            item: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            quantity: string;
-            /**
-             * Due
-             * Format: date
-             */
-            due: string;
-            /** Supply Place */
-            supply_place: string;
-            /** Receipt Place */
-            receipt_place: string;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-        };
-        /** PlanOrderPosting */
-        PlanOrderPosting: {
-            /**
-             * Key
-             * @description chosen by the caller; the same key acts once
-             */
-            key: string;
-            given: components["schemas"]["PlanOrder"];
-            seen?: components["schemas"]["Seen"] | null;
-        };
-        /** PlanOrderPreview */
-        PlanOrderPreview: {
-            given: components["schemas"]["PlanOrder"];
-        };
-        /**
-         * OrderGiven
-         * @description An order by its number.
-         */
-        OrderGiven: {
-            /** Order */
-            order: number;
-        };
-        /** ReleaseOrderPosting */
-        ReleaseOrderPosting: {
-            /**
-             * Key
-             * @description chosen by the caller; the same key acts once
-             */
-            key: string;
-            given: components["schemas"]["OrderGiven"];
-            seen?: components["schemas"]["Seen"] | null;
-        };
-        /** ReleaseOrderPreview */
-        ReleaseOrderPreview: {
-            given: components["schemas"]["OrderGiven"];
-        };
-        /** CancelOrderPosting */
-        CancelOrderPosting: {
-            /**
-             * Key
-             * @description chosen by the caller; the same key acts once
-             */
-            key: string;
-            given: components["schemas"]["OrderGiven"];
-            seen?: components["schemas"]["Seen"] | null;
-        };
-        /** CancelOrderPreview */
-        CancelOrderPreview: {
-            given: components["schemas"]["OrderGiven"];
-        };
-        /**
          * IssueMaterial
          * @description Components to charge to an order.
          */
@@ -3439,6 +3361,84 @@ export interface components {
         /** ReturnMaterialPreview */
         ReturnMaterialPreview: {
             given: components["schemas"]["ReturnMaterial"];
+        };
+        /**
+         * PlanOrder
+         * @description A quantity of an item to make by a date.
+         */
+        PlanOrder: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Supply Place */
+            supply_place: string;
+            /** Receipt Place */
+            receipt_place: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** PlanOrderPosting */
+        PlanOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PlanOrder"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PlanOrderPreview */
+        PlanOrderPreview: {
+            given: components["schemas"]["PlanOrder"];
+        };
+        /**
+         * OrderGiven
+         * @description An order by its number.
+         */
+        OrderGiven: {
+            /** Order */
+            order: number;
+        };
+        /** ReleaseOrderPosting */
+        ReleaseOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["OrderGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReleaseOrderPreview */
+        ReleaseOrderPreview: {
+            given: components["schemas"]["OrderGiven"];
+        };
+        /** CancelOrderPosting */
+        CancelOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["OrderGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** CancelOrderPreview */
+        CancelOrderPreview: {
+            given: components["schemas"]["OrderGiven"];
         };
         /**
          * CompleteOrder
@@ -4450,30 +4450,14 @@ export interface components {
             fix: string;
         };
         /**
-         * RollUpOut
-         * @description A roll-up of what stands now.
+         * RolledOut
+         * @description What an item would cost by a roll-up now, and all that is missing for it and below it.
          */
-        RollUpOut: {
-            /** Rows */
-            rows: components["schemas"]["RollUpRow"][];
+        RolledOut: {
+            /** Rolled */
+            rolled: string | null;
             /** Missing */
             missing: components["schemas"]["MissingOut"][];
-        };
-        /**
-         * RollUpRow
-         * @description The rolled cost of an item beside the standard in force.
-         */
-        RollUpRow: {
-            /** Item */
-            item: string;
-            /** Standard */
-            standard: string | null;
-            /**
-             * Rolled
-             * Format: decimal
-             * @example 2.40
-             */
-            rolled: string;
         };
         /**
          * StockRow
@@ -8329,6 +8313,282 @@ export interface operations {
             };
         };
     };
+    post_issue_material: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssueMaterialPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_issue_material: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssueMaterialPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_return_material: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnMaterialPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_return_material: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnMaterialPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_plan_order: {
         parameters: {
             query?: never;
@@ -8684,282 +8944,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CancelOrderPreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_issue_material: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["IssueMaterialPosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_issue_material: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["IssueMaterialPreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_return_material: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReturnMaterialPosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_return_material: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReturnMaterialPreview"];
             };
         };
         responses: {
@@ -10658,11 +10642,13 @@ export interface operations {
             };
         };
     };
-    poietic_costing_api_roll_up: {
+    poietic_costing_api_rolled: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                code: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -10673,7 +10659,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RollUpOut"];
+                    "application/json": components["schemas"]["RolledOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -8,7 +8,7 @@ import {
   ownUnitsOptions,
   type RevisionRow,
   revisionsOptions,
-  rollUpOptions,
+  rolledOptions,
   standardOptions,
   stockOptions,
   whereUsedOptions,
@@ -25,14 +25,12 @@ function useMay(): Set<string> {
   return new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
 }
 
-/** The frozen standard, and what a roll-up would give now; that is asked for last, it takes longest. */
-export function StandardBlock({ item, isReady }: { item: Item; isReady: boolean }) {
+export function StandardBlock({ item }: { item: Item }) {
   const { start } = useCommands();
   const may = useMay();
   const standard = useQuery({ ...standardOptions(item.code), enabled: item.standard !== null });
-  const rolled = useQuery({ ...rollUpOptions(), enabled: isReady });
-  const now = rolled.data?.rows.find((r) => r.item === item.code)?.rolled;
-  const lack = rolled.data?.missing.find((m) => m.item === item.code);
+  const rolled = useQuery(rolledOptions(item.code));
+  const now = rolled.data?.rolled;
   const s = standard.data;
   return (
     <table className="rows" aria-label="Standard cost">
@@ -76,13 +74,13 @@ export function StandardBlock({ item, isReady }: { item: Item; isReady: boolean 
             </td>
           </tr>
         )}
-        {lack && (
-          <tr>
+        {rolled.data?.missing.map((lack) => (
+          <tr key={lack.item}>
             <td colSpan={3} className="pl-4! text-attention">
               {lack.why} {lack.fix}
             </td>
           </tr>
-        )}
+        ))}
       </tbody>
     </table>
   );

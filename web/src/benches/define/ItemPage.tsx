@@ -1,7 +1,7 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useEffect } from 'react';
-import { commandsOptions, type Item, itemOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
+import { commandsOptions, type Item, itemOptions, itemsOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { OperationGraph } from '../../structure/OperationGraph';
@@ -14,7 +14,11 @@ import { NotesBlock, RevisionsBlock, StandardBlock, StockAndUse } from './ItemBl
 /** An item: what it is made of and how, what it costs, where it lies and where it is used. */
 export function ItemPage() {
   const { code = '' } = useParams();
-  const item = useQuery(itemOptions(code));
+  const client = useQueryClient();
+  const item = useQuery({
+    ...itemOptions(code),
+    placeholderData: () => client.getQueryData(itemsOptions().queryKey)?.find((i) => i.code === code),
+  });
   return <Loaded query={item}>{(i) => <Page key={code} item={i} />}</Loaded>;
 }
 
@@ -82,11 +86,13 @@ function Page({ item }: { item: Item }) {
             )}
           </Loaded>
         ))}
+      {/* the structure first: what stands below is asked for once it is there */}
+      {(!hasStructure || tree.data !== undefined) && (
       <div
         className={`min-h-[180px] shrink-0 overflow-y-auto border-t border-hair-strong ${isMade ? 'max-h-[38%]' : 'flex-1'} ${started ? 'space-y-3' : 'grid grid-cols-[1fr_1fr_1.15fr] content-start'}`}
       >
         <div className="border-r border-hair">
-          <StandardBlock item={item} isReady={!hasStructure || tree.data !== undefined} />
+          <StandardBlock item={item} />
         </div>
         <div className="border-r border-hair">
           <StockAndUse item={item} />
@@ -96,6 +102,7 @@ function Page({ item }: { item: Item }) {
           <NotesBlock kind="item" code={item.code} />
         </div>
       </div>
+      )}
     </article>
   );
 }
