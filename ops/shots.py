@@ -83,6 +83,19 @@ def _tree(page: Page) -> None:
     page.get_by_role("button", name="Costliest component").click()
 
 
+def _import(page: Page) -> None:
+    changed = (
+        "code,name,unit,source,price\nAP-20,Aluminium plate 20,kg,buy,7.10\n"
+        "BR-12,Azimuth bearing ring 120,pcs,buy,5.40\nBR-14,Azimuth bearing ring 140,pcs,buy,6.90\n"
+        "PAD-3,Support pad,kg,buy,0.42\nFN-50,Finder 9 × 50,pcs,buy,free\n"
+    )
+    page.goto("/define/exchange")
+    page.get_by_label("Bring a file").set_input_files(
+        {"name": "items.csv", "mimeType": "text/csv", "buffer": changed.encode()}
+    )
+    page.get_by_role("table", name="Rows of the file").wait_for()
+
+
 def _bridge(page: Page) -> None:
     page.goto("/orders/1002/bridge")
     page.get_by_role("button", name="Yield").click()
@@ -112,6 +125,7 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "structure-deep": ("Ines", _tree),
     "compare": ("Ines", _go("/define/items/SP-200/compare?old=A&new=B")),
     "calendar": ("Ines", _go("/define/calendars?code=TWO")),
+    "import": ("Ines", _import),
     "work-centers": ("Ines", _go("/define/work-centers")),
     "do-anything": ("Jonas", _anything),
     "posting": ("Sunil", _go("/postings/9")),
