@@ -132,6 +132,21 @@ class ConstructedOrder(TestCase):
             self.caller.must("cancel-order", {"order": self.order})["title"], "Cancel an order"
         )
 
+    def test_as_built_says_what_it_took_and_drafts_a_structure_of_it(self) -> None:
+        for name, given in self.steps:
+            self.caller.must(name, given)
+
+        built = self.caller.get(f"orders/{self.order}/as-built")
+
+        rows = {(r["kind"], r["code"]): (r["old"], r["new"]) for r in built["rows"]}
+        # by hand: 108 kg and 12 h for 44 worked on, 362 pads for 40
+        self.assertEqual(rows["component", "AP-20"], ("2.400000", "2.454545"))
+        self.assertEqual(rows["operation", "MILL"], ("0.250000", "0.272727"))
+        self.assertEqual(rows["component", "PAD-3"], ("9.000000", "9.050000"))
+        self.assertEqual(built["old_total"], "53.403684")
+        draft = self.caller.must("draft-structure", built["draft"])
+        self.assertEqual(draft["made"]["revision"], "B")
+
     def test_leftovers_go_back_at_the_value_at_which_they_were_issued(self) -> None:
         for name, given in self.steps[:6]:
             self.caller.must(name, given)

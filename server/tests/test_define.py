@@ -159,6 +159,14 @@ class Works(TestCase):
         self.assertEqual(derived[0]["value"], rows[deep]["cost"])
         self.assertIn("MA-200 per good unit", [d["label"] for d in derived])
 
+    def test_a_loop_over_four_levels_is_refused_with_every_step_of_it(self) -> None:
+        problem = self.caller.preview(
+            "draft-structure", draft_of("CS-01", components=[{"item": "HT-200", "quantity": "1"}])
+        )
+
+        self.assertEqual(problem["code"], "structure.cycle")
+        self.assertIn("CS-01 → HT-200 → OT-200 → MA-200 → CS-01", problem["detail"])
+
     def test_where_used_reaches_the_top_with_extended_quantities(self) -> None:
         used = self.caller.get("items/SB-06/where-used")
 
@@ -254,6 +262,8 @@ class Works(TestCase):
         peek = self.caller.get("items/CS-01/peek")
 
         self.assertEqual((peek["on_hand"], peek["used_in"]), ("0.000000", ["MA-200"]))
-        self.assertEqual([(w["order"], w["quantity"]) for w in peek["wanted_by"]], [(1004, "20.000000")])  # fmt: skip
+        self.assertEqual(
+            [(w["name"], w["quantity"]) for w in peek["wanted_by"]], [("Mirror cell", "20.000000")]
+        )
         lacks = {r["place"] for r in self.caller.get("lacks")}
         self.assertIn("structure:FD-80", lacks)

@@ -59,6 +59,8 @@ class Operation:
     is_report_point: bool = True
     #: operations that must come before; None: the one listed before, (): none
     after: tuple[int, ...] | None = None
+    #: what to do and to look out for, for whoever does it
+    instructions: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -47,7 +47,7 @@ class _TakenBack(Exception):
 
 def preview(command: Command, given: Strict, *, person: AbstractBaseUser, now: datetime) -> Outcome:
     """Run a command in a transaction, take the transaction back, and return what it did."""
-    _require_role(command, person)
+    require_role(command, person)
     outcome: Outcome | None = None
     try:
         with transaction.atomic():
@@ -80,7 +80,7 @@ def post(
     A person of None is the shop setting itself up (first person, demo).
     """
     if person is not None:
-        _require_role(command, person)
+        require_role(command, person)
     fingerprint = _fingerprint(command, given, person)
     with transaction.atomic():
         with connection.cursor() as cursor:
@@ -155,7 +155,8 @@ def without_secrets(given: dict[str, Any]) -> dict[str, Any]:
     return {k: v for k, v in given.items() if k != "password"}
 
 
-def _require_role(command: Command, person: AbstractBaseUser) -> None:
+def require_role(command: Command, person: AbstractBaseUser) -> None:
+    """Refuse a person who holds no role that may carry out the command."""
     if not command.roles & set(getattr(person, "roles", [])):
         raise RoleNeeded(str(person), command.title.lower(), sorted(command.roles))
 

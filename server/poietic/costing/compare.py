@@ -12,7 +12,7 @@ from poietic_core.structure.requirement import entering
 
 from ..catalog.models import Item
 from ..engineering.models import Revision
-from ..engineering.queries import rates_by_code, structure_of
+from ..engineering.queries import rates_by_code, structures_of
 from ..web_api.fields import DecimalText
 from .queries import standards_in_force
 
@@ -51,20 +51,24 @@ class ComparedOut(Schema):
 
 def compared(old: Revision, new: Revision) -> ComparedOut:
     """Return a revision against an older one of the same item."""
-    items = {
-        row.item.code: row.item
-        for revision in (old, new)
-        for row in (*revision.components.all(), *revision.outputs.all())
-    }
-    left, right = structure_of(old), structure_of(new)
-    costs = _Costs(items, new.item.standard_lot)
+    read = structures_of([old, new])
+    return compare_costed(read[old.pk], read[new.pk], item=new.item, old=old.letter, new=new.letter)
+
+
+def compare_costed(
+    left: Structure, right: Structure, *, item: Item, old: str, new: str
+) -> ComparedOut:
+    """Return one structure of an item against another, with what each row costs."""
+    codes = {line.item for s in (left, right) for line in (*s.components, *s.outputs)}
+    items = {i.code: i for i in Item.objects.filter(code__in=codes)}
+    costs = _Costs(items, item.standard_lot)
     before, after = costs.by_key(left), costs.by_key(right)
     rows = [_row(r, items, before, after) for r in compare(left, right)]
     return ComparedOut(
-        item=new.item.code,
-        name=new.item.name,
-        old=old.letter,
-        new=new.letter,
+        item=item.code,
+        name=item.name,
+        old=old,
+        new=new,
         without_cost=sorted(costs.lacking),
         old_total=round(sum(before.values(), ZERO), 6),
         new_total=round(sum(after.values(), ZERO), 6),

@@ -61,7 +61,7 @@ class TreeRow(Schema):
     cost: DecimalText | None
     on_hand: DecimalText | None
     revision: str
-    #: sizes of a measured piece, position
+    #: sizes of a measured piece, position; instructions of an operation
     detail: str
 
 
@@ -235,6 +235,7 @@ class Plant:
                 "operation": line.number,
                 "after": after,
                 "yield_share": line.yield_share,
+                "detail": line.instructions,
                 "setup_hours": max(line.setup_labour_hours, line.setup_machine_hours),
                 "run_hours": max(line.run_labour_hours, line.run_machine_hours) / line.run_quantity,
             }

@@ -29,7 +29,7 @@ from .models import ComponentRow, OperationRow, OutputRow, Revision, WorkCalenda
 
 #: what an operation of a structure and its row have alike
 OPERATION_FIELDS = (
-    *("number", "name", "yield_share", "is_report_point"),
+    *("number", "name", "yield_share", "is_report_point", "instructions"),
     *("setup_labour_hours", "setup_machine_hours", "run_labour_hours", "run_machine_hours"),
     *("run_quantity", "runs_whole_batches", "machines"),
     *("queue_hours", "wait_hours", "move_hours", "transfer_quantity"),

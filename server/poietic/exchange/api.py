@@ -5,6 +5,8 @@ from django.utils import timezone
 from ninja import File, Router, Schema, UploadedFile
 
 from ..commanding.api import Problem
+from ..commanding.registry import COMMANDS
+from ..commanding.run import require_role
 from ..web_api.errors import NotFound
 from .models import Upload
 from .plan import plan_import
@@ -40,9 +42,10 @@ class UploadOut(Schema):
     rows: list[PlannedRow]
 
 
-@router.post("/uploads", response={200: UploadOut, 422: Problem})
+@router.post("/uploads", response={200: UploadOut, 403: Problem, 422: Problem})
 def upload(request: HttpRequest, file: File[UploadedFile]) -> UploadOut:
     """Keep a file and return what importing it would do, row by row; nothing is imported yet."""
+    require_role(COMMANDS["import-tables"], request.user)  # type: ignore[arg-type]
     name = file.name or "file"
     if (file.size or 0) > MOST_BYTES:
         raise Unreadable(name, f"It is larger than {MOST_BYTES / 1e6:,.0f} MB.")

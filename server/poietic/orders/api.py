@@ -20,6 +20,7 @@ from ..commanding.api import Problem
 from ..ledger.models import Holding, Posting, WipBalance
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import DecimalText
+from .as_built import AsBuiltOut, as_built
 from .book import ORDER_PARTS, OrderBook
 from .dates import Dating, OrderDates
 from .desk import (
@@ -70,6 +71,7 @@ class OrderOperationOut(Schema):
     wip_at_standard: DecimalText
     #: operations that must come before, where it is not simply the one listed before
     after: list[int] | None
+    instructions: str
     #: of what is left of it
     starts: str | None
     ends: str | None
@@ -303,6 +305,12 @@ def order(request: HttpRequest, number: int) -> OrderOut:
     )
 
 
+@router.get("/orders/{number}/as-built", response={200: AsBuiltOut, 404: Problem})
+def order_as_built(request: HttpRequest, number: int) -> AsBuiltOut:
+    """Return what an order took against what it was allowed, row by row, and as a draft."""
+    return as_built(OrderBook.read(number))
+
+
 @router.get("/orders/{number}/bridge", response={200: BridgeOut, 404: Problem})
 def bridge(request: HttpRequest, number: int) -> BridgeOut:
     """Return the cost bridge of an order, at any moment of its life."""
@@ -353,6 +361,7 @@ def _operations(
             due=due.get(o.number, ZERO),
             wip_at_standard=round(held.get(o.number, ZERO), 2),
             after=o.after,
+            instructions=o.instructions,
             starts=planned[o.number].starts.isoformat() if o.number in planned else None,
             ends=planned[o.number].ends.isoformat() if o.number in planned else None,
         )

@@ -59,6 +59,7 @@ class OrderOperation(models.Model):
     wait_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     move_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     transfer_quantity = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    instructions = models.TextField(blank=True)
     #: units entering it for the order quantity, unrounded
     entering = models.DecimalField(max_digits=18, decimal_places=6)
     good = models.DecimalField(max_digits=18, decimal_places=6, default=0)

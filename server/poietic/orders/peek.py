@@ -134,12 +134,12 @@ def lacks(today: date) -> list[LackOut]:
                     "Draft one.",
                 )
             else:
-                faults = faults_of(drafts[item.code]) or ["its draft has no fault"]
+                faults = faults_of(drafts[item.code])
                 lack(
                     f"structure:{item.code}",
                     item.name,
-                    f"{item.code} has only a draft: {faults[0]}",
-                    "Finish and approve it.",
+                    f"{item.code} has only a draft{f': {faults[0]}' if faults else '.'}",
+                    "Finish and approve it." if faults else "Approve it.",
                 )
         if not item.is_made and item.price is None:
             lack(

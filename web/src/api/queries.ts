@@ -16,6 +16,7 @@ export type DerivationRow = components['schemas']['DerivationRow'];
 export type Attention = components['schemas']['AttentionOut'];
 export type Consequences = components['schemas']['Consequences'];
 export type RevisionRow = components['schemas']['RevisionRow'];
+export type ComparedOut = components['schemas']['ComparedOut'];
 export type Compared = components['schemas']['ComparedRow'];
 export type WorkCenter = components['schemas']['WorkCenterOut'];
 export type Calendar = components['schemas']['CalendarOut'];
@@ -200,6 +201,13 @@ export const bridgeOptions = (number: number) =>
     queryKey: ['orders', number, 'bridge'],
     queryFn: ({ signal }) =>
       data(api.GET('/api/orders/{number}/bridge', { params: { path: { number } }, signal })),
+  });
+
+export const asBuiltOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'as-built'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/orders/{number}/as-built', { params: { path: { number } }, signal })),
   });
 
 export const postingOptions = (number: number) =>

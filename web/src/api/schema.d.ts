@@ -2024,6 +2024,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{number}/as-built": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Order As Built
+         * @description Return what an order took against what it was allowed, row by row, and as a draft.
+         */
+        get: operations["poietic_orders_api_order_as_built"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{number}/bridge": {
         parameters: {
             query?: never;
@@ -4853,6 +4873,8 @@ export interface components {
             wip_at_standard: string;
             /** After */
             after: number[] | null;
+            /** Instructions */
+            instructions: string;
             /** Starts */
             starts: string | null;
             /** Ends */
@@ -4983,6 +5005,37 @@ export interface components {
              * @example 2.40
              */
             amount: string;
+        };
+        /**
+         * AsBuiltOut
+         * @description An order as it was built against what its structure allowed, and a draft that says what was built.
+         */
+        AsBuiltOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+            /** Without Cost */
+            without_cost: string[];
+            /**
+             * Old Total
+             * Format: decimal
+             * @example 2.40
+             */
+            old_total: string;
+            /**
+             * New Total
+             * Format: decimal
+             * @example 2.40
+             */
+            new_total: string;
+            /** Rows */
+            rows: components["schemas"]["ComparedRow"][];
+            draft: components["schemas"]["DraftStructure"];
         };
         /**
          * BridgeOut
@@ -10857,6 +10910,37 @@ export interface operations {
             };
         };
     };
+    poietic_orders_api_order_as_built: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsBuiltOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_orders_api_bridge: {
         parameters: {
             query?: never;
@@ -10914,6 +10998,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Route, Routes } from 'react-router';
 import { meOptions } from '../api/queries';
 import { CalendarsPage, ComparePage, DefineBench, EditPage, ExchangePage, ItemPage, LacksPage, ShopPage, WorkCentersPage } from '../benches/define';
-import { BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
+import { AsBuiltPage, BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
 import { Today } from '../benches/today';
 import { CommandProvider } from '../commands/CommandContext';
 import { Empty, Loaded } from '../ui/States';
@@ -40,6 +40,7 @@ export function App() {
                 <Route path="orders" element={<OrderBench />}>
                   <Route path=":number" element={<OrderPage />} />
                   <Route path=":number/bridge" element={<BridgePage />} />
+                  <Route path=":number/as-built" element={<AsBuiltPage />} />
                 </Route>
                 <Route path="postings/:number" element={<PostingPage />} />
                 <Route path="*" element={<Empty>There is nothing at this address. Ctrl-K goes to anything by code or words.</Empty>} />

@@ -284,6 +284,11 @@ function What({ row, opens, isClosed, onToggle }: { row: TreeRow; opens: boolean
           <span className="mr-1.5 inline-block min-w-5">{row.operation}</span>
           {row.name}
           {row.after && <span className="ml-2 font-normal text-quiet">{afterWords(row.after)}</span>}
+          {row.detail && (
+            <span className="ml-2 text-[12px] font-normal text-quiet" title={row.detail}>
+              {row.detail}
+            </span>
+          )}
         </span>
       ) : (
         <span className="truncate" title={row.name}>

@@ -192,6 +192,7 @@ def _operations(order: Order, structure: Structure) -> list[OrderOperation]:
             work_center=centers[o.work_center],
             yield_share=o.yield_share,
             is_report_point=o.is_report_point,
+            instructions=o.instructions,
             after=None if o.after is None else list(o.after),
             setup_hours=clock_setup(o),
             run_hours=clock_run(o),

@@ -197,8 +197,13 @@ export function RevisionsBlock({ item, shown }: { item: Item; shown: string }) {
                   {r.letter}
                 </Link>
               </td>
-              <td title={[r.approved_by && `approved by ${r.approved_by}`, r.note].filter(Boolean).join(': ')}>{r.state}</td>
-              <td className="w-full truncate text-quiet">{effectivity(r)}</td>
+              <td>{r.state}</td>
+              <td className="w-full text-quiet">
+                {effectivity(r)}
+                {(r.approved_by || r.note) && (
+                  <span className="block text-[12px]">{[r.approved_by, r.note].filter(Boolean).join(': ')}</span>
+                )}
+              </td>
               <td className="num">
                 <span className="flex justify-end gap-3">
                   {r.state === 'draft' && may.has('submit-structure') && (

@@ -77,7 +77,10 @@ export function Material({ order }: { order: Order }) {
         <tbody key={number}>
           <tr>
             <td colSpan={6} className="border-t border-t-hair-strong pl-4! font-semibold">
-              {number} {order.operations.find((o) => o.number === number)?.name ?? 'only in the standard'}
+              {number} {order.operations.find((o) => o.number === number)?.name ?? 'only in the standard'}{' '}
+              <span className="text-[12px] font-normal text-quiet">
+                {order.operations.find((o) => o.number === number)?.instructions}
+              </span>
             </td>
           </tr>
           {lines
@@ -192,6 +195,9 @@ export function MoneyBlock({ order }: { order: Order }) {
                 Why: the cost bridge
               </Link>{' '}
               <kbd>Alt-B</kbd>
+              <Link className="quiet-link ml-4 text-act" to={`/orders/${order.number}/as-built`}>
+                As built
+              </Link>
             </td>
           </tr>
         </tbody>

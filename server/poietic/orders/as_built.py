@@ -1,0 +1,153 @@
+"""What an order was allowed, and what it took, each in the form of a structure."""
+
+from collections.abc import Callable
+from decimal import Decimal
+
+from poietic_core.cost.model import InputKind
+from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
+from poietic_core.structure.model import (
+    ComponentLine,
+    IssueRule,
+    Operation,
+    OutputLine,
+    Per,
+    Structure,
+)
+
+from ..costing.compare import ComparedOut, compare_costed
+from ..engineering.commands.structures import (
+    ComponentGiven,
+    DraftStructure,
+    OperationGiven,
+    OutputGiven,
+)
+from .book import OrderBook
+from .models import OrderInput, OrderOperation
+
+
+class AsBuiltOut(ComparedOut):
+    """An order as it was built against what its structure allowed, and a draft that says what was built."""
+
+    draft: DraftStructure
+
+
+def as_built(book: OrderBook) -> AsBuiltOut:
+    """Return what an order took per unit worked on, against what it was allowed.
+
+    Operations that nothing was reported of stand as they were allowed.
+    """
+    revision = book.order.revision
+    allowed = _structure(book, lambda i: i.allowed, lambda o: o.yield_share)
+    built = _structure(book, lambda i: _taken(book, i), _yield_reached)
+    seen = compare_costed(
+        allowed,
+        built,
+        item=book.order.item,
+        old=f"rev {revision.letter}" if revision else "allowed",
+        new=f"order {book.order.number}",
+    )
+    return AsBuiltOut(**seen.model_dump(), draft=_draft(book, built))
+
+
+def _taken(book: OrderBook, i: OrderInput) -> Decimal:
+    """Return what an input took per unit worked on, or per order."""
+    processed = book.processed(i.operation)
+    if not processed and not i.used:
+        return i.allowed
+    if i.is_per_order or not processed:
+        return i.used
+    return round_to(i.used / processed, UNIT_COST_STEP)
+
+
+def _yield_reached(o: OrderOperation) -> Decimal:
+    processed = o.good + o.scrap
+    return round_to(o.good / processed, UNIT_COST_STEP) if o.good else o.yield_share
+
+
+def _structure(
+    book: OrderBook,
+    quantity: Callable[[OrderInput], Decimal],
+    share: Callable[[OrderOperation], Decimal],
+) -> Structure:
+    """Return the order's rows as a structure, with quantities and yields as asked."""
+    hours = {(i.operation, i.kind): quantity(i) for i in book.inputs if i.work_center}
+    materials = [
+        (i, q) for i in book.inputs if i.item and (q := round_to(quantity(i), UNIT_COST_STEP))
+    ]
+    known = {o.number for o in book.operations}
+    return Structure(
+        item=book.order.item.code,
+        operations=tuple(
+            Operation(
+                number=o.number,
+                name=o.name,
+                work_center=o.work_center.code,
+                setup_labour_hours=hours.get((o.number, InputKind.SETUP_LABOUR.value), ZERO),
+                setup_machine_hours=hours.get((o.number, InputKind.SETUP_MACHINE.value), ZERO),
+                run_labour_hours=hours.get((o.number, InputKind.RUN_LABOUR.value), ZERO),
+                run_machine_hours=hours.get((o.number, InputKind.RUN_MACHINE.value), ZERO),
+                yield_share=share(o),
+                is_report_point=o.is_report_point,
+                after=o.comes_after,
+            )
+            for o in book.operations
+        ),
+        components=tuple(
+            ComponentLine(
+                item=i.item.code,
+                operation=i.operation,
+                quantity=q,
+                per=Per.ORDER if i.is_per_order else Per.UNIT,
+                issue_rule=IssueRule(i.issue_rule or IssueRule.BY_HAND),
+            )
+            for i, q in materials
+            if i.kind == InputKind.COMPONENT and i.operation in known and i.item
+        ),
+        outputs=tuple(
+            OutputLine(item=i.item.code, operation=i.operation, quantity=q, credit_price=i.price)
+            for i, q in materials
+            if i.kind == InputKind.BY_PRODUCT and i.operation in known and i.item
+        ),
+    )
+
+
+def _draft(book: OrderBook, built: Structure) -> DraftStructure:
+    def six(value: Decimal) -> Decimal:
+        return round_to(value, UNIT_COST_STEP)
+
+    return DraftStructure(
+        item=built.item,
+        batch_quantity=ONE,
+        note=f"as built by order {book.order.number}",
+        operations=[
+            OperationGiven(
+                number=o.number,
+                name=o.name,
+                work_center=o.work_center,
+                setup_labour_hours=six(o.setup_labour_hours),
+                setup_machine_hours=six(o.setup_machine_hours),
+                run_labour_hours=six(o.run_labour_hours),
+                run_machine_hours=six(o.run_machine_hours),
+                yield_share=o.yield_share,
+                is_report_point=o.is_report_point,
+                after=None if o.after is None else list(o.after),
+            )
+            for o in built.operations
+        ],
+        components=[
+            ComponentGiven(
+                item=c.item,
+                operation=c.operation,
+                quantity=c.quantity,
+                per=c.per,
+                issue_rule=c.issue_rule,
+            )
+            for c in built.components
+        ],
+        outputs=[
+            OutputGiven(
+                item=b.item, operation=b.operation, quantity=b.quantity, credit_price=b.credit_price
+            )
+            for b in built.outputs
+        ],
+    )
