@@ -34,6 +34,7 @@ def main() -> None:
         "API types of the front end up to date": schema_current,
         "front-end lint": lambda: npm("lint"),
         "front-end types": lambda: npm("types"),
+        "front-end unit tests": lambda: npm("test"),
         "front-end build and its size": build_small,
     }
     failed = [name for name, check in checks.items() if not _told(name, check)]

@@ -1,0 +1,150 @@
+import { describe, expect, it } from 'vitest';
+import type { Revision } from '../../api/queries';
+import { afterGiven, blankLine, blankOperation, draftGiven, draftOf, linesFromTsv, shift } from './draft';
+
+const revision: Revision = {
+  item: 'CELL',
+  name: 'Cell',
+  letter: 'A',
+  state: 'approved',
+  batch_quantity: '1.000000',
+  standard_lot: '20.000000',
+  approved_at: null,
+  note: '',
+  change: 1,
+  operations: [
+    {
+      number: 10,
+      name: 'Mill',
+      work_center: 'MILL',
+      setup_labour_hours: '1.000000',
+      setup_machine_hours: '0.000000',
+      run_labour_hours: '0.250000',
+      run_machine_hours: '0.250000',
+      run_quantity: '12.000000',
+      runs_whole_batches: true,
+      machines: 2,
+      queue_hours: '0.000000',
+      wait_hours: '4.000000',
+      move_hours: '0.000000',
+      transfer_quantity: null,
+      yield_share: '0.950000',
+      is_report_point: true,
+      after: null,
+      instructions: 'deburr',
+    },
+    {
+      number: 20,
+      name: 'Fit',
+      work_center: 'ASSY',
+      setup_labour_hours: '0.000000',
+      setup_machine_hours: '0.000000',
+      run_labour_hours: '0.200000',
+      run_machine_hours: '0.000000',
+      run_quantity: '1.000000',
+      runs_whole_batches: false,
+      machines: 1,
+      queue_hours: '0.000000',
+      wait_hours: '0.000000',
+      move_hours: '0.000000',
+      transfer_quantity: '5.000000',
+      yield_share: '1.000000',
+      is_report_point: true,
+      after: [],
+      instructions: '',
+    },
+  ],
+  components: [
+    {
+      item: 'BAR',
+      name: 'Bar',
+      unit: 'm',
+      operation: 10,
+      quantity: '122.000000',
+      line_unit: 'mm',
+      per: 'unit',
+      allowance: '0.025000',
+      issue_rule: 'at operation',
+      measured_by: '',
+      length: null,
+      width: null,
+      thickness: null,
+      reference: 'pos 3',
+      effective_from: null,
+      effective_until: '2027-01-31',
+    },
+    {
+      item: 'PLATE',
+      name: 'Plate',
+      unit: 'kg',
+      operation: 20,
+      quantity: '2.000000',
+      line_unit: 'kg',
+      per: 'order',
+      allowance: '0.000000',
+      issue_rule: 'by hand',
+      measured_by: 'mass',
+      length: '100.000000',
+      width: '50.000000',
+      thickness: '20.000000',
+      reference: '',
+      effective_from: null,
+      effective_until: null,
+    },
+  ],
+  outputs: [{ item: 'SWARF', name: 'Swarf', unit: 'kg', operation: 10, quantity: '1.100000', credit_price: '1.200000' }],
+};
+
+describe('a draft', () => {
+  it('says as people say it what the server keeps', () => {
+    const [mill, fit] = draftOf(revision);
+
+    expect([mill?.yield, mill?.lines[0]?.allowance, mill?.after, fit?.after]).toEqual(['95', '2.5', '', '-']);
+    expect([mill?.setup_machine_hours, fit?.transfer_quantity]).toEqual(['', '5']);
+  });
+
+  it('goes back to the server as it came', () => {
+    const given = draftGiven('CELL', '1', draftOf(revision));
+
+    expect(given['operations']).toMatchObject([
+      { number: 10, yield_share: '0.95', run_quantity: '12', runs_whole_batches: true, machines: 2, wait_hours: '4', instructions: 'deburr' },
+      { number: 20, yield_share: '1', after: [], transfer_quantity: '5' },
+    ]);
+    expect((given['operations'] as object[])[0]).not.toHaveProperty('after');
+    expect(given['components']).toEqual([
+      { item: 'BAR', operation: 10, quantity: '122', per: 'unit', allowance: '0.025', issue_rule: 'at operation', unit: 'mm', reference: 'pos 3', effective_until: '2027-01-31' },
+      { item: 'PLATE', operation: 20, quantity: '2', per: 'order', allowance: '0', issue_rule: 'by hand', measured_by: 'mass', length: '100', width: '50', thickness: '20' },
+    ]);
+    expect(given['outputs']).toEqual([{ item: 'SWARF', operation: 10, quantity: '1.1', credit_price: '1.2' }]);
+  });
+
+  it('leaves out lines without an item', () => {
+    const operation = { ...blankOperation(10, 'MILL'), lines: [blankLine('component'), blankLine('by-product')] };
+
+    const given = draftGiven('CELL', '', [operation]);
+
+    expect([given['components'], given['outputs'], given['batch_quantity']]).toEqual([[], [], '1']);
+  });
+
+  it('moves the decimal point without a float', () => {
+    expect([shift('0.95', 2), shift('95', -2), shift('7', -2), shift('0.000001', 2), shift('', -2)]).toEqual(['95', '0.95', '0.07', '0.0001', '0']);
+  });
+
+  it('reads what must come before an operation', () => {
+    expect([afterGiven(''), afterGiven('-'), afterGiven('10, 20')]).toEqual([{}, { after: [] }, { after: [10, 20] }]);
+  });
+});
+
+describe('pasted cells', () => {
+  it('become component lines, with or without a head', () => {
+    const text = 'BAR\t0,122\tm\t2,5 %\tpos 1\r\nPAD\t9\r\n\r\n';
+
+    const lines = linesFromTsv(text);
+
+    expect(lines.map((l) => [l.item, l.quantity, l.unit, l.allowance, l.reference])).toEqual([
+      ['BAR', '0.122', 'm', '2.5', 'pos 1'],
+      ['PAD', '9', '', '', ''],
+    ]);
+    expect(linesFromTsv(`code\tquantity\n${text}`)).toEqual(lines);
+  });
+});

@@ -1,0 +1,77 @@
+import { describe, expect, it } from 'vitest';
+import type { Bridge, OrderRow } from '../../api/queries';
+import { addsUp, benchOf, layOutBridge, selectQueue } from './logic';
+
+function order(number: number, state: string, due: string): OrderRow {
+  return {
+    number,
+    item: 'A',
+    name: 'A',
+    unit: 'pcs',
+    quantity: '1',
+    received: '0',
+    due,
+    starts: null,
+    finishes: null,
+    days_late: 0,
+    state,
+    next: '',
+    wip: '0',
+  };
+}
+
+/** The constructed order of all causes: 2,136.15 allowed, 2,258.84 charged. */
+const amounts = { price: '32.40', usage: '16.44', yield: '57.37', efficiency: '48.00', setup: '32.00', 'order size': '-64.00', 'by-product quantity': '0.48', rounding: '0.00', method: '0.00' };
+const bridge: Bridge = {
+  order: 1,
+  state: 'completed',
+  allowed: '2136.15',
+  charged: '2258.84',
+  variance: '122.69',
+  wip: '122.69',
+  causes: Object.entries(amounts).map(([kind, amount]) => ({ kind, amount, details: [] })),
+  yield_by_reason: [],
+};
+
+describe('a queue', () => {
+  it('shows what waits at its bench, by state and then by due date', () => {
+    const all = [order(1, 'closed', '2026-01-01'), order(2, 'released', '2026-03-01'), order(3, 'started', '2026-04-01'), order(4, 'planned', '2026-05-01'), order(5, 'started', '2026-02-01')];
+
+    expect(selectQueue(all, 'make').map((o) => o.number)).toEqual([5, 3, 2]);
+    expect(selectQueue(all, 'release').map((o) => o.number)).toEqual([4, 2]);
+    expect(selectQueue(all, 'cost').map((o) => o.number)).toEqual([5, 3, 1]);
+  });
+
+  it('is the one that an order of a state belongs to', () => {
+    expect(['planned', 'released', 'started', 'completed', 'closed'].map(benchOf)).toEqual(['release', 'make', 'make', 'cost', 'cost']);
+  });
+});
+
+describe('the cost bridge', () => {
+  it('adds up to the cent, and says when it does not', () => {
+    expect(addsUp(bridge)).toBe(true);
+    expect(addsUp({ ...bridge, charged: '2258.85' })).toBe(false);
+  });
+
+  it('begins each step where the one before ends, from allowed to actual', () => {
+    const { rows, isCut, low } = layOutBridge(bridge);
+    const steps = rows.filter((r) => r.kind === 'cause');
+    let at = rows[0]?.to ?? 0;
+    for (const step of steps) {
+      expect(Math.min(Math.abs(step.from - at), Math.abs(step.to - at))).toBeLessThan(1e-9);
+      at = Math.abs(step.from - at) < 1e-9 ? step.to : step.from;
+    }
+
+    expect(at).toBeCloseTo(rows.at(-1)?.to ?? 0);
+    expect(isCut).toBe(true);
+    expect(low).toBeLessThan(2136.15);
+    expect(steps.some((s) => s.words === 'method')).toBe(false); // nothing to show
+    expect(rows.every((r) => r.from >= 0 && r.to <= 100)).toBe(true);
+  });
+
+  it('starts at zero where nothing is allowed yet', () => {
+    const none = layOutBridge({ ...bridge, allowed: '0.00', charged: '10.00', causes: [{ kind: 'price', amount: '10.00', details: [] }] });
+
+    expect([none.low, none.isCut]).toEqual([0, false]);
+  });
+});
