@@ -66,7 +66,7 @@ def _go(path: str) -> Callable[[Page], object]:
 
 def _report(page: Page) -> None:
     page.goto("/orders/1006")
-    page.get_by_role("heading", name="1006").wait_for()
+    page.get_by_role("button", name="Report", exact=True).wait_for()
     page.keyboard.press("Alt+r")
     page.get_by_label("Good").wait_for()
     page.get_by_role("table", name="Postings").wait_for()
@@ -81,6 +81,12 @@ def _tree(page: Page) -> None:
     page.goto("/define/items/OT-200")
     page.get_by_role("treegrid").wait_for()
     page.get_by_role("button", name="Costliest component").click()
+
+
+def _edit(page: Page) -> None:
+    page.goto("/define/items/OT-200/edit")
+    page.get_by_text("Nothing stands against approving it.").wait_for()
+    page.get_by_role("button", name="More of AL-10").click()
 
 
 def _import(page: Page) -> None:
@@ -121,7 +127,7 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "report-dark": ("Lotte", _report),
     "cost-bridge": ("Sunil", _bridge),
     "structure": ("Ines", _derivation),
-    "structure-edit": ("Ines", _go("/define/items/MA-200/edit")),
+    "structure-edit": ("Ines", _edit),
     "structure-deep": ("Ines", _tree),
     "compare": ("Ines", _go("/define/items/SP-200/compare?old=A&new=B")),
     "calendar": ("Ines", _go("/define/calendars?code=TWO")),
