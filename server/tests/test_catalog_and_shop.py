@@ -1,6 +1,6 @@
 """Small things of every day: notes, units, activity, calendars, persons; and lists that stay cheap."""
 
-from datetime import date, timedelta
+from datetime import timedelta
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -153,15 +153,13 @@ class Statements(TestCase):
 
     def counted(self, caller: Caller, path: str) -> int:
         """Return how many statements a query takes."""
-        with CaptureQueriesContext(
-            connection,
-        ) as asked:
+        with CaptureQueriesContext(connection) as asked:
             caller.get(path)
         self.assertEqual(caller.status, 200, path)
         return len(asked)
 
     def test_more_items_and_orders_take_no_more_statements(self) -> None:
-        tarn_hollow.load(date(2026, 11, 24))
+        tarn_hollow.load(timezone.localdate())
         shop = Shop(Person.objects.get(name="mara"))
         caller = Caller(shop.person)
         paths = ("items", "orders", "today", "items/HT-200/tree", "items/SB-06/where-used", "lacks", "calendars", "work-centers")  # fmt: skip

@@ -157,4 +157,4 @@ def _amount(line: Operation | ComponentLine | OutputLine | None) -> Decimal | No
         return None
     if isinstance(line, Operation):
         return round((line.run_machine_hours or line.run_labour_hours) / line.run_quantity, 6)
-    return line.quantity
+    return round(line.quantity, 6)

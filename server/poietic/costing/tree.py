@@ -294,7 +294,7 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
         "name": item.name,
         "unit": item.unit,
         "letter": revision.letter,
-        "state": revision.state,
+        "state": revision.state_on(day),
         "effective_from": revision.effective_from,
         "effective_to": revision.effective_to,
         "note": revision.note,

@@ -157,10 +157,11 @@ def revisions(request: HttpRequest, code: str) -> list[RevisionRow]:
     counted = rows.annotate(
         lines=Count("components", distinct=True) + Count("operations", distinct=True)
     )
+    today = timezone.localdate()
     return [
         RevisionRow(
             letter=r.letter,
-            state=r.state,
+            state=r.state_on(today),
             effective_from=r.effective_from,
             effective_to=r.effective_to,
             approved_at=r.approved_at.isoformat() if r.approved_at else None,

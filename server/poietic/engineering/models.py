@@ -1,5 +1,7 @@
 """Work centers, and structures in revisions."""
 
+from datetime import date
+
 from django.conf import settings
 from django.contrib.postgres.constraints import ExclusionConstraint
 from django.contrib.postgres.fields import ArrayField, RangeOperators
@@ -136,6 +138,11 @@ class Revision(Changing):
 
     def __str__(self) -> str:
         return f"{self.item.code} rev {self.letter}"
+
+    def state_on(self, day: date) -> str:
+        """Return the state that counts on a day: what is no longer in force is retired."""
+        has_ended = self.effective_to is not None and self.effective_to <= day
+        return self.State.RETIRED.value if has_ended else self.state
 
 
 #: a revision that is not approved yet; an item has one at most

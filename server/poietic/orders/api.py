@@ -299,7 +299,7 @@ def order(request: HttpRequest, number: int) -> OrderOut:
             for b in WipBalance.objects.filter(order=o).order_by("operation", "pk")
         ],
         happened=_happened(o),
-        stops=stops_of(book, timezone.localdate()),
+        stops=stops_of(book, timezone.now()),
         wanted_by=wanted_by(o),
         change=o.change,
     )

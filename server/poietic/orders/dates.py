@@ -44,6 +44,16 @@ class OrderDates:
     operations: dict[int, Planned]
 
 
+def start_day(book: OrderBook, now: datetime) -> date:
+    """Return the day by which the lines and the revision of an order to release are chosen.
+
+    Its planned start, today where that has passed or is not known.
+    """
+    dates = Dating([book], now).of(book)
+    today = timezone.localdate(now)
+    return max(today, timezone.localdate(dates.starts)) if dates else today
+
+
 class Dating:
     """The calendars laid out once, for the orders of one request."""
 

@@ -1,6 +1,6 @@
 """What the desk shows around an order: what stops it, who waits for it, what needs a decision."""
 
-from datetime import date, datetime
+from datetime import datetime
 from decimal import Decimal
 
 from ninja import Schema
@@ -15,7 +15,7 @@ from ..ledger.models import Holding, WipBalance
 from ..web_api.fields import DecimalText
 from .book import ORDER_PARTS, OrderBook
 from .commands.life import release_blocks
-from .dates import Dating, OrderDates
+from .dates import Dating, OrderDates, start_day
 from .models import Order, OrderInput
 
 OPEN = [OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
@@ -67,10 +67,10 @@ def still_needed(i: OrderInput) -> Decimal:
     return max(ZERO, i.need - i.used)
 
 
-def stops_of(book: OrderBook, today: date) -> list[Stop]:
+def stops_of(book: OrderBook, now: datetime) -> list[Stop]:
     """Return what stops an order now: blocks of its release, or material that is not there."""
     if book.state is OrderState.PLANNED:
-        return [Stop(**b) for b in release_blocks(book.order.item, today)]
+        return [Stop(**b) for b in release_blocks(book.order.item, start_day(book, now))]
     if book.state not in RUNNING:
         return []
     components = [c for c in book.components() if still_needed(c)]

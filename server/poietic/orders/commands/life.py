@@ -6,7 +6,6 @@ from decimal import Decimal
 from typing import ClassVar
 
 from django.db import connection
-from django.utils import timezone
 from poietic_core.cost.model import TIME_ELEMENT, CostInput, InputKey, InputKind
 from poietic_core.cost.rollup import cost_structure
 from poietic_core.errors import DomainError
@@ -29,7 +28,7 @@ from ...ledger.models import Holding, Posting
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict
 from ..book import OpenBook
-from ..dates import TIME_FIELDS, clock_run, clock_setup
+from ..dates import TIME_FIELDS, clock_run, clock_setup, start_day
 from ..models import Order, OrderInput, OrderOperation
 from .material import close_document, issue
 
@@ -104,7 +103,7 @@ def release_order(context: Context, given: OrderGiven) -> None:
     book = OpenBook.lock(context, given.order)
     book.require(Act.RELEASE)
     order = book.order
-    day = timezone.localdate(context.now)
+    day = start_day(book, context.now)
     revision = revision_in_force(order.item, day)
     structure = structure_of(revision).on(day) if revision else None
     standards = standards_in_force(_items_of(order.item, structure))
