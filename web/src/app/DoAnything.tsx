@@ -76,7 +76,7 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
               </Group>
               <Group heading="Work centers">
                 {(centers.data ?? []).map((w) => (
-                  <Row key={w.code} value={`${w.code} ${w.name} work center`} onSelect={() => go('/define/work-centers')}>
+                  <Row key={w.code} value={`${w.code} ${w.name} work center`} onSelect={() => go(`/define/work-centers?code=${encodeURIComponent(w.code)}`)}>
                     <span className="code w-28">{w.code}</span>
                     <span className="flex-1 truncate">{w.name}</span>
                   </Row>

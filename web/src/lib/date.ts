@@ -3,6 +3,7 @@ const dayFormat = new Intl.DateTimeFormat(undefined, {
   day: 'numeric',
   month: 'short',
 });
+const shortFormat = new Intl.DateTimeFormat(undefined, { day: 'numeric', month: 'short' });
 const momentFormat = new Intl.DateTimeFormat(undefined, {
   day: 'numeric',
   month: 'short',
@@ -14,6 +15,12 @@ const momentFormat = new Intl.DateTimeFormat(undefined, {
 export function day(text: string): string {
   const [year = 0, month = 1, date = 1] = text.split('-').map(Number);
   return dayFormat.format(new Date(year, month - 1, date));
+}
+
+/** Return a date without its weekday, for narrow columns: "26 Nov". */
+export function shortDay(text: string): string {
+  const [year = 0, month = 1, date = 1] = text.split('-').map(Number);
+  return shortFormat.format(new Date(year, month - 1, date));
 }
 
 export function moment(text: string): string {

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
-import { type FormEvent, useState } from 'react';
+import { type FormEvent, Fragment, useState } from 'react';
 import { Link } from 'react-router';
 import {
   type Item,
   commandsOptions,
   notesOptions,
   ownUnitsOptions,
+  peekOptions,
   type RevisionRow,
   revisionsOptions,
   rolledOptions,
@@ -15,7 +16,7 @@ import {
 } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
-import { day, moment } from '../../lib/date';
+import { day, moment, shortDay } from '../../lib/date';
 import { isZero } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
@@ -92,6 +93,7 @@ export function StockAndUse({ item }: { item: Item }) {
   const stock = useQuery(stockOptions(item.code));
   const used = useQuery(whereUsedOptions(item.code));
   const units = useQuery(ownUnitsOptions(item.code));
+  const peek = useQuery(peekOptions(item.code));
   return (
     <table className="rows" aria-label="Stock and where used">
       <thead>
@@ -142,6 +144,19 @@ export function StockAndUse({ item }: { item: Item }) {
           </tr>
         ))}
         {used.data?.length === 0 && <Nothing words="no structure in force" />}
+        {peek.data?.wanted_by.map((w) => (
+          <tr key={`order${w.order}`}>
+            <td>
+              <Link className="code quiet-link" to={`/orders/${w.order}`}>
+                {w.order}
+              </Link>{' '}
+              {w.name} <span className="text-quiet">still needs it</span>
+            </td>
+            <td className="num">
+              <Quantity value={w.quantity} unit={item.unit} />
+            </td>
+          </tr>
+        ))}
         {used.data && used.data.length > 0 && may.has('replace-component') && (
           <tr>
             <td colSpan={2}>
@@ -169,7 +184,7 @@ function Nothing({ words }: { words: string }) {
 /** When a revision counts, in words. */
 function effectivity(r: RevisionRow): string {
   if (!r.effective_from) return '';
-  return r.effective_to ? `${day(r.effective_from)} – ${day(r.effective_to)}` : `from ${day(r.effective_from)}`;
+  return r.effective_to ? `${shortDay(r.effective_from)} – ${shortDay(r.effective_to)}` : `from ${shortDay(r.effective_from)}`;
 }
 
 export function RevisionsBlock({ item, shown }: { item: Item; shown: string }) {
@@ -191,44 +206,51 @@ export function RevisionsBlock({ item, shown }: { item: Item; shown: string }) {
         {revisions.data?.map((r, n) => {
           const older = revisions.data[n + 1];
           return (
-            <tr key={r.letter} className={r.letter === shown ? 'bg-sheet' : ''}>
-              <td>
-                <Link className="quiet-link" to={`${path}?rev=${r.letter}`} aria-current={r.letter === shown ? 'true' : undefined}>
-                  {r.letter}
-                </Link>
-              </td>
-              <td>{r.state}</td>
-              <td className="w-full text-quiet">
-                {effectivity(r)}
-                {(r.approved_by || r.note) && (
-                  <span className="block text-[12px]">{[r.approved_by, r.note].filter(Boolean).join(': ')}</span>
-                )}
-              </td>
-              <td className="num">
-                <span className="flex justify-end gap-3">
-                  {r.state === 'draft' && may.has('submit-structure') && (
-                    <Button look="link" onClick={() => start('submit-structure', { item: item.code })}>
-                      Submit…
-                    </Button>
-                  )}
-                  {r.state === 'in review' && may.has('send-back-structure') && (
-                    <Button look="link" onClick={() => start('send-back-structure', { item: item.code })}>
-                      Send back…
-                    </Button>
-                  )}
-                  {older && (
-                    <Link className="quiet-link text-act" to={`${path}/compare?old=${older.letter}&new=${r.letter}`}>
-                      Against {older.letter}
-                    </Link>
-                  )}
-                  {may.has('draft-structure') && r.state !== 'draft' && !item.has_draft && (
-                    <Link className="quiet-link text-act" to={`${path}/edit?from=${r.letter}`}>
-                      Draft from {r.letter}
-                    </Link>
-                  )}
-                </span>
-              </td>
-            </tr>
+            <Fragment key={r.letter}>
+              <tr className={`${r.letter === shown ? 'bg-sheet' : ''} ${r.note ? '[&>td]:border-b-transparent' : ''}`}>
+                <td>
+                  <Link className="quiet-link" to={`${path}?rev=${r.letter}`} aria-current={r.letter === shown ? 'true' : undefined}>
+                    {r.letter}
+                  </Link>
+                </td>
+                <td className="whitespace-nowrap" title={r.approved_by && `approved by ${r.approved_by}`}>
+                  {r.state}
+                </td>
+                <td className="w-full whitespace-nowrap text-quiet">{effectivity(r)}</td>
+                <td className="num">
+                  <span className="flex justify-end gap-3">
+                    {r.state === 'draft' && may.has('submit-structure') && (
+                      <Button look="link" onClick={() => start('submit-structure', { item: item.code })}>
+                        Submit…
+                      </Button>
+                    )}
+                    {r.state === 'in review' && may.has('send-back-structure') && (
+                      <Button look="link" onClick={() => start('send-back-structure', { item: item.code })}>
+                        Send back…
+                      </Button>
+                    )}
+                    {older && (
+                      <Link className="quiet-link text-act" to={`${path}/compare?old=${older.letter}&new=${r.letter}`}>
+                        Against {older.letter}
+                      </Link>
+                    )}
+                    {may.has('draft-structure') && r.state !== 'draft' && !item.has_draft && (
+                      <Link className="quiet-link text-act" to={`${path}/edit?from=${r.letter}`}>
+                        Draft from {r.letter}
+                      </Link>
+                    )}
+                  </span>
+                </td>
+              </tr>
+              {r.note && (
+                <tr className={r.letter === shown ? 'bg-sheet' : ''}>
+                  <td />
+                  <td colSpan={3} className="h-[22px]! text-[12px] text-quiet">
+                    {[r.approved_by, r.note].filter(Boolean).join(': ')}
+                  </td>
+                </tr>
+              )}
+            </Fragment>
           );
         })}
       </tbody>
@@ -249,7 +271,7 @@ export function NotesBlock({ kind, code }: { kind: 'item' | 'work center'; code:
   }
   return (
     <section aria-label="Notes" className="px-2">
-      <p className="flex h-[24px] items-center border-b border-hair-strong text-[12px] text-quiet">Notes</p>
+      <p className="flex h-[24px] items-center border-b border-hair-strong text-[12px] text-quiet">{kind === 'item' ? 'Notes' : `Notes on ${code}`}</p>
       {notes.data?.map((n) => (
         <p key={n.written_at + n.text} className="border-b border-hair py-1">
           {n.text} <span className="text-[12px] text-quiet">{`${n.person || 'the system'}, ${moment(n.written_at)}`}</span>

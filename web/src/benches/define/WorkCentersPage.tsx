@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { Link } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { calendarsOptions, commandsOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { weekWords } from '../../lib/clock';
@@ -7,13 +7,16 @@ import { percent } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
+import { NotesBlock } from './ItemBlocks';
 
 /** Where operations run: what an hour costs, what can be done in it, and when. */
 export function WorkCentersPage() {
   const centers = useQuery(workCentersOptions());
   const calendars = useQuery(calendarsOptions());
-  const { start } = useCommands();
+  const { start, started } = useCommands();
   const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const [query, setQuery] = useSearchParams();
+  const shown = query.get('code') ?? '';
   const week = (code: string | null) => {
     const found = calendars.data?.find((c) => c.code === code);
     return found ? weekWords(found.shifts) : 'Mon to Fri 08:00–16:00';
@@ -53,8 +56,18 @@ export function WorkCentersPage() {
             </thead>
             <tbody>
               {rows.map((w) => (
-                <tr key={w.code}>
-                  <td className="code pl-4!">{w.code}</td>
+                <tr key={w.code} className={w.code === shown ? 'bg-sheet' : ''}>
+                  <td className="pl-4!">
+                    <button
+                      type="button"
+                      className="code quiet-link cursor-pointer"
+                      aria-pressed={w.code === shown}
+                      title={`Notes on ${w.code}`}
+                      onClick={() => setQuery({ code: w.code }, { replace: true })}
+                    >
+                      {w.code}
+                    </button>
+                  </td>
                   <td className="w-full">{w.name}</td>
                   <td className="num">{w.machines}</td>
                   <td className="num">{percent(w.efficiency)}</td>
@@ -66,7 +79,7 @@ export function WorkCentersPage() {
                     ) : (
                       <span className="text-attention">none</span>
                     )}{' '}
-                    <span className="text-[12px] text-quiet">{week(w.calendar)}</span>
+                    {!started && <span className="text-[12px] text-quiet">{week(w.calendar)}</span>}
                   </td>
                   <td className="num">
                     <Money value={w.machine_rate} />
@@ -94,6 +107,11 @@ export function WorkCentersPage() {
           </table>
         )}
       </Loaded>
+      {shown && (
+        <div className="max-w-[680px] px-2 pt-4">
+          <NotesBlock key={shown} kind="work center" code={shown} />
+        </div>
+      )}
     </article>
   );
 }
