@@ -27,8 +27,9 @@ class Lines:
 def store(lines: Lines, day: date) -> None:
     """Write a plant past the commands, as a measurement may: items, revisions, operations, lines."""
     with connection.cursor() as cursor:
-        cursor.execute("INSERT INTO engineering_workcenter (code, name, machine_rate, labour_rate, machines, efficiency, change) VALUES ('W', 'W', 10, 20, 1, 1, 1) RETURNING id")  # fmt: skip
+        cursor.execute("INSERT INTO engineering_workcenter (code, name, machines, efficiency, change) VALUES ('W', 'W', 1, 1, 1) RETURNING id")  # fmt: skip
         center = cursor.fetchone()[0]
+        cursor.execute("INSERT INTO engineering_workcenterrate (work_center_id, labour_rate, layers) VALUES (%s, 20, '[{\"name\": \"machine\", \"element\": \"machine\", \"amount\": \"10\"}]')", [center])  # fmt: skip
         _copy(cursor, "catalog_item (id, code, name, unit, step, source, standard_lot, price, is_active, inactive_reason, change)",
               (f"{n}\tI{n}\tItem {n}\tpcs\t1\t{'make' if n < lines.size - lines.demand.sum() else 'buy'}\t1\t\\N\tt\t\t1" for n in range(lines.size)))  # fmt: skip
         _copy(cursor, "ledger_holding (item_id, quantity, value, standard, change)", (f"{n}\t0\t0\t\\N\t1" for n in range(lines.size)))  # fmt: skip

@@ -7,17 +7,21 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.cost.clearing import receipt_credit
-from poietic_core.cost.model import Element, Rates
+from poietic_core.cost.model import Element
+from poietic_core.cost.rates import Rate, Rates, ShopRates
 from poietic_core.cost.rollup import ItemFacts, roll_up, standard_cells
 from poietic_core.errors import OutOfRange
 from poietic_core.quantity import money
 from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Per, Structure
 from scipy.linalg import solve
 
-RATES = {
-    "MILL": Rates(labour=Decimal(24), machine=Decimal(40)),
-    "ASSY": Rates(labour=Decimal(32), machine=Decimal(0)),
-}
+
+def hourly(labour: str, machine: str) -> Rates:
+    """Return a work center's rates, the machine's in one layer."""
+    return Rates(labour=Decimal(labour), machine=Rate.plain(Element.MACHINE, Decimal(machine)))
+
+
+RATES = ShopRates({"MILL": hourly("24", "40"), "ASSY": hourly("32", "0")})
 
 
 def facts(
@@ -102,7 +106,7 @@ class RollUp(SimpleTestCase):
             structure=None,
         )
 
-        rolled = roll_up(items, {"ASSY": RATES["ASSY"]})
+        rolled = roll_up(items, ShopRates({"ASSY": RATES.centers["ASSY"]}))
 
         self.assertEqual([m.item for m in rolled.missing], ["PAD", "CELL"])
         self.assertNotIn("CELL", rolled.costs)
@@ -153,7 +157,7 @@ class RollUp(SimpleTestCase):
             for i in range(size)
         }
 
-        rolled = roll_up(items, {"W": Rates(labour=Decimal(1), machine=Decimal(0))})
+        rolled = roll_up(items, ShopRates({"W": hourly("1", "0")}))
 
         for i in range(size):
             # each level is rounded to 6 decimals, so the difference grows with what lies below
@@ -186,7 +190,7 @@ class RollUp(SimpleTestCase):
         for quantity in quantities:
             received += quantity
             for cell, amount in receipt_credit(
-                standard=standard, cells=cells, received_to_date=received, credited=credited
+                worth_to_date=money(standard * received), cells=cells, credited=credited
             ).items():
                 credited[cell] = credited.get(cell, Decimal(0)) + amount
             self.assertEqual(sum(credited.values()), money(standard * received))

@@ -7,7 +7,7 @@ from typing import Any
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
-from poietic_core.cost.model import InputKind
+from poietic_core.cost.model import OUTPUT_KINDS, InputKind
 from poietic_core.cost.variance import (
     CauseKind,
     InputFacts,
@@ -143,7 +143,12 @@ def orders(draw: st.DrawFn) -> OrderFacts:
         for i in inputs
     ]  # fmt: skip
     inputs = [
-        replace(i, is_per_order=False) if i.kind is InputKind.BY_PRODUCT else i for i in inputs
+        replace(i, is_per_order=False)
+        if i.kind in OUTPUT_KINDS
+        else replace(i, is_per_order=False, is_per_good=draw(st.booleans()))
+        if i.kind is InputKind.SUBCONTRACT
+        else i
+        for i in inputs
     ]
     facts = OrderFacts(
         operations=operations,
@@ -164,10 +169,10 @@ def standard_of_received(facts: OrderFacts) -> Decimal:
     for i in facts.inputs:
         entering = facts.received
         for step in reversed(facts.standard_operations):
-            if step.number >= i.operation:
+            if step.number > i.operation or (step.number == i.operation and not i.is_per_good):
                 entering /= step.yield_share
         each = facts.received / facts.standard_lot if i.is_per_order else entering
-        value += (-1 if i.kind is InputKind.BY_PRODUCT else 1) * i.standard * each * i.price
+        value += (-1 if i.kind in OUTPUT_KINDS else 1) * i.standard * each * i.price
     return value
 
 

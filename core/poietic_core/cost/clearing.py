@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from decimal import Decimal
 
-from ..quantity import ZERO, allocate, exact, money
+from ..quantity import ZERO, allocate, exact
 from .model import Element
 from .rollup import Cell
 
@@ -13,25 +13,22 @@ from .rollup import Cell
 @exact
 def receipt_credit(
     *,
-    standard: Decimal,
+    worth_to_date: Decimal,
     cells: Mapping[Cell, Decimal],
-    received_to_date: Decimal,
     credited: Mapping[Cell, Decimal],
 ) -> dict[Cell, Decimal]:
     """Return what a receipt takes out of each WIP cell [money].
 
-    Each cell is credited its share of round(standard × received to date) less what it was
-    credited before, so that the credits never drift from quantity × standard.
+    Each cell is credited its share of the standard worth of all that was received, less
+    what it was credited before, so that the credits never drift from quantity × standard.
 
     Parameters
     ----------
-    standard : frozen standard cost of one unit [money/unit]
-    cells : its split by operation and element
-    received_to_date : with this receipt [unit]
+    worth_to_date : frozen standard × all received, with this receipt, to the cent [money]
+    cells : the standard's split by operation and element
     credited : what each cell was credited before [money]
     """
-    target = money(standard * received_to_date)
-    parts = allocate(target, list(cells.values()))
+    parts = allocate(worth_to_date, list(cells.values()))
     due = dict(zip(cells, parts, strict=True))
     changed = {cell: due.get(cell, ZERO) - credited.get(cell, ZERO) for cell in {**due, **credited}}
     return {cell: amount for cell, amount in changed.items() if amount}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from enum import StrEnum
 
@@ -32,7 +32,9 @@ class InputKind(StrEnum):
     SETUP_MACHINE = "setup machine"
     RUN_LABOUR = "run labour"
     RUN_MACHINE = "run machine"
+    SUBCONTRACT = "subcontract"
     BY_PRODUCT = "by-product"
+    CO_PRODUCT = "co-product"
 
 
 #: The kinds of time, each with the element that its cost belongs to.
@@ -43,6 +45,10 @@ TIME_ELEMENT = {
     InputKind.RUN_MACHINE: Element.MACHINE,
 }
 SETUP_KINDS = (InputKind.SETUP_LABOUR, InputKind.SETUP_MACHINE)
+#: What leaves the order, and is credited to it.
+OUTPUT_KINDS = (InputKind.BY_PRODUCT, InputKind.CO_PRODUCT)
+#: What is told apart by an item; time and a supplier's work are not.
+ITEM_KINDS = (InputKind.COMPONENT, *OUTPUT_KINDS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,14 +80,6 @@ class ItemCost:
     unit: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Rates:
-    """What an hour at a work center costs [money/h]."""
-
-    labour: Decimal
-    machine: Decimal
-
-
 #: an input is told from the others of its structure by operation, kind and item
 InputKey = tuple[int, InputKind, str]
 
@@ -102,15 +100,19 @@ class CostInput:
     #: how one unit's price divides over the elements
     split: Mapping[Element, Decimal]
     is_per_order: bool = False
+    #: per good unit leaving the operation, not per unit entering it
+    is_per_good: bool = False
     is_made: bool = False
+    #: of a co-product: the part of its split that comes from lower levels
+    lower: Mapping[Element, Decimal] = field(default_factory=dict)
 
     def key(self) -> InputKey:
-        """Return what identifies the input within its structure; time has no item."""
-        return self.operation, self.kind, "" if self.kind in TIME_ELEMENT else self.code
+        """Return what identifies the input within its structure; only materials name an item."""
+        return self.operation, self.kind, self.code if self.kind in ITEM_KINDS else ""
 
     def sign(self) -> int:
         """Return -1 for what is credited, else 1."""
-        return -1 if self.kind is InputKind.BY_PRODUCT else 1
+        return -1 if self.kind in OUTPUT_KINDS else 1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

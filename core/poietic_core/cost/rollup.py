@@ -3,15 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from ..derivation import Derivation, given, negative, product, quotient, rounded, total
-from ..quantity import UNIT_COST_STEP, ZERO, exact, require_positive, round_parts
+from ..quantity import (
+    ONE,
+    UNIT_COST_STEP,
+    ZERO,
+    exact,
+    require_positive,
+    round_parts,
+    round_to,
+)
 from ..structure.explode import working_order
-from ..structure.model import Operation, OutputLine, Per, Structure
+from ..structure.flow import Network
+from ..structure.model import (
+    Operation,
+    OutputKind,
+    OutputLine,
+    PaymentBasis,
+    Per,
+    Structure,
+    Subcontract,
+)
+from ..structure.phantom import inline
 from ..structure.requirement import entering, quantity_per_unit
+from .joint import JointOutput, grade_factors, joint_shares
 from .model import (
+    ITEM_KINDS,
     TIME_ELEMENT,
     CostedOperation,
     CostedStructure,
@@ -19,9 +39,9 @@ from .model import (
     Element,
     InputKind,
     ItemCost,
-    Rates,
     UnitCost,
 )
+from .rates import Rate, ShopRates
 
 Cell = tuple[int, Element]
 
@@ -32,7 +52,7 @@ def cost_structure(
     *,
     standard_lot: Decimal,
     items: Mapping[str, ItemCost],
-    rates: Mapping[str, Rates],
+    rates: ShopRates,
     units: Mapping[str, str],
 ) -> CostedStructure:
     """Return the structure with the price of each input.
@@ -40,8 +60,9 @@ def cost_structure(
     Parameters
     ----------
     standard_lot : Decimal [unit], > 0
-    items : unit costs of its components
-    rates : per work center [money/h]
+    structure : with its phantoms put in
+    items : unit costs of its components and co-products
+    rates : of work centers and labour grades
     units : stock unit of each by-product
 
     Raises
@@ -51,11 +72,17 @@ def cost_structure(
     """
     require_positive(f"The standard lot of {structure.item}", standard_lot)
     inputs: list[CostInput] = []
+    if not structure.operations:  # a phantom's lines
+        inputs += _materials(structure, 0, items)
     for operation in structure.operations:
         inputs += _materials(structure, operation.number, items)
-        inputs += _times(operation, rates[operation.work_center])
+        inputs += _times(operation, rates)
+        if operation.subcontract:
+            inputs.append(_subcontract(operation, operation.subcontract))
         inputs += [
             _by_product(structure, line, units[line.item])
+            if line.kind is OutputKind.BY_PRODUCT
+            else _co_product(structure, line, items[line.item])
             for line in structure.outputs
             if line.operation == operation.number
         ]
@@ -96,15 +123,18 @@ def _materials(
     ]
 
 
-def _times(operation: Operation, rates: Rates) -> list[CostInput]:
+def _times(operation: Operation, rates: ShopRates) -> list[CostInput]:
+    machine = rates.centers[operation.work_center].machine
+    labour = rates.labour(operation.work_center, operation.labour_grade)
+    setup_labour, run_labour = operation.labour_hours()
     hours = {
-        InputKind.SETUP_LABOUR: (operation.setup_labour_hours, rates.labour),
-        InputKind.SETUP_MACHINE: (operation.setup_machine_hours, rates.machine),
-        InputKind.RUN_LABOUR: (operation.run_labour_hours / operation.run_quantity, rates.labour),
-        InputKind.RUN_MACHINE: (
-            operation.run_machine_hours / operation.run_quantity,
-            rates.machine,
+        InputKind.SETUP_LABOUR: (setup_labour, Rate.plain(Element.SETUP_LABOUR, labour)),
+        InputKind.SETUP_MACHINE: (operation.setup_machine_hours, machine),
+        InputKind.RUN_LABOUR: (
+            run_labour / operation.run_quantity,
+            Rate.plain(Element.RUN_LABOUR, labour),
         ),
+        InputKind.RUN_MACHINE: (operation.run_machine_hours / operation.run_quantity, machine),
     }
     return [
         CostInput(
@@ -113,13 +143,39 @@ def _times(operation: Operation, rates: Rates) -> list[CostInput]:
             code=operation.work_center,
             quantity=quantity,
             unit="h",
-            price=rate,
-            split={TIME_ELEMENT[kind]: rate},
+            price=rate.per_hour(),
+            split=rate.split,
             is_per_order=kind in (InputKind.SETUP_LABOUR, InputKind.SETUP_MACHINE),
         )
         for kind, (quantity, rate) in hours.items()
         if quantity
     ]
+
+
+def _subcontract(operation: Operation, work: Subcontract) -> CostInput:
+    return CostInput(
+        operation=operation.number,
+        kind=InputKind.SUBCONTRACT,
+        code=work.supplier,
+        quantity=ONE,
+        unit="pcs",
+        price=work.price,
+        split={Element.SUBCONTRACT: work.price},
+        is_per_good=work.basis is PaymentBasis.RETURNED,
+    )
+
+
+def _co_product(structure: Structure, line: OutputLine, cost: ItemCost) -> CostInput:
+    return CostInput(
+        operation=line.operation,
+        kind=InputKind.CO_PRODUCT,
+        code=line.item,
+        quantity=quantity_per_unit(line, structure.batch_quantity).value,
+        unit=cost.unit,
+        price=cost.cost.total(),
+        split=cost.cost.by_element(),
+        lower=cost.cost.lower_levels,
+    )
 
 
 def _by_product(structure: Structure, line: OutputLine, unit: str) -> CostInput:
@@ -146,15 +202,27 @@ def cost_per_unit(
         "credit price" if i.sign() < 0 else "standard cost",
         i.price,
         unit=f"EUR/{i.unit}",
-        source=f"{'work-center' if i.kind in TIME_ELEMENT else 'item'}:{i.code}",
+        source=_source(i),
     )
     if i.is_per_order:
         lot = given("standard lot", costed.standard_lot)
         each = quotient("per good unit", quantity, lot, unit=i.unit)
     else:
-        each = product("per good unit", (quantity, enter[i.operation]), unit=i.unit)
+        factors = [quantity]
+        if i.operation in enter:  # not of a phantom without operations
+            factors.append(enter[i.operation])
+        if i.is_per_good:
+            share = next(o.yield_share for o in costed.operations if o.number == i.operation)
+            factors.append(given(f"yield of operation {i.operation}", share))
+        each = product("per good unit", factors, unit=i.unit)
     cost = product(f"{i.kind} {i.code}", (each, price), unit="EUR")
     return negative(cost) if i.sign() < 0 else cost
+
+
+def _source(i: CostInput) -> str:
+    if i.kind in ITEM_KINDS:
+        return f"item:{i.code}"
+    return f"{'work-center' if i.kind in TIME_ELEMENT else 'partner'}:{i.code}"
 
 
 @exact
@@ -197,18 +265,74 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
     this: dict[Element, Decimal] = {}
     lower: dict[Element, Decimal] = {}
     for i in costed.inputs:
-        level = lower if i.is_made else this
         cost = cost_per_unit(costed, i, enter).value
         for element, part in i.split.items():
-            share = part / i.price if i.price else ZERO
-            level[element] = level.get(element, ZERO) + cost * share
-    parts = round_parts(
-        [*this.values(), *lower.values()], standard_cost(costed).value, step=UNIT_COST_STEP
-    )
+            below = part if i.is_made else i.lower.get(element, ZERO)
+            for level, amount in ((lower, below), (this, part - below)):
+                if amount:
+                    level[element] = level.get(element, ZERO) + cost * amount / i.price
+    return _rounded_cost(this, lower, standard_cost(costed).value)
+
+
+def _rounded_cost(
+    this: Mapping[Element, Decimal], lower: Mapping[Element, Decimal], whole: Decimal
+) -> UnitCost:
+    parts = round_parts([*this.values(), *lower.values()], whole, step=UNIT_COST_STEP)
     return UnitCost(
         this_level=dict(zip(this, parts[: len(this)], strict=True)),
         lower_levels=dict(zip(lower, parts[len(this) :], strict=True)),
     )
+
+
+@exact
+def co_product_costs(structure: Structure, costed: CostedStructure) -> dict[str, UnitCost]:
+    """Return the unit cost of each co-product: its share of the joint cost.
+
+    The joint cost is what accumulates through the split-off operation, net of by-products;
+    what comes later belongs to the main item alone.
+
+    Parameters
+    ----------
+    structure : with its phantoms put in
+    costed : the same, priced, without its co-products
+
+    Raises
+    ------
+    SharesDontAdd (cost.shares_dont_add)
+    """
+    lines = [o for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
+    if not lines:
+        return {}
+    network = Network(structure.operations)
+    split_off = lines[0].operation
+    joint = network.through(split_off)
+    before = unit_cost(
+        replace(costed, inputs=tuple(i for i in costed.inputs if i.operation in joint))
+    )
+    enter = entering(structure.operations, ONE)
+    made = enter[split_off].value
+    outputs = [
+        JointOutput(
+            item=structure.item,
+            quantity=made * network.yields[split_off],
+            weight=structure.main_weight,
+        )
+    ]
+    for line in lines:
+        each = quantity_per_unit(line, structure.batch_quantity).value
+        outputs.append(JointOutput(item=line.item, quantity=each * made, weight=line.weight))
+    shares = joint_shares(structure.item, structure.share_rule, outputs)
+    found: dict[str, UnitCost] = {}
+    for output in outputs[1:]:
+        found[output.item] = _scaled_cost(before, shares[output.item] / output.quantity)
+    return found
+
+
+def _scaled_cost(cost: UnitCost, factor: Decimal) -> UnitCost:
+    this = {e: v * factor for e, v in cost.this_level.items()}
+    lower = {e: v * factor for e, v in cost.lower_levels.items()}
+    whole = round_to(cost.total() * factor, UNIT_COST_STEP)
+    return _rounded_cost(this, lower, whole)
 
 
 def bought_cost(price: Decimal) -> UnitCost:
@@ -249,30 +373,45 @@ class RollUp:
 @exact
 def roll_up(
     items: Mapping[str, ItemFacts],
-    rates: Mapping[str, Rates],
+    rates: ShopRates,
     known: Mapping[str, ItemCost] | None = None,
+    phantoms: Mapping[str, Structure] | None = None,
 ) -> RollUp:
     """Return the unit cost of every item, components first; what is missing is listed, never 0.
 
     Parameters
     ----------
     items : the items to roll
-    rates : per work center [money/h]
+    rates : of work centers and labour grades
     known : unit costs that stand, for components that are not among `items`
+    phantoms : structures of phantom items: they count as their parent's own
 
     Raises
     ------
     CycleFound (structure.cycle)
+    NoRoomForPhantom, PhantomClash
+        If a structure can't take in its phantoms.
 
     Notes
     -----
     An item's cost is rounded to 6 decimals before its parents use it, so that every
-    level can be checked from the numbers shown. O(items + lines).
+    level can be checked from the numbers shown. A co-product, and a grade of an item's
+    output, is costed with the item whose structure makes it. O(items + lines).
     """
-    graph = {
-        code: {c.item: c.quantity for c in facts.structure.components} if facts.structure else {}
+    structures = {
+        code: inline(facts.structure, phantoms or {}).structure
         for code, facts in items.items()
+        if facts.structure
     }
+    made_with = {
+        output: code for code, structure in structures.items() for output in _made_with(structure)
+    }
+    graph = {
+        code: {c.item: ONE for c in structures[code].components} if code in structures else {}
+        for code in items
+    }
+    for output, main in made_with.items():
+        graph[output] = {main: ONE}
     costs: dict[str, ItemCost] = dict(known or {})
     bases: dict[str, CostedStructure] = {}
     missing: list[Missing] = []
@@ -280,27 +419,86 @@ def roll_up(
     for code in reversed(working_order(graph)):
         if code not in items:
             continue
-        facts = items[code]
+        facts, structure = items[code], structures.get(code)
+        if code in made_with:
+            if code not in costs:
+                missing.append(_lack_of_main(code, made_with[code]))
+            continue
         costs.pop(code, None)
-        lack = _lack_of(facts, costs, rates)
-        if lack:
+        if lack := _lack_of(facts, structure, costs, rates):
             missing.append(lack)
-        elif facts.is_made and facts.structure:
-            bases[code] = cost_structure(
-                facts.structure,
-                standard_lot=facts.standard_lot,
-                items=costs,
-                rates=rates,
-                units=units | {o.item: units.get(o.item, "") for o in facts.structure.outputs},
-            )
+        elif facts.is_made and structure:
+            bases[code], beside = _costed(structure, facts, costs, rates, units)
+            costs |= beside
             costs[code] = ItemCost(cost=unit_cost(bases[code]), is_made=True, unit=facts.unit)
+            if structure.grades:
+                costs |= _grades(structure, costs[code])
         elif facts.price is not None:
             costs[code] = ItemCost(cost=bought_cost(facts.price), is_made=False, unit=facts.unit)
     return RollUp(costs=costs, bases=bases, missing=missing)
 
 
+def _made_with(structure: Structure) -> list[str]:
+    """Return the items that get their cost from another item's structure."""
+    return [o.item for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT] + [
+        g.item for g in structure.grades
+    ]
+
+
+def _costed(
+    structure: Structure,
+    facts: ItemFacts,
+    costs: Mapping[str, ItemCost],
+    rates: ShopRates,
+    units: Mapping[str, str],
+) -> tuple[CostedStructure, dict[str, ItemCost]]:
+    """Return the basis of an item's cost, and the cost of its co-products."""
+    units = {o.item: "" for o in structure.outputs} | dict(units)
+    alone = replace(
+        structure,
+        outputs=tuple(o for o in structure.outputs if o.kind is OutputKind.BY_PRODUCT),
+    )
+    basis = cost_structure(
+        alone, standard_lot=facts.standard_lot, items=costs, rates=rates, units=units
+    )
+    beside = {
+        code: ItemCost(cost=cost, is_made=True, unit=units[code])
+        for code, cost in co_product_costs(structure, basis).items()
+    }
+    if not beside:
+        return basis, {}
+    whole = cost_structure(
+        structure,
+        standard_lot=facts.standard_lot,
+        items={**costs, **beside},
+        rates=rates,
+        units=units,
+    )
+    return whole, beside
+
+
+def _grades(structure: Structure, process: ItemCost) -> dict[str, ItemCost]:
+    """Return the unit cost of each grade, so that their mix costs what the process does."""
+    factors = grade_factors(structure.item, structure.grades)
+    return {
+        code: replace(process, cost=_scaled_cost(process.cost, factor))
+        for code, factor in factors.items()
+    }
+
+
+def _lack_of_main(code: str, main: str) -> Missing:
+    return Missing(
+        item=code,
+        why=f"{code} is made with {main}, which has no cost.",
+        fix=f"Give {main} a cost first.",
+    )
+
+
 def _lack_of(
-    facts: ItemFacts, costs: Mapping[str, ItemCost], rates: Mapping[str, Rates]
+    facts: ItemFacts,
+    structure: Structure | None,
+    costs: Mapping[str, ItemCost],
+    rates: ShopRates,
 ) -> Missing | None:
     if not facts.is_made:
         if facts.price is None:
@@ -310,24 +508,26 @@ def _lack_of(
                 fix=f"Enter the price of {facts.code}.",
             )
         return None
-    if facts.structure is None:
+    if structure is None:
         return Missing(
             item=facts.code,
             why=f"{facts.code} has no approved structure.",
             fix=f"Approve a structure of {facts.code}.",
         )
-    without = sorted({c.item for c in facts.structure.components} - set(costs))
+    without = sorted({c.item for c in structure.components} - set(costs))
     if without:
         return Missing(
             item=facts.code,
             why=f"{facts.code} uses {', '.join(without)}, which has no cost.",
             fix=f"Give {', '.join(without)} a cost first.",
         )
-    unrated = sorted({o.work_center for o in facts.structure.operations} - set(rates))
+    unrated = {o.work_center for o in structure.operations} - set(rates.centers)
+    unrated |= {o.labour_grade for o in structure.operations if o.labour_grade} - set(rates.grades)
     if unrated:
+        named = ", ".join(sorted(unrated))
         return Missing(
             item=facts.code,
-            why=f"{facts.code} runs at {', '.join(unrated)}, which has no rate.",
-            fix=f"Enter the rates of {', '.join(unrated)}.",
+            why=f"{facts.code} runs at {named}, which has no rate.",
+            fix=f"Enter the rates of {named}.",
         )
     return None

@@ -24,7 +24,7 @@ from ..derivation import (
 )
 from ..quantity import ONE, ZERO, exact, money, round_parts
 from ..structure.flow import FlowStep, Network, equivalent_units
-from .model import SETUP_KINDS, TIME_ELEMENT, InputKind
+from .model import OUTPUT_KINDS, SETUP_KINDS, TIME_ELEMENT, InputKind
 
 
 class CauseKind(StrEnum):
@@ -40,6 +40,9 @@ class CauseKind(StrEnum):
     ORDER_SIZE = "order size"
     BY_PRODUCT_PRICE = "by-product price"
     BY_PRODUCT_QUANTITY = "by-product quantity"
+    OUTPUT_MIX = "output mix"
+    GRADING = "grading"
+    WRITTEN_OFF = "written off"
     ROUNDING = "rounding"
 
 
@@ -57,6 +60,8 @@ class OperationFacts:
     rework_pending: Decimal = ZERO
     #: nothing more will be worked in here
     is_finished: bool = False
+    #: value of abnormal scrap that was taken out to expense [money]
+    written_off: Decimal = ZERO
     #: scrap by reason, adding up to `scrap`
     scrap_by_reason: Mapping[str, Decimal] = field(default_factory=dict)
 
@@ -84,8 +89,22 @@ class InputFacts:
     #: what it was charged at; for a by-product, what was credited
     amount: Decimal
     is_per_order: bool = False
+    #: per good unit leaving the operation
+    is_per_good: bool = False
     #: issued and not yet worked in, where somebody stated it
     unworked: Decimal | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GradeFacts:
+    """A grade that an order's output is sorted into."""
+
+    item: str
+    #: expected part of the output
+    share: Decimal
+    #: standard unit cost frozen with the order
+    price: Decimal
+    received: Decimal
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -103,6 +122,8 @@ class OrderFacts:
     #: standard value credited for what was received
     received_value: Decimal
     is_completed: bool
+    #: empty where all output is the item itself
+    grades: Sequence[GradeFacts] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -177,6 +198,7 @@ class _Flow:
     standard_out: Mapping[int, Derivation]  # the same, costing structure's yields
     per_good: Mapping[int, Derivation]  # entering per good unit
     part_done: Mapping[int, Derivation]  # share of the order quantity
+    standard_yields: Mapping[int, Decimal]
 
 
 @exact
@@ -202,17 +224,67 @@ def variance_of(facts: OrderFacts) -> Variance:
     }
     operations |= {o.number: o for o in facts.operations}
     for i in facts.inputs:
-        sign = -1 if i.kind is InputKind.BY_PRODUCT else 1
+        sign = _sign(i.kind)
         charged += sign * i.amount
         causes += _causes_of(i, facts, flow, operations[i.operation])
         held = _held_at_standard(i, facts, flow, operations[i.operation])
         wip[i.operation] = wip.get(i.operation, ZERO) + sign * held
+    for o in facts.operations:
+        charged -= o.written_off
+        taken_out = given("taken out to scrap expense", -o.written_off, unit="EUR")
+        causes.append(Cause(kind=CauseKind.WRITTEN_OFF, operation=o.number, code="", amount=taken_out))  # fmt: skip
+    causes += _grading(facts)
     return Variance(
         charged=charged,
         received_value=facts.received_value,
         wip_at_standard=wip,
         causes=[c for c in causes if c.amount.value],
     )
+
+
+def _grading(facts: OrderFacts) -> list[Cause]:
+    """Return what it cost that the output's grades were others than expected."""
+    last = max((o.number for o in facts.operations), default=0)
+    whole = given("graded", facts.received)
+    causes = []
+    for g in facts.grades:
+        expected = product("expected of the grade", (given("share", g.share), whole))
+        short = difference("fewer than expected", expected, given("received", g.received))
+        price = given("standard price", g.price, unit="EUR")
+        amount = product("grading", (short, price), unit="EUR")
+        causes.append(Cause(kind=CauseKind.GRADING, operation=last, code=g.item, amount=amount))
+    return causes
+
+
+#: an input of an order by its operation and its place among the order's inputs
+InputCell = tuple[int, int]
+
+
+@exact
+def worth_after(facts: OrderFacts) -> dict[int, dict[InputCell, Decimal]]:
+    """Return V(k) by operation: the standard, without what is per order, of one good unit after it.
+
+    Returns
+    -------
+    dict of operation to dict of input to Decimal [money]
+    """
+    network = Network(facts.operations)
+    worth: dict[int, dict[InputCell, Decimal]] = {n: {} for n in network.yields}
+    for number, share in network.yields.items():
+        for at, i in enumerate(facts.inputs):
+            if i.operation == number and not i.is_per_order:
+                each = i.allowed * (share if i.is_per_good else ONE)
+                worth[number][number, at] = _sign(i.kind) * each * i.price
+        worth[number] = {cell: amount / share for cell, amount in worth[number].items()}
+        carrier = network.carrier[number]
+        if carrier is not None:
+            for cell, amount in worth[number].items():
+                worth[carrier][cell] = worth[carrier].get(cell, ZERO) + amount
+    return worth
+
+
+def _sign(kind: InputKind) -> int:
+    return -1 if kind in OUTPUT_KINDS else 1
 
 
 def _flow_of(facts: OrderFacts) -> _Flow:
@@ -246,6 +318,7 @@ def _flow_of(facts: OrderFacts) -> _Flow:
         standard_out=standard_out,
         per_good=dict.fromkeys(standard, one) | per_good,
         part_done=nothing | part_done,
+        standard_yields={s.number: s.yield_share for s in facts.standard_operations},
     )
 
 
@@ -274,9 +347,7 @@ def _times_made(i: InputFacts, o: OperationFacts) -> Decimal:
 def _causes_of(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts) -> list[Cause]:
     price = given("standard price", i.price, unit=f"EUR/{i.unit}")
     used = given(f"{i.code} used", i.used, unit=i.unit)
-    charged = given(
-        "charged" if i.kind is not InputKind.BY_PRODUCT else "credited", i.amount, unit="EUR"
-    )
+    charged = given("credited" if i.kind in OUTPUT_KINDS else "charged", i.amount, unit="EUR")
     at_standard = product("at standard price", (used, price), unit="EUR")
     amounts = {_kind(CauseKind.PRICE, i): difference("price", charged, at_standard, unit="EUR")}
     parts = _per_order_causes if i.is_per_order else _per_unit_causes
@@ -288,7 +359,7 @@ def _causes_of(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts)
             operation=i.operation,
             code=i.code,
             input=i.kind,
-            amount=negative(amount) if i.kind is InputKind.BY_PRODUCT else amount,
+            amount=negative(amount) if i.kind in OUTPUT_KINDS else amount,
         )
         for kind, amount in amounts.items()
     ]
@@ -301,6 +372,8 @@ def _kind(kind: CauseKind, i: InputFacts) -> CauseKind:
             CauseKind.PRICE: CauseKind.BY_PRODUCT_PRICE,
             CauseKind.USAGE: CauseKind.BY_PRODUCT_QUANTITY,
         }.get(kind, kind)
+    if i.kind is InputKind.CO_PRODUCT and kind is CauseKind.USAGE:
+        return CauseKind.OUTPUT_MIX
     if i.kind in SETUP_KINDS and kind is CauseKind.USAGE:
         return CauseKind.SETUP
     if i.kind in TIME_ELEMENT:
@@ -314,10 +387,9 @@ def _per_unit_causes(
     i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts
 ) -> dict[CauseKind, Derivation]:
     """Return usage, yield and method of a per-unit input, as quantities."""
-    k = i.operation
     q = given(f"{i.code} allowed per unit", i.allowed, unit=i.unit)
     q_star = given(f"{i.code} in the standard", i.standard, unit=i.unit)
-    n = given("units processed", o.processed())
+    n, enter, out, standard_out = _counted(i, flow, o)
     allowed = product("allowed for them", (q, n), unit=i.unit)
     used = given("used", i.used, unit=i.unit)
     unworked = _unworked(i, facts, flow, o)
@@ -327,16 +399,37 @@ def _per_unit_causes(
         ),
         CauseKind.YIELD: product(
             "for units beyond the yield",
-            (q, difference("units beyond", n, flow.enter[k])),
+            (q, difference("units beyond", n, enter)),
             unit=i.unit,
         ),
         CauseKind.METHOD: difference(
             "structure against standard",
-            product("by the order's structure", (q, flow.out[k]), unit=i.unit),
-            product("by the standard's", (q_star, flow.standard_out[k]), unit=i.unit),
+            product("by the order's structure", (q, out), unit=i.unit),
+            product("by the standard's", (q_star, standard_out), unit=i.unit),
             unit=i.unit,
         ),
     }
+
+
+def _counted(
+    i: InputFacts, flow: _Flow, o: OperationFacts
+) -> tuple[Derivation, Derivation, Derivation, Derivation]:
+    """Return the units an input counts by: done, equivalent, required by either structure.
+
+    Those entering its operation, or the good ones leaving it.
+    """
+    k = i.operation
+    if not i.is_per_good:
+        done = given("units processed", o.processed())
+        return done, flow.enter[k], flow.out[k], flow.standard_out[k]
+    own = given(f"yield of {k}", o.yield_share)
+    standard = given(f"yield of {k} in the standard", flow.standard_yields.get(k, o.yield_share))
+    return (
+        given("good units", o.good),
+        product("good ones for what stands", (flow.enter[k], own)),
+        product("good ones required", (flow.out[k], own)),
+        product("good ones in the standard", (flow.standard_out[k], standard)),
+    )
 
 
 def _per_order_causes(
@@ -376,7 +469,8 @@ def _held_at_standard(i: InputFacts, facts: OrderFacts, flow: _Flow, o: Operatio
     k = i.operation
     unworked = _unworked(i, facts, flow, o).value
     if not i.is_per_order:
-        return (i.allowed * (flow.enter[k].value - flow.out[k].value) + unworked) * i.price
+        _, enter, out, _ = _counted(i, flow, o)
+        return (i.allowed * (enter.value - out.value) + unworked) * i.price
     good = flow.enter[k].value / flow.per_good[k].value
     open_part = (ONE - flow.part_done[k].value) * _times_made(i, o) * i.allowed
     absorbed = i.allowed / facts.standard_lot * (good - facts.received)
@@ -394,21 +488,21 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
     shares: list[YieldShare] = []
     network = Network(facts.operations)
     processed = {o.number: o.processed() for o in facts.operations}
-    arriving: dict[int, Decimal] = {}
+    worth = worth_after(facts)
     for o in facts.operations:
-        here = sum(
+        value = sum(worth[o.number].values(), ZERO)
+        carrier = network.carrier[o.number]
+        # what is paid for good pieces alone is not lost with a scrapped one
+        paid = sum(
             (
-                (-1 if i.kind is InputKind.BY_PRODUCT else 1) * i.allowed * i.price
-                for i in facts.inputs
-                if i.operation == o.number and not i.is_per_order
+                v
+                for (_, at), v in worth[o.number].items()
+                if facts.inputs[at].operation == o.number and facts.inputs[at].is_per_good
             ),
             ZERO,
         )
-        value = (arriving.get(o.number, ZERO) + here) / o.yield_share
-        carrier = network.carrier[o.number]
-        if carrier is not None:
-            arriving[carrier] = arriving.get(carrier, ZERO) + value
-        lost = value * (o.processed() * o.yield_share - o.good - o.rework_pending)
+        lost = value - paid
+        lost *= o.processed() * o.yield_share - o.good - o.rework_pending
         if o.scrap:
             shares += [
                 YieldShare(operation=o.number, reason=reason, amount=lost * quantity / o.scrap)

@@ -85,6 +85,16 @@ class Network:
         """Return the operations that nothing follows; a sound structure has one."""
         return [n for n, after in self.following.items() if not after]
 
+    def through(self, number: int) -> set[int]:
+        """Return an operation and all that must come before it."""
+        found: set[int] = set()
+        waiting = [number]
+        while waiting:
+            if (at := waiting.pop()) not in found:
+                found.add(at)
+                waiting += self.before[at]
+        return found
+
     def reported_with(self, number: int, reported: set[int]) -> int:
         """Return the operation that `number` is reported with: itself, or the next one that is reported."""
         while number not in reported and (after := self.carrier[number]) is not None:

@@ -29,6 +29,49 @@ class IssueRule(StrEnum):
     AT_RECEIPT = "at receipt"
 
 
+class PaymentBasis(StrEnum):
+    """What a subcontractor is paid on."""
+
+    SENT = "pieces sent"
+    RETURNED = "good pieces returned"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Subcontract:
+    """A supplier performs the operation on our material."""
+
+    supplier: str
+    #: per piece, by the payment basis [money/unit]
+    price: Decimal
+    basis: PaymentBasis = PaymentBasis.RETURNED
+    #: calendar days from leaving to being back
+    days_out: Decimal = ZERO
+
+
+class StepKind(StrEnum):
+    """What an instruction step asks of whoever does it."""
+
+    TEXT = "text"
+    PICTURE = "picture"
+    TICK = "tick"
+    MEASUREMENT = "measurement"
+    LOT = "lot"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class InstructionStep:
+    """One thing to read, see, tick, measure or note while an operation is done."""
+
+    kind: StepKind
+    text: str
+    #: of a measurement, with the limits that it must keep
+    unit: str = ""
+    lower: Decimal | None = None
+    upper: Decimal | None = None
+    #: name of the item's document that is shown
+    picture: str = ""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Operation:
     """One step of a structure."""
@@ -42,6 +85,10 @@ class Operation:
     #: person-hours and machine-hours per `run_quantity` units entering [h]
     run_labour_hours: Decimal = ZERO
     run_machine_hours: Decimal = ZERO
+    #: people who attend the machine for its whole time; None: their hours are stated
+    crew: Decimal | None = None
+    #: skill grade of the people, whose rate counts; "" is the work center's own
+    labour_grade: str = ""
     #: units that the run hours are stated for: 1, a batch, or the pieces of an hour
     run_quantity: Decimal = ONE
     #: a batch that has begun takes its whole time
@@ -59,8 +106,26 @@ class Operation:
     is_report_point: bool = True
     #: operations that must come before; None: the one listed before, (): none
     after: tuple[int, ...] | None = None
-    #: what to do and to look out for, for whoever does it
-    instructions: str = ""
+    #: work centers that may do it as well, in order of preference
+    alternate_centers: tuple[str, ...] = ()
+    #: None: done here
+    subcontract: Subcontract | None = None
+    steps: tuple[InstructionStep, ...] = ()
+
+    def labour_hours(self) -> tuple[Decimal, Decimal]:
+        """Return person-hours to set up, and to run per `run_quantity` units [h]."""
+        if self.crew is None:
+            return self.setup_labour_hours, self.run_labour_hours
+        return self.crew * self.setup_machine_hours, self.crew * self.run_machine_hours
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Alternate:
+    """An item that may be used in a component's place."""
+
+    item: str
+    #: of it for one of the component
+    ratio: Decimal = ONE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,6 +144,8 @@ class ComponentLine:
     unit_factor: Decimal = ONE
     #: size of a piece where `quantity` counts pieces that are measured
     measure: Measure | None = None
+    #: in order of preference
+    alternates: tuple[Alternate, ...] = ()
     #: where it goes: a position, a drawing reference
     reference: str = ""
     #: first and last day on which the line counts; None: open
@@ -90,20 +157,53 @@ class ComponentLine:
         return (self.effective_from or day) <= day <= (self.effective_until or day)
 
 
+class OutputKind(StrEnum):
+    """What leaves an operation besides the main item."""
+
+    #: leaves incidentally, and is credited at a price that is entered
+    BY_PRODUCT = "by-product"
+    #: leaves on purpose, and bears a share of the joint cost
+    CO_PRODUCT = "co-product"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OutputLine:
-    """A by-product: `quantity` per batch quantity entering `operation`, at a credit price."""
+    """What leaves `operation` besides the main item, per batch quantity entering it."""
 
     item: str
     operation: int
     quantity: Decimal
-    #: value credited to the order [money/unit of the by-product]
-    credit_price: Decimal
+    kind: OutputKind = OutputKind.BY_PRODUCT
+    #: value of a by-product credited to the order [money/unit of it]
+    credit_price: Decimal = ZERO
+    #: of one unit of a co-product, in what the share rule weighs by: a share of the joint cost
+    #: for all of it, a sales price, a mass or volume, or a net realizable value
+    weight: Decimal = ZERO
+
+
+class ShareRule(StrEnum):
+    """How a joint cost is divided over the main item and its co-products."""
+
+    FIXED = "fixed shares"
+    SALES_VALUE = "relative sales value"
+    PHYSICAL = "physical measure"
+    REALIZABLE_VALUE = "net realizable value"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Grade:
+    """An item that a part of the output is sorted into at receipt."""
+
+    item: str
+    #: expected part of the output
+    share: Decimal
+    #: of one unit against one of another grade: what the process cost is divided by
+    weight: Decimal
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Structure:
-    """Operations, component lines and by-product lines that make `item`."""
+    """Operations, component lines and output lines that make `item`."""
 
     item: str
     operations: tuple[Operation, ...]
@@ -111,6 +211,11 @@ class Structure:
     outputs: tuple[OutputLine, ...] = ()
     #: the number of units that the lines are stated for
     batch_quantity: Decimal = ONE
+    share_rule: ShareRule = ShareRule.SALES_VALUE
+    #: of one unit of the main item, where a joint cost is divided by weights
+    main_weight: Decimal = ZERO
+    #: empty where all output is the item itself
+    grades: tuple[Grade, ...] = ()
 
     def on(self, day: date) -> Structure:
         """Return the structure with the component lines that count on a day."""

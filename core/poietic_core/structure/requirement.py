@@ -78,6 +78,8 @@ def need_per_good_unit(
     if line.per is Per.ORDER:
         lot = given("standard lot", standard_lot)
         return quotient(f"{line.item} per good unit", each, lot, unit=unit)
+    if line.operation not in enter:  # of a phantom without operations: one enters for each good
+        return each
     return product(f"{line.item} per good unit", (each, enter[line.operation]), unit=unit)
 
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from ..quantity import ONE
 from .flow import Network
-from .model import Structure
+from .model import OutputKind, ShareRule, StepKind, Structure
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,14 +20,18 @@ class Problem:
     fix: str
 
 
-def problems_of(structure: Structure) -> list[Problem]:
-    """Return everything that keeps a structure from working, in the order of its rows."""
+def problems_of(structure: Structure, *, is_phantom: bool = False) -> list[Problem]:
+    """Return everything that keeps a structure from working, in the order of its rows.
+
+    A phantom may do without operations: its lines then go to the operation that uses it.
+    """
     found: list[Problem] = []
 
     def add(place: str, why: str, fix: str) -> None:
         found.append(Problem(place=place, why=why, fix=fix))
 
-    if not structure.operations:
+    bare = is_phantom and not structure.operations
+    if not structure.operations and not bare:
         add("structure", "It has no operation.", "Add the operation that makes it.")
         return found
     if structure.batch_quantity <= 0:
@@ -46,6 +51,21 @@ def problems_of(structure: Structure) -> list[Problem]:
                 "It is no report point but has a yield below 1.",
                 "Make it a report point, or put the yield on the next one that is.",
             )
+        if operation.subcontract and operation.subcontract.price <= 0:
+            add(place, "Its supplier's price is not above 0.", "Enter the price of a piece.")
+        if operation.crew is not None and not operation.setup_machine_hours + operation.run_machine_hours:  # fmt: skip
+            add(
+                place,
+                "It has a crew but no machine time to attend.",
+                "Enter the machine's hours, or the people's hours without a crew.",
+            )
+        for asked in operation.steps:
+            if asked.kind is not StepKind.MEASUREMENT:
+                continue
+            if asked.lower is None and asked.upper is None:
+                add(place, f"{asked.text} has no limit.", "Enter the lower or the upper limit.")
+            elif None not in (asked.lower, asked.upper) and asked.lower > asked.upper:  # type: ignore[operator]
+                add(place, f"The limits of {asked.text} cross.", "Put the lower one below.")
         for before in operation.after or ():
             if before not in numbers or before >= operation.number:
                 add(
@@ -60,7 +80,7 @@ def problems_of(structure: Structure) -> list[Problem]:
             f"It ends in several operations: {', '.join(map(str, ends))}.",
             "Join the branches: one operation comes after all of them.",
         )
-    if not structure.operations[-1].is_report_point:
+    if structure.operations and not structure.operations[-1].is_report_point:
         add(
             f"operation:{structure.operations[-1].number}",
             "The last operation is no report point.",
@@ -70,7 +90,7 @@ def problems_of(structure: Structure) -> list[Problem]:
         seen: set[tuple[str, int]] = set()
         for line in lines:
             place = f"{kind}:{line.item}"
-            if line.operation not in numbers:
+            if line.operation not in numbers and not (bare and line.operation == 0):
                 add(
                     place,
                     f"It stands at operation {line.operation}, which does not exist.",
@@ -89,4 +109,52 @@ def problems_of(structure: Structure) -> list[Problem]:
                     "Put both quantities into one line.",
                 )
             seen.add((line.item, line.operation))
+    _check_alternates(structure, add)
+    _check_shares(structure, add)
     return found
+
+
+def _check_alternates(structure: Structure, add: Callable[[str, str, str], None]) -> None:
+    for line in structure.components:
+        named = [a.item for a in line.alternates]
+        if line.item in named or structure.item in named or len(named) > len(set(named)):
+            add(
+                f"component:{line.item}",
+                "An alternate is the component, the item made, or named twice.",
+                "Name each other item once.",
+            )
+
+
+def _check_shares(structure: Structure, add: Callable[[str, str, str], None]) -> None:
+    beside = [o for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
+    if len({o.operation for o in beside}) > 1:
+        add(
+            "structure",
+            "Its co-products leave at several operations.",
+            "Let them leave at one: there the joint cost is divided.",
+        )
+    weights = [structure.main_weight, *(o.weight for o in beside)]
+    if beside and structure.share_rule is ShareRule.FIXED and sum(weights) != ONE:
+        add(
+            "structure",
+            f"The shares of the joint cost add up to {sum(weights):f}.",
+            "Change them so that they add up to 1.",
+        )
+    elif beside and min(weights) <= 0:
+        add(
+            "structure",
+            f"An output has nothing to divide the joint cost by {structure.share_rule}.",
+            "Enter it for the main item and every co-product.",
+        )
+    if structure.grades and sum(g.share for g in structure.grades) != ONE:
+        add(
+            "structure",
+            f"The shares of the grades add up to {sum(g.share for g in structure.grades):f}.",
+            "Change them so that they add up to 1.",
+        )
+    if any(g.weight <= 0 for g in structure.grades):
+        add(
+            "structure",
+            "A grade has no weight to divide the cost by.",
+            "Enter what one unit of it is worth against the others.",
+        )

@@ -1,13 +1,18 @@
 """What every form needs of the catalog."""
 
-from django.http import HttpRequest
+from datetime import date
+
+from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import Router, Schema
+from django.utils.http import content_disposition_header
+from ninja import File, Router, Schema, UploadedFile
 from poietic_core.units import UNITS
 
 from ..commanding.api import Problem
+from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
-from .models import Place, Reason, WrittenNote
+from .files import keep_file
+from .models import Partner, Place, PriceRow, Reason, WrittenNote
 from .queries import item_by_code
 
 router = Router(tags=["catalog"])
@@ -21,13 +26,61 @@ class Named(Schema):
     kind: str = ""
 
 
+class ReasonOut(Schema):
+    """A reason with what it is given for."""
+
+    code: str
+    name: str
+    use: str
+    is_written_off: bool
+
+
+class PartnerOut(Schema):
+    """A firm that supplies us or buys from us, with the items that it supplies."""
+
+    code: str
+    name: str
+    is_supplier: bool
+    is_customer: bool
+    items: list[str]
+
+
+class PriceOut(Schema):
+    """What a supplier asks for an item."""
+
+    supplier: str
+    name: str
+    price: DecimalText
+    from_quantity: DecimalText
+    effective_from: date | None
+    effective_until: date | None
+
+
+class DocumentOut(Schema):
+    """A drawing or picture of an item."""
+
+    name: str
+    media_type: str
+    person: str
+    brought_at: str
+
+
+class FileOut(Schema):
+    """A file that was brought and belongs to nothing yet."""
+
+    file: int
+    name: str
+    media_type: str
+
+
 class Basics(Schema):
     """What every form needs: the shop's day, units, places, reasons."""
 
     today: str
     units: list[str]
     places: list[Named]
-    reasons: list[Named]
+    reasons: list[ReasonOut]
+    partners: list[Named]
 
 
 class NoteOut(Schema):
@@ -71,5 +124,83 @@ def basics(request: HttpRequest) -> Basics:
         today=timezone.localdate().isoformat(),
         units=list(UNITS),
         places=[Named(code=p.code, name=p.name, kind=p.kind) for p in places],
-        reasons=[Named(code=r.code, name=r.name) for r in Reason.objects.all()],
+        reasons=[
+            ReasonOut(code=r.code, name=r.name, use=r.use, is_written_off=r.is_written_off)
+            for r in Reason.objects.all()
+        ],
+        partners=[
+            Named(code=p.code, name=p.name, kind="supplier" if p.is_supplier else "customer")
+            for p in Partner.objects.all()
+        ],
     )
+
+
+@router.get("/partners", response=list[PartnerOut])
+def partners(request: HttpRequest) -> list[PartnerOut]:
+    """Return all partners."""
+    items: dict[str, set[str]] = {}
+    rows = PriceRow.objects.values_list("supplier__code", "item__code").distinct()
+    for supplier, item in rows:
+        items.setdefault(supplier, set()).add(item)
+    return [
+        PartnerOut(
+            code=p.code,
+            name=p.name,
+            is_supplier=p.is_supplier,
+            is_customer=p.is_customer,
+            items=sorted(items.get(p.code, ())),
+        )
+        for p in Partner.objects.all()
+    ]
+
+
+@router.get("/items/{code}/prices", response={200: list[PriceOut], 404: Problem})
+def prices(request: HttpRequest, code: str) -> list[PriceOut]:
+    """Return the prices of an item, the supplier that the standard buys from first."""
+    rows = item_by_code(code).prices.select_related("supplier")
+    return [
+        PriceOut(
+            supplier=p.supplier.code,
+            name=p.supplier.name,
+            price=p.price,
+            from_quantity=p.from_quantity,
+            effective_from=p.effective_from,
+            effective_until=p.effective_until,
+        )
+        for p in rows
+    ]
+
+
+@router.post("/files", response={200: FileOut, 403: Problem, 422: Problem})
+def bring_file(request: HttpRequest, file: File[UploadedFile]) -> FileOut:
+    """Keep a drawing or picture; it belongs to nothing until it is attached."""
+    kept = keep_file(file, request.user)
+    return FileOut(file=kept.pk, name=kept.name, media_type=kept.media_type)
+
+
+@router.get("/items/{code}/documents", response={200: list[DocumentOut], 404: Problem})
+def documents(request: HttpRequest, code: str) -> list[DocumentOut]:
+    """Return the drawings and pictures of an item."""
+    rows = item_by_code(code).documents.select_related("kept__person")
+    return [
+        DocumentOut(
+            name=d.name,
+            media_type=d.kept.media_type,
+            person=str(d.kept.person or ""),
+            brought_at=d.kept.brought_at.isoformat(),
+        )
+        for d in rows
+    ]
+
+
+@router.get("/items/{code}/documents/{name}", response={404: Problem})
+def document(request: HttpRequest, code: str, name: str) -> HttpResponse:
+    """Return a drawing or picture of an item."""
+    found = item_by_code(code).documents.filter(name=name).select_related("kept").first()
+    if found is None:
+        raise NotFound(f"document of {code}", name)
+    with found.kept.file.open() as content:
+        answer = HttpResponse(content.read(), content_type=found.kept.media_type)
+    answer["Content-Disposition"] = content_disposition_header(False, name) or "inline"
+    answer["Content-Security-Policy"] = "sandbox"
+    return answer

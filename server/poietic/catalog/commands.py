@@ -1,8 +1,12 @@
-"""Commands on items, places and reasons."""
+"""Commands on items, their prices, partners, places and reasons."""
 
+from datetime import date
 from typing import Annotated, Literal
 
 from django.db.models import Model, QuerySet
+from poietic_core.cost.prices import Form, mass_of
+from poietic_core.quantity import ONE, ZERO
+from poietic_core.stock.valuation import Method
 from poietic_core.units import UNITS, require_unit
 from pydantic import Field, StringConstraints
 
@@ -10,22 +14,57 @@ from ..commanding.registry import Context, command
 from ..commanding.roles import Role
 from ..web_api.errors import Exists, InvalidInput, NotFound
 from ..web_api.fields import Code, Name, Note, NotNegative, Quantity, Strict
-from .models import Item, ItemUnit, Place, Reason, WrittenNote
-from .queries import item_by_code
-from .signals import item_defined
+from .models import (
+    Item,
+    ItemDocument,
+    ItemUnit,
+    KeptFile,
+    Partner,
+    Place,
+    PriceRow,
+    Reason,
+    WrittenNote,
+)
+from .queries import form_of, item_by_code
+from .signals import item_defined, item_revalued
+
+#: letters and digits with {year}, {number} or {number:4} where they count
+NumberRule = Annotated[
+    str, StringConstraints(pattern=r"^(?:[\w ./-]|\{year\}|\{number(?::[1-9])?\})*$", max_length=60)
+]
 
 
-class DefineItem(Strict):
+class ItemFields(Strict):
+    """What may be said of an item, new or not; sizes in mm, density in kg/m³."""
+
+    standard_lot: Quantity | None = None
+    price: NotNegative | None = None
+    #: "kg" where a form is priced by its mass
+    price_per: Literal["", "kg"] | None = None
+    density: Quantity | None = None
+    form: Form | Literal[""] | None = None
+    form_length: Quantity | None = None
+    form_width: Quantity | None = None
+    form_thickness: Quantity | None = None
+    tracking: Item.Tracking | None = None
+    number_rule: NumberRule | None = None
+    lot_rule: Item.LotRule | None = None
+    lead_time_days: Annotated[int, Field(ge=0, le=9999)] | None = None
+    lot_minimum: Quantity | None = None
+    lot_multiple: Quantity | None = None
+    safety_stock: NotNegative | None = None
+
+
+class DefineItem(ItemFields):
     """A new item."""
 
     code: Code
     name: Name
     unit: str
     step: Quantity | None = None
-    source: Literal["buy", "make"]
-    standard_lot: Quantity | None = None
-    price: NotNegative | None = None
-    density: Quantity | None = None
+    source: Item.Source
+    #: left out: bought items at moving average, made ones at standard
+    valuation: Method | None = None
 
 
 class OwnUnit(Strict):
@@ -35,17 +74,66 @@ class OwnUnit(Strict):
     quantity: Quantity
 
 
-class ChangeItem(Strict):
+class ChangeItem(ItemFields):
     """Fields of an item to change; what is not named stays."""
 
     code: Code
     name: Name | None = None
-    standard_lot: Quantity | None = None
-    price: NotNegative | None = None
-    density: Quantity | None = None
+    source: Item.Source | None = None
+    valuation: Method | None = None
     own_units: Annotated[list[OwnUnit], Field(max_length=50)] | None = None
     is_active: bool | None = None
     inactive_reason: Note | None = None
+
+
+class PriceGiven(Strict):
+    """What a supplier asks for one unit, from a quantity on, for a time."""
+
+    supplier: Code
+    price: NotNegative
+    from_quantity: NotNegative = ZERO
+    effective_from: date | None = None
+    effective_until: date | None = None
+
+
+class SetPrices(Strict):
+    """All prices of a bought item; the first supplier is the one that the standard buys from."""
+
+    item: Code
+    prices: Annotated[list[PriceGiven], Field(max_length=200)]
+
+
+class AttachDocument(Strict):
+    """A file that was brought, as a drawing or picture of an item; the same name replaces."""
+
+    item: Code
+    file: Annotated[int, Field(ge=1, le=2**62)]
+    name: Name | None = None
+
+
+class DetachDocument(Strict):
+    """A drawing or picture that an item shows no longer."""
+
+    item: Code
+    name: Name
+
+
+class DefinePartner(Strict):
+    """A new firm that supplies us or buys from us."""
+
+    code: Code
+    name: Name
+    is_supplier: bool = True
+    is_customer: bool = False
+
+
+class ChangePartner(Strict):
+    """Fields of a partner to change; what is not named stays."""
+
+    code: Code
+    name: Name | None = None
+    is_supplier: bool | None = None
+    is_customer: bool | None = None
 
 
 class WriteNote(Strict):
@@ -65,10 +153,13 @@ class DefinePlace(Strict):
 
 
 class DefineReason(Strict):
-    """A new reason for scrap."""
+    """A new reason, with what it is given for."""
 
     code: Code
     name: Name
+    use: Reason.Use = Reason.Use.SCRAP
+    #: scrap of this reason goes to expense, instead of staying in the order
+    is_written_off: bool = False
 
 
 def require_free(rows: QuerySet[Model], kind: str, code: str) -> None:
@@ -82,19 +173,12 @@ def define_item(context: Context, given: DefineItem) -> None:
     """Make an item; bought ones are valued at moving average, made ones at standard."""
     require_free(Item.objects.all(), "item", given.code)
     require_unit(given.unit)
-    if given.source == "make" and given.price is not None:
-        raise InvalidInput(["price: a made item has no price, its cost is rolled up"])
-    item = Item.objects.create(
-        code=given.code,
-        name=given.name,
-        unit=given.unit,
-        step=given.step or UNITS[given.unit].step,
-        source=given.source,
-        standard_lot=given.standard_lot or 1,
-        price=given.price,
-        density=given.density,
-        change=context.change,
-    )
+    said = given.model_dump(exclude_none=True)
+    method = Method.MOVING_AVERAGE if given.source == Item.Source.BUY else Method.STANDARD
+    defaults = {"step": UNITS[given.unit].step, "valuation": method, "standard_lot": ONE}
+    item = Item(**(defaults | said), change=context.change)
+    _check(item)
+    item.save()
     item_defined.send(Item, item=item)
     context.made["item"] = item.code
     context.effects.field(f"item {item.code}", "item", None, item.name)
@@ -106,8 +190,6 @@ def change_item(context: Context, given: ChangeItem) -> None:
     item = context.lock_one(
         Item.objects.filter(code=given.code), "item", NotFound("item", given.code)
     )
-    if item.is_made and given.price is not None:
-        raise InvalidInput(["price: a made item has no price, its cost is rolled up"])
     if given.is_active is False and not given.inactive_reason:
         raise InvalidInput(["inactive_reason: say why nothing new is to use the item"])
     if given.is_active:
@@ -120,8 +202,113 @@ def change_item(context: Context, given: ChangeItem) -> None:
             f"item {item.code}", name.replace("_", " "), getattr(item, name), after
         )
         setattr(item, name, after)
+    _check(item)
+    if given.valuation is not None:
+        item_revalued.send(Item, item=item)
     item.change = context.change
     item.save()
+
+
+def _check(item: Item) -> None:
+    """Refuse fields that contradict each other."""
+    if item.source == Item.Source.MAKE and item.price is not None:
+        raise InvalidInput(["price: a made item has no price, its cost is rolled up"])
+    if item.is_made and item.valuation != Method.STANDARD:
+        raise InvalidInput(["valuation: what is made is valued at standard"])
+    if item.price_per and not item.form:
+        raise InvalidInput(["price_per: a price per kg needs the form that has the mass"])
+    if item.form and item.price_per:
+        mass_of(form_of(item), item.code, item.unit)  # refuses what its mass lacks
+    if item.tracking != Item.Tracking.NONE and not item.number_rule:
+        raise InvalidInput(
+            ["number_rule: say how its numbers are made, such as HT-{year}-{number:4}"]
+        )
+
+
+@command(
+    "set-prices", "Set the prices of an item", Role.ENGINEER, Role.CONTROLLER, Role.COST_ACCOUNTANT
+)
+def set_prices(context: Context, given: SetPrices) -> None:
+    """Replace the prices of a bought item; the standard takes them at the next roll-up."""
+    item = context.lock_one(
+        Item.objects.filter(code=given.item), "item", NotFound("item", given.item)
+    )
+    if item.source == Item.Source.MAKE:
+        raise InvalidInput([f"item: {item.code} is made; its cost is rolled up"])
+    suppliers = {
+        p.code: p
+        for p in Partner.objects.filter(
+            code__in={p.supplier for p in given.prices}, is_supplier=True
+        )
+    }
+    for n, price in enumerate(given.prices):
+        if price.supplier not in suppliers:
+            raise NotFound("supplier", price.supplier)
+        if price.effective_until and price.effective_from and price.effective_until < price.effective_from:  # fmt: skip
+            raise InvalidInput([f"prices: the days of line {n + 1} are the wrong way round"])
+    before = item.prices.count()
+    item.prices.all().delete()
+    PriceRow.objects.bulk_create(
+        PriceRow(
+            item=item,
+            supplier=suppliers[p.supplier],
+            position=n,
+            **p.model_dump(exclude={"supplier"}),
+        )
+        for n, p in enumerate(given.prices)
+    )
+    context.effects.field(f"item {item.code}", "prices", before, len(given.prices))
+    item.change = context.change
+    item.save(update_fields=["change"])
+
+
+@command("attach-document", "Attach a document", Role.ENGINEER, Role.CONTROLLER)
+def attach_document(context: Context, given: AttachDocument) -> None:
+    """Show a file with an item, wherever the item stands."""
+    item = item_by_code(given.item)
+    kept = KeptFile.objects.filter(pk=given.file).first()
+    if kept is None:
+        raise NotFound("file", str(given.file))
+    name = given.name or kept.name
+    before = ItemDocument.objects.filter(item=item, name=name).first()
+    ItemDocument.objects.update_or_create(item=item, name=name, defaults={"kept": kept})
+    context.effects.field(f"item {item.code}", "document", before and before.name, name)
+    Item.objects.filter(pk=item.pk).update(change=context.change)
+
+
+@command("detach-document", "Detach a document", Role.ENGINEER, Role.CONTROLLER)
+def detach_document(context: Context, given: DetachDocument) -> None:
+    """Show a file with an item no longer; the file is kept."""
+    item = item_by_code(given.item)
+    found = ItemDocument.objects.filter(item=item, name=given.name)
+    if not found.delete()[0]:
+        raise NotFound(f"document of {item.code}", given.name)
+    context.effects.field(f"item {item.code}", "document", given.name, None)
+    Item.objects.filter(pk=item.pk).update(change=context.change)
+
+
+@command("define-partner", "Define a partner", Role.ENGINEER, Role.CONTROLLER)
+def define_partner(context: Context, given: DefinePartner) -> None:
+    """Make a supplier or customer."""
+    require_free(Partner.objects.all(), "partner", given.code)
+    Partner.objects.create(**given.model_dump(), change=context.change)
+    context.made["partner"] = given.code
+    context.effects.field(f"partner {given.code}", "partner", None, given.name)
+
+
+@command("change-partner", "Change a partner", Role.ENGINEER, Role.CONTROLLER)
+def change_partner(context: Context, given: ChangePartner) -> None:
+    """Change a partner's name, or whether it supplies us or buys from us."""
+    partner = context.lock_one(
+        Partner.objects.filter(code=given.code), "partner", NotFound("partner", given.code)
+    )
+    for name, after in given.model_dump(exclude={"code"}, exclude_none=True).items():
+        context.effects.field(
+            f"partner {partner.code}", name.replace("_", " "), getattr(partner, name), after
+        )
+        setattr(partner, name, after)
+    partner.change = context.change
+    partner.save()
 
 
 def _write_units(context: Context, item: Item, units: list[OwnUnit]) -> None:
@@ -166,10 +353,12 @@ def define_place(context: Context, given: DefinePlace) -> None:
     context.effects.field(f"place {given.code}", "place", None, given.name)
 
 
-@command("define-reason", "Define a scrap reason", Role.ENGINEER, Role.CONTROLLER)
+@command("define-reason", "Define a reason", Role.ENGINEER, Role.CONTROLLER)
 def define_reason(context: Context, given: DefineReason) -> None:
-    """Make a reason that scrap can be reported with."""
+    """Make a reason for scrap, over-issue, a hold or an adjustment."""
     require_free(Reason.objects.all(), "reason", given.code)
+    if given.is_written_off and given.use != Reason.Use.SCRAP:
+        raise InvalidInput(["is_written_off: only scrap is written off"])
     Reason.objects.create(**given.model_dump(), change=context.change)
     context.made["reason"] = given.code
     context.effects.field(f"reason {given.code}", "reason", None, given.name)

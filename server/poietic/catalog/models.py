@@ -1,10 +1,26 @@
-"""Items, places and reasons."""
+"""Items with their prices and documents, partners, places and reasons."""
 
 from django.conf import settings
 from django.db import models
+from poietic_core.cost.prices import Form
 from poietic_core.stock.valuation import Method
 
 from ..commanding.models import Changing
+
+
+class Partner(Changing):
+    """A firm that supplies us or buys from us."""
+
+    code = models.CharField(max_length=40, unique=True)
+    name = models.CharField(max_length=120)
+    is_supplier = models.BooleanField(default=True)
+    is_customer = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self) -> str:
+        return self.code
 
 
 class Item(Changing):
@@ -15,16 +31,55 @@ class Item(Changing):
 
         BUY = "buy"
         MAKE = "make"
+        BOTH = "both"
+
+    class Tracking(models.TextChoices):
+        """How its pieces are told apart."""
+
+        NONE = "none"
+        LOT = "lot"
+        SERIAL = "serial"
+
+    class LotRule(models.TextChoices):
+        """How much planning makes or buys at once."""
+
+        LOT_FOR_LOT = "lot for lot"
+        FIXED = "fixed lot"
+        REORDER_POINT = "reorder point"
+        ECONOMIC = "economic order quantity"
 
     code = models.CharField(max_length=40, unique=True)
     name = models.CharField(max_length=120)
     unit = models.CharField(max_length=10)
     step = models.DecimalField(max_digits=18, decimal_places=6)
     source = models.CharField(max_length=10, choices=Source)
+    #: not replenished on its own: what it is made of passes through to its parent
+    is_phantom = models.BooleanField(default=False)
+    valuation = models.CharField(
+        max_length=20,
+        choices=[(m.value, m.value) for m in Method],
+        default=Method.MOVING_AVERAGE.value,
+    )
+    tracking = models.CharField(max_length=10, choices=Tracking, default=Tracking.NONE)
+    #: how lots or serials are numbered, such as HT-{year}-{number:4}
+    number_rule = models.CharField(max_length=60, blank=True)
+    lot_rule = models.CharField(max_length=30, choices=LotRule, default=LotRule.LOT_FOR_LOT)
+    #: from ordering to having [working days]
+    lead_time_days = models.IntegerField(null=True)
+    lot_minimum = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    lot_multiple = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    safety_stock = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: the quantity over which setups and per-order lines are spread
     standard_lot = models.DecimalField(max_digits=18, decimal_places=6, default=1)
-    #: price that the standard uses for a bought item [EUR/unit]
+    #: of a bought item where no supplier's price is known [EUR per `price_per`]
     price = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: "kg" where a form is priced by its mass, "" for the stock unit
+    price_per = models.CharField(max_length=2, blank=True)
+    #: the shape in which it is stocked, "" if none; sizes [mm]
+    form = models.CharField(max_length=12, choices=[(f.value, f.value) for f in Form], blank=True)
+    form_length = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    form_width = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    form_thickness = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: of its material, for lines measured by mass [kg/m³]
     density = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     is_active = models.BooleanField(default=True)
@@ -46,12 +101,62 @@ class Item(Changing):
     @property
     def is_made(self) -> bool:
         """Tell whether production orders make it."""
-        return self.source == self.Source.MAKE
+        return self.source != self.Source.BUY
 
     @property
     def method(self) -> Method:
-        """Return how its stock is valued: what is made at standard, what is bought at average."""
-        return Method.STANDARD if self.is_made else Method.MOVING_AVERAGE
+        """Return how its stock is valued."""
+        return Method(self.valuation)
+
+
+class PriceRow(models.Model):
+    """What a supplier asks for an item, from a quantity on, for a time."""
+
+    item = models.ForeignKey(Item, models.CASCADE, related_name="prices")
+    supplier = models.ForeignKey(Partner, models.PROTECT, related_name="prices")
+    #: the first supplier listed is the one that the standard buys from
+    position = models.IntegerField()
+    from_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    price = models.DecimalField(max_digits=18, decimal_places=6)
+    effective_from = models.DateField(null=True)
+    effective_until = models.DateField(null=True)
+
+    class Meta:
+        ordering = ["position"]
+
+    def __str__(self) -> str:
+        return f"{self.item_id} {self.price}"
+
+
+class KeptFile(models.Model):
+    """A drawing or picture as it was brought."""
+
+    name = models.CharField(max_length=120)
+    file = models.FileField(upload_to="%Y/%m")
+    #: of its content, as it was recognised
+    media_type = models.CharField(max_length=60)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
+    brought_at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ItemDocument(models.Model):
+    """A drawing or picture of an item."""
+
+    item = models.ForeignKey(Item, models.PROTECT, related_name="documents")
+    name = models.CharField(max_length=120)
+    kept = models.ForeignKey(KeptFile, models.PROTECT)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["item", "name"], name="one_document_per_item_and_name")
+        ]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class ItemUnit(models.Model):
@@ -116,10 +221,21 @@ class Place(Changing):
 
 
 class Reason(Changing):
-    """Why pieces were scrapped."""
+    """Why pieces were scrapped, more was issued, an order stands still, or a count was put right."""
+
+    class Use(models.TextChoices):
+        """What the reason is given for."""
+
+        SCRAP = "scrap"
+        OVER_ISSUE = "over-issue"
+        HOLD = "hold"
+        ADJUSTMENT = "adjustment"
 
     code = models.CharField(max_length=40, unique=True)
     name = models.CharField(max_length=120)
+    use = models.CharField(max_length=12, choices=Use, default=Use.SCRAP)
+    #: of scrap: its cost leaves the order as an expense, where it does not stay and show as yield
+    is_written_off = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["code"]

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable
 
+from poietic_core.cost.prices import Form, StockForm
+
 from ..web_api.errors import NotFound
 from .models import Item, Place, Reason
 
@@ -40,10 +42,21 @@ def place_of_kind(kind: Place.Kind) -> Place:
     )[0]
 
 
-def reasons_by_code(codes: Iterable[str]) -> dict[str, Reason]:
-    """Return reasons by code; the first that does not exist is refused by name."""
-    found = {r.code: r for r in Reason.objects.filter(code__in=set(codes))}
+def scrap_reasons(codes: Iterable[str]) -> dict[str, Reason]:
+    """Return reasons for scrap by code; the first that does not exist is refused by name."""
+    found = {r.code: r for r in Reason.objects.filter(code__in=set(codes), use=Reason.Use.SCRAP)}
     for code in codes:
         if code not in found:
-            raise NotFound("reason", code)
+            raise NotFound("reason for scrap", code)
     return found
+
+
+def form_of(item: Item) -> StockForm:
+    """Return the form in which an item is stocked."""
+    return StockForm(
+        form=Form(item.form),
+        length=item.form_length,
+        width=item.form_width,
+        thickness=item.form_thickness,
+        density=item.density,
+    )

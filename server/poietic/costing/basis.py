@@ -83,6 +83,7 @@ def structure_from_json(data: Json) -> CostedStructure:
                         "quantity": Decimal(i["quantity"]),
                         "price": Decimal(i["price"]),
                         "split": split_from_json(i["split"]),
+                        "lower": split_from_json(i.get("lower") or {}),
                     }
                 )
             )

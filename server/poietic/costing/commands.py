@@ -6,6 +6,7 @@ from typing import Annotated
 from django.utils import timezone
 from poietic_core.cost.rollup import RollUp
 from poietic_core.quantity import ZERO, money
+from poietic_core.stock.valuation import Method
 from pydantic import Field
 
 from ..catalog.models import Item
@@ -45,7 +46,7 @@ def freeze_standard(context: Context, given: FreezeStandard) -> None:
     for code, row in after.items():
         old = before[code].total if code in before else None
         context.effects.field(f"item {code}", "standard", old, row.total)
-    _revalue(context, {c: r.total for c, r in after.items() if r.item.is_made})
+    _revalue(context, {c: r.total for c, r in after.items() if r.item.method is Method.STANDARD})
     context.made["standards"] = str(len(after))
 
 

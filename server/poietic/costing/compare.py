@@ -1,7 +1,10 @@
 """Two revisions of a structure as one list, with what each difference costs and takes."""
 
+from dataclasses import replace
+from datetime import date
 from decimal import Decimal
 
+from django.utils import timezone
 from ninja import Schema
 from poietic_core.cost.model import TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.rollup import cost_per_unit, cost_structure
@@ -12,7 +15,7 @@ from poietic_core.structure.requirement import entering
 
 from ..catalog.models import Item
 from ..engineering.models import Revision
-from ..engineering.queries import rates_by_code, structures_of
+from ..engineering.queries import shop_rates, structures_of
 from ..web_api.fields import DecimalText
 from .queries import standards_in_force
 
@@ -61,7 +64,7 @@ def compare_costed(
     """Return one structure of an item against another, with what each row costs."""
     codes = {line.item for s in (left, right) for line in (*s.components, *s.outputs)}
     items = {i.code: i for i in Item.objects.filter(code__in=codes)}
-    costs = _Costs(items, item.standard_lot)
+    costs = _Costs(items, item.standard_lot, timezone.localdate())
     before, after = costs.by_key(left), costs.by_key(right)
     rows = [_row(r, items, before, after) for r in compare(left, right)]
     return ComparedOut(
@@ -79,12 +82,12 @@ def compare_costed(
 class _Costs:
     """Standards in force and rates, for the inputs of both structures."""
 
-    def __init__(self, items: dict[str, Item], standard_lot: Decimal) -> None:
+    def __init__(self, items: dict[str, Item], standard_lot: Decimal, day: date) -> None:
         self._items = items
         self._lot = standard_lot
         standards = standards_in_force(items.values())
         self._standards = {c: s.as_item_cost() for c, s in standards.items()}
-        self._rates = rates_by_code()
+        self._rates = shop_rates(day)
         self.lacking: set[str] = set()
 
     def by_key(self, structure: Structure) -> dict[InputKey, Decimal]:
@@ -92,13 +95,7 @@ class _Costs:
         known = tuple(c for c in structure.components if c.item in self._standards)
         self.lacking |= {c.item for c in structure.components} - set(self._standards)
         costed = cost_structure(
-            Structure(
-                item=structure.item,
-                operations=structure.operations,
-                components=known,
-                outputs=structure.outputs,
-                batch_quantity=structure.batch_quantity,
-            ),
+            replace(structure, components=known),
             standard_lot=self._lot,
             items=self._standards,
             rates=self._rates,
@@ -121,7 +118,7 @@ def _row(
         kind, code, name, unit = "operation", standing.work_center, standing.name, "h"
     else:
         item = items[standing.item]
-        kind = "component" if isinstance(standing, ComponentLine) else "by-product"
+        kind = "component" if isinstance(standing, ComponentLine) else standing.kind.value
         code, name, unit = item.code, item.name, item.unit
         if isinstance(standing, ComponentLine) and standing.unit:
             unit = standing.unit
@@ -142,9 +139,10 @@ def _row(
 
 def _keys(line: Operation | ComponentLine | OutputLine) -> list[InputKey]:
     if isinstance(line, Operation):
-        return [(line.number, kind, "") for kind in TIME_ELEMENT]
-    kind = InputKind.COMPONENT if isinstance(line, ComponentLine) else InputKind.BY_PRODUCT
-    return [(line.operation, kind, line.item)]
+        return [(line.number, kind, "") for kind in (*TIME_ELEMENT, InputKind.SUBCONTRACT)]
+    if isinstance(line, ComponentLine):
+        return [(line.operation, InputKind.COMPONENT, line.item)]
+    return [(line.operation, InputKind(line.kind.value), line.item)]
 
 
 def _cost(keys: list[InputKey], costs: dict[InputKey, Decimal]) -> Decimal | None:

@@ -2,12 +2,22 @@
 
 from collections.abc import Iterable
 from datetime import date
+from decimal import Decimal
 
+from poietic_core.cost.prices import SupplierPrice, mass_of, price_for
 from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
+from poietic_core.quantity import UNIT_COST_STEP, round_to
 from poietic_core.structure.model import Structure
 
-from ..catalog.models import Item
-from ..engineering.queries import in_force, rates_by_code, reached_from, structures_in_force
+from ..catalog.models import Item, PriceRow
+from ..catalog.queries import form_of
+from ..engineering.queries import (
+    in_force,
+    phantoms_on,
+    reached_from,
+    shop_rates,
+    structures_in_force,
+)
 from .models import CostSet, Standard
 
 
@@ -28,10 +38,11 @@ def roll_up_now(day: date, only: set[str] | None = None) -> RollUp:
     """Return the roll-up of all active items as of a day, or of some upon the standards of the others."""
     structures = structures_in_force(day)
     items = Item.objects.filter(is_active=True)
-    if only is None:
-        return roll_up(_facts(items, structures), rates_by_code(), {})
-    known = {c: s.as_item_cost() for c, s in standards_in_force().items() if c not in only}
-    return roll_up(_facts(items.filter(code__in=only), structures), rates_by_code(), known)
+    known = {}
+    if only is not None:
+        known = {c: s.as_item_cost() for c, s in standards_in_force().items() if c not in only}
+        items = items.filter(code__in=only)
+    return roll_up(_facts(items, structures, day), shop_rates(day), known, phantoms_on(day))
 
 
 def roll_up_item(item: Item, day: date) -> RollUp:
@@ -39,23 +50,69 @@ def roll_up_item(item: Item, day: date) -> RollUp:
     revision = in_force(day).filter(item=item).first()
     structures = reached_from(revision, day)[1] if revision else {}
     codes = {c.item for s in structures.values() for c in s.components} | {item.code}
+    codes |= {g.item for s in structures.values() for g in s.grades}
     items = Item.objects.filter(code__in=codes, is_active=True)
     outputs = {o.item for s in structures.values() for o in s.outputs}
     units = Item.objects.filter(code__in=outputs)
-    return roll_up(
-        _facts([*items, *units.exclude(code__in=codes)], structures), rates_by_code(), {}
-    )
+    facts = _facts([*items, *units.exclude(code__in=codes)], structures, day)
+    return roll_up(facts, shop_rates(day), {}, phantoms_on(day))
 
 
-def _facts(items: Iterable[Item], structures: dict[str, Structure]) -> dict[str, ItemFacts]:
+def _facts(
+    items: Iterable[Item], structures: dict[str, Structure], day: date
+) -> dict[str, ItemFacts]:
+    items = list(items)
+    prices = _prices(items)
     return {
         i.code: ItemFacts(
             code=i.code,
             unit=i.unit,
             is_made=i.is_made,
             standard_lot=i.standard_lot,
-            price=i.price,
+            price=unit_price(i, prices.get(i.pk, []), day),
             structure=structures.get(i.code),
         )
         for i in items
     }
+
+
+def _prices(items: list[Item]) -> dict[int, list[SupplierPrice]]:
+    found: dict[int, list[SupplierPrice]] = {}
+    rows = PriceRow.objects.filter(item__source__in=[Item.Source.BUY])
+    if len(items) < FEW:
+        rows = rows.filter(item__in=items)
+    for row in rows.select_related("supplier"):
+        found.setdefault(row.item_id, []).append(as_supplier_price(row))
+    return found
+
+
+#: items that are asked for by key; of more, all rows are read
+FEW = 2_000
+
+
+def as_supplier_price(row: PriceRow) -> SupplierPrice:
+    """Return a row as the core takes it."""
+    return SupplierPrice(
+        supplier=row.supplier.code,
+        price=row.price,
+        from_quantity=row.from_quantity,
+        effective_from=row.effective_from,
+        effective_until=row.effective_until,
+    )
+
+
+def unit_price(item: Item, prices: list[SupplierPrice], day: date) -> Decimal | None:
+    """Return what a stock unit of a bought item costs on a day, bought in its standard lot.
+
+    The first supplier's price, else the item's own; of a form priced by mass, times its mass.
+
+    Raises
+    ------
+    MeasureIncomplete (quantity.measure_incomplete)
+        If the form lacks a size or its density.
+    """
+    found = price_for(prices, item.standard_lot, day)
+    price = found.price if found else item.price
+    if price is None or not (item.price_per and item.form):
+        return price
+    return round_to(price * mass_of(form_of(item), item.code, item.unit).value, UNIT_COST_STEP)

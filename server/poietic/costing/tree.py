@@ -4,7 +4,7 @@ Each structure is worked out once, for one unit of its item, and placed as often
 a derivation is worked out for the one row that is asked for.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -13,17 +13,18 @@ from typing import Any
 from ninja import Schema
 from poietic_core.cost.model import TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.rollup import cost_per_unit
-from poietic_core.derivation import Derivation, product, total
+from poietic_core.derivation import Derivation, given, product, total
 from poietic_core.quantity import ONE, ZERO
-from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Structure
-from poietic_core.structure.requirement import entering, need_per_good_unit
+from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Per, Structure
+from poietic_core.structure.phantom import Inlined, inline
+from poietic_core.structure.requirement import entering, need_per_good_unit, quantity_per_unit
 
-from ..catalog.models import Item
+from ..catalog.models import Item, ItemDocument
 from ..engineering.models import Revision
 from ..engineering.queries import reached_from
 from ..ledger.models import Holding
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText
+from ..web_api.fields import DecimalText, plain
 from ..web_api.kept import Kept
 from .models import Standard
 from .queries import standards_in_force
@@ -61,14 +62,17 @@ class TreeRow(Schema):
     cost: DecimalText | None
     on_hand: DecimalText | None
     revision: str
-    #: sizes of a measured piece, position; instructions of an operation
+    #: sizes of a measured piece, position, alternates; of an operation who does it and how
     detail: str
+    #: names of the item's drawings and pictures
+    documents: list[str]
 
 
 #: a row with nothing in it
 BLANK: dict[str, Any] = dict.fromkeys(TreeRow.model_fields) | dict.fromkeys(
     ("per", "issue_rule", "line_unit", "revision", "detail"), ""
 )
+BLANK["documents"] = []
 
 
 class TreeOut(Schema):
@@ -102,32 +106,33 @@ def frozen_costs(standard: Standard) -> dict[InputKey, Decimal]:
 
 _COSTS: Kept[StandardKey, dict[InputKey, Decimal]] = Kept(20_000)
 #: the lines of a structure with need and cost for one unit: by the structure object and its standard
-_LINES: "Kept[tuple[int, StandardKey | None, Decimal], tuple[Structure, list[_Line]]]" = Kept(
+_LINES: "Kept[tuple[int, StandardKey | None, Decimal, tuple[int, ...]], tuple[Structure, list[_Line]]]" = Kept(
     20_000
 )
 
 
 @dataclass
 class _Line:
-    """A line of a structure, for one unit of its item."""
+    """A line of a structure, for one unit of its item; a phantom's lines stand deeper."""
 
     line: Line
     keys: list[InputKey]
     cost: Decimal | None
     #: units of a component for one of its parent
     need: Decimal
+    inner: int
     is_first: bool
+    #: of what an item at the same operation costs: phantoms may bring it too
+    share: Decimal = ONE
 
 
 @dataclass
 class _Placed:
     """A line as it is shown."""
 
-    line: Line
+    known: _Line
     values: dict[str, Any]
-    keys: list[InputKey]
-    cost: Decimal | None
-    #: units of a component for one of its parent; 0 where nothing opens under the row
+    #: units of a component for one of its parent; 0 where no structure of its own opens under it
     each: Decimal = ZERO
 
 
@@ -154,6 +159,12 @@ class Plant:
         self.on_hand = dict(
             Holding.objects.filter(item__in=items).values_list("item__code", "quantity")
         )
+        self.phantoms = {c: s for c, s in self.structures.items() if self.items[c].is_phantom}
+        self.documents: dict[str, list[str]] = {}
+        for code, name in ItemDocument.objects.filter(item__in=items).values_list(
+            "item__code", "name"
+        ):
+            self.documents.setdefault(code, []).append(name)
         self._blocks: dict[str, _Block] = {}
 
     def rows(self, code: str) -> Iterator[tuple[int, _Block, _Placed, Decimal]]:
@@ -165,12 +176,12 @@ class Plant:
             if placed is None:
                 waiting.pop()
                 continue
-            inner = 0 if isinstance(placed.line, Operation) else 1
-            yield depth + inner, self._blocks[parent], placed, factor
-            if placed.each and isinstance(placed.line, ComponentLine):
-                child = placed.line.item
+            inner = depth + placed.known.inner
+            yield inner, self._blocks[parent], placed, factor
+            if placed.each and isinstance(placed.known.line, ComponentLine):
+                child = placed.known.line.item
                 below = iter(self.block(child).rows)
-                waiting.append((child, factor * placed.each, depth + 2, below))
+                waiting.append((child, factor * placed.each, inner + 1, below))
 
     def block(self, code: str) -> _Block:
         """Return a structure worked out for one unit."""
@@ -183,44 +194,83 @@ class Plant:
         standard = self.standards.get(code)
         block = _Block(structure, standard)
         for known in self._lines(structure, standard):
-            opens = isinstance(known.line, ComponentLine) and known.line.item in self.structures
             values = self._values(known.line, is_first=known.is_first)
             values["need"] = known.need or None
-            each = known.need if opens else ZERO
-            block.rows.append(_Placed(known.line, values, known.keys, known.cost, each))
+            each = known.need if values["kind"] == "sub-assembly" else ZERO
+            block.rows.append(_Placed(known, values, each))
         return block
 
     def _lines(self, structure: Structure, standard: Standard | None) -> list[_Line]:
         """Return the lines of a structure with need and cost, kept as long as the structure is."""
         frozen = (standard.pk, standard.total) if standard and standard.basis else None
-        key = (id(structure), frozen, self.items[structure.item].standard_lot)
+        phantoms = tuple(
+            id(self.phantoms[c.item]) for c in structure.components if c.item in self.phantoms
+        )
+        key = (id(structure), frozen, self.items[structure.item].standard_lot, phantoms)
         kept = _LINES.get(key)
         if kept is None or kept[0] is not structure:
-            kept = _LINES.keep(key, (structure, list(self._priced(structure, standard))))
+            kept = _LINES.keep(key, (structure, self._priced(structure, standard)))
         return kept[1]
 
-    def _priced(self, structure: Structure, standard: Standard | None) -> Iterator[_Line]:
+    def _priced(self, structure: Structure, standard: Standard | None) -> list[_Line]:
         costs: dict[InputKey, Decimal] = {}
         if standard and standard.basis:
             key = (standard.pk, standard.total)
             costs = _COSTS.get_or(key, lambda: frozen_costs(standard))
-        enter = entering(structure.operations, ONE)
-        for position, operation in enumerate(structure.operations):
-            times = [(operation.number, kind, "") for kind in TIME_ELEMENT]
-            lines: list[tuple[Line, list[InputKey], Decimal]] = [(operation, times, ZERO)]
-            for line in structure.components:
-                if line.operation == operation.number:
-                    need = _needed(self, structure, line, enter).value
-                    keys = [(line.operation, InputKind.COMPONENT, line.item)]
-                    lines.append((line, keys, need))
-            for output in structure.outputs:
-                if output.operation == operation.number:
-                    keys = [(output.operation, InputKind.BY_PRODUCT, output.item)]
-                    lines.append((output, keys, ZERO))
-            for row, wanted, need in lines:
-                found = [costs[k] for k in wanted if k in costs]
-                cost = sum(found, ZERO) if found else None
-                yield _Line(row, wanted, cost, need, position == 0)
+        put_in = inline(structure, self.phantoms)
+        enter = entering(put_in.structure.operations, ONE)
+        same = {0: 0} | {o.number: o.number for o in structure.operations}
+        lines = list(self._listed(structure, put_in, _Way(same, ONE, structure.item), enter, 0))
+        whole: dict[InputKey, Decimal] = {}
+        for known in lines:
+            if isinstance(known.line, ComponentLine):
+                whole[known.keys[0]] = whole.get(known.keys[0], ZERO) + known.need
+        for known in lines:
+            if isinstance(known.line, ComponentLine) and whole[known.keys[0]]:
+                known.share = known.need / whole[known.keys[0]]
+            found = [costs[k] * known.share for k in known.keys if k in costs]
+            known.cost = sum(found, ZERO) if found else None
+        return lines
+
+    def _listed(
+        self,
+        structure: Structure,
+        put_in: Inlined,
+        way: "_Way",
+        enter: dict[int, Derivation],
+        inner: int,
+    ) -> Iterator[_Line]:
+        """Yield the lines of a structure, and of its phantoms under them, for one unit of the owner."""
+        steps: list[Operation | None] = [*structure.operations] or [None]
+        for position, operation in enumerate(steps):
+            number = operation.number if operation else 0
+            at = way.numbers[number]
+            if operation:
+                keys = [(at, kind, "") for kind in (*TIME_ELEMENT, InputKind.SUBCONTRACT)]
+                yield _Line(operation, keys, None, ZERO, inner, position == 0)
+            for line in (c for c in structure.components if c.operation == number):
+                key = (at, InputKind.COMPONENT, line.item)
+                units = enter[at].value if at in enter else ONE
+                need = self._need(structure, line, way, units)
+                yield _Line(line, [key], None, need, inner + 1, position == 0)
+                if line.item in self.phantoms:
+                    content = self.structures[line.item]
+                    there = put_in.numbers[number, line.item]
+                    below = way.through(there, put_in.each[number, line.item], line.per)
+                    deeper = inline(content, self.phantoms)
+                    yield from self._listed(content, deeper, below, enter, inner + 2)
+            for output in (o for o in structure.outputs if o.operation == number):
+                key = (at, InputKind(output.kind.value), output.item)
+                yield _Line(output, [key], None, ZERO, inner + 1, position == 0)
+
+    def _need(
+        self, structure: Structure, line: ComponentLine, way: "_Way", entering_units: Decimal
+    ) -> Decimal:
+        each = quantity_per_unit(line, structure.batch_quantity).value
+        if line.per is Per.ORDER or way.is_per_order:
+            multiple = ONE if line.per is Per.ORDER else way.multiple
+            return each * multiple / self.items[way.owner].standard_lot
+        return each * way.multiple * entering_units
 
     def _values(self, line: Line, *, is_first: bool) -> dict[str, Any]:
         """Return what a row shows wherever it stands."""
@@ -235,9 +285,10 @@ class Plant:
                 "operation": line.number,
                 "after": after,
                 "yield_share": line.yield_share,
-                "detail": line.instructions,
-                "setup_hours": max(line.setup_labour_hours, line.setup_machine_hours),
-                "run_hours": max(line.run_labour_hours, line.run_machine_hours) / line.run_quantity,
+                "detail": " · ".join(_notes(line)),
+                "setup_hours": max(line.labour_hours()[0], line.setup_machine_hours),
+                "run_hours": max(line.labour_hours()[1], line.run_machine_hours)
+                / line.run_quantity,
             }
         item = self.items[line.item]
         values |= {
@@ -248,19 +299,64 @@ class Plant:
             "quantity": line.quantity,
             "line_unit": item.unit,
             "on_hand": self.on_hand.get(item.code, ZERO),
+            "documents": self.documents.get(item.code, []),
         }
         if isinstance(line, OutputLine):
-            return values | {"kind": "by-product"}
+            return values | {"kind": line.kind.value}
         opens = line.item in self.structures
+        kind = "sub-assembly" if opens else "component"
         return values | {
-            "kind": "sub-assembly" if opens else "component",
+            "kind": "phantom" if line.item in self.phantoms else kind,
             "line_unit": line.unit or item.unit,
             "per": line.per.value,
             "issue_rule": line.issue_rule.value,
             "allowance": line.allowance,
             "revision": self.revisions[line.item].letter if opens else "",
-            "detail": ", ".join(filter(None, (_size(line), line.reference))),
+            "detail": ", ".join(filter(None, (_size(line), line.reference, _alternates(line)))),
         }
+
+
+@dataclass(frozen=True)
+class _Way:
+    """How a phantom's numbers and units are those of the structure that owns its lines."""
+
+    numbers: Mapping[int, int]
+    multiple: Decimal
+    owner: str
+    is_per_order: bool = False
+
+    def through(self, numbers: Mapping[int, int], each: Decimal, per: Per) -> "_Way":
+        """Return the way on through a phantom line."""
+        return _Way(
+            {inner: self.numbers.get(outer, outer) for inner, outer in numbers.items()},
+            self.multiple * each,
+            self.owner,
+            self.is_per_order or per is Per.ORDER,
+        )
+
+
+def _notes(o: Operation) -> Iterator[str]:
+    """Yield what is to be known of an operation besides its times."""
+    if o.subcontract:
+        work = o.subcontract
+        days = f", {plain(work.days_out.normalize())} days out" if work.days_out else ""
+        yield f"by {work.supplier} at {plain(work.price.normalize())}, paid on {work.basis}{days}"
+    if o.crew is not None:
+        yield f"crew of {plain(o.crew.normalize())}"
+    if o.labour_grade:
+        yield o.labour_grade
+    if o.alternate_centers:
+        yield f"or at {', '.join(o.alternate_centers)}"
+    for step in o.steps:
+        yield step.text
+
+
+def _alternates(line: ComponentLine) -> str:
+    named = [
+        a.item if a.ratio == ONE else f"{plain(a.ratio.normalize())} × {a.item}"
+        for a in line.alternates
+    ]
+    return f"or {', '.join(named)}" if named else ""
 
 
 def _size(line: ComponentLine) -> str:
@@ -278,7 +374,7 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
     for depth, _, placed, factor in plant.rows(item.code):
         if len(rows) == ROWS_MOST:
             break
-        need, cost = placed.values["need"], placed.cost
+        need, cost = placed.values["need"], placed.known.cost
         rows.append(
             placed.values
             | {
@@ -313,30 +409,35 @@ def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
     for position, (depth, block, placed, _) in enumerate(plant.rows(revision.item.code)):
         while path and path[-1][0] >= depth:
             path.pop()
-        if position == row and block.standard and placed.cost is not None:
+        if position == row and block.standard and placed.known.cost is not None:
             costed = block.standard.costed()
             frozen = entering(costed.operations, ONE)
             terms = [
-                cost_per_unit(costed, i, frozen) for i in costed.inputs if i.key() in placed.keys
+                cost_per_unit(costed, i, frozen)
+                for i in costed.inputs
+                if i.key() in placed.known.keys
             ]
             inner = (
                 terms[0] if len(terms) == 1 else total("time of the operation", terms, unit="EUR")
             )
             factors = [each for _, each in path]
+            if placed.known.share != ONE:
+                factors.append(given("this line's part of the item here", placed.known.share))
             return product("cost in one of the top item", (inner, *factors), unit="EUR")
-        if placed.each and isinstance(placed.line, ComponentLine):
-            enter = entering(block.structure.operations, ONE)
-            path.append((depth, _needed(plant, block.structure, placed.line, enter)))
+        line = placed.known.line
+        if placed.each and isinstance(line, ComponentLine):
+            path.append((depth, _needed(plant, block.structure, line, placed.each)))
     raise NotFound(f"row with a cost in the structure of {revision.item.code}", str(row))
 
 
-def _needed(
-    plant: Plant, structure: Structure, line: ComponentLine, enter: dict[int, Derivation]
-) -> Derivation:
+def _needed(plant: Plant, structure: Structure, line: ComponentLine, each: Decimal) -> Derivation:
+    """Return how often a component is in one of its parent; of a phantom's line, only the result."""
+    if line not in structure.components:
+        return given(f"{line.item} per {structure.item}", each, unit=plant.items[line.item].unit)
     return need_per_good_unit(
         structure,
         line,
-        enter,
+        entering(structure.operations, ONE),
         unit=plant.items[line.item].unit,
         standard_lot=plant.items[structure.item].standard_lot,
     )

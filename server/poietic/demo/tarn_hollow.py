@@ -172,7 +172,7 @@ def _telescope(shop: Shop) -> None:
         [
             {"number": 10, "name": "Roll and seam tube", "work_center": "SHEET", "setup_labour_hours": "0.4",
              "setup_machine_hours": "0.4", "run_labour_hours": "0.35", "run_machine_hours": "0.35",
-             "yield_share": "0.98", "wait_hours": "12", "instructions": "seam up, then let the lacquer cure overnight"},
+             "yield_share": "0.98", "wait_hours": "12", "steps": [{"text": "seam up, then let the lacquer cure overnight"}]},
             {"number": 20, "name": "Seat mirror in cell", "work_center": "ASSY", "run_labour_hours": "0.5",
              "after": []},
             {"number": 30, "name": "Fit spider and cell", "work_center": "ASSY", "run_labour_hours": "0.75",

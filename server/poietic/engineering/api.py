@@ -8,21 +8,44 @@ from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import File, Router, Schema, UploadedFile
 from poietic_core.calendar.model import Calendar
+from poietic_core.cost.rates import layered, rate_of
+from poietic_core.quantity import ZERO
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .icalendar_files import NotICalendar, as_icalendar, read_holidays
-from .models import Revision, WorkCalendar, WorkCenter
-from .queries import as_calendar, revision_by_letter
+from .models import LabourGrade, Revision, WorkCalendar, WorkCenter, WorkCenterRate
+from .queries import as_calendar, layers_of, revision_by_letter
 from .where_used import where_used
 
 router = Router(tags=["engineering"])
 
 
+class LayerOut(Schema):
+    """A part of the machine hour's rate, with what it comes to per hour."""
+
+    name: str
+    element: str
+    amount: DecimalText
+    percent: DecimalText
+    of: str
+    per_hour: DecimalText
+
+
+class RatesOut(Schema):
+    """What an hour at a work center costs from a day on."""
+
+    effective_from: date | None
+    is_in_force: bool
+    machine_rate: DecimalText
+    labour_rate: DecimalText
+    layers: list[LayerOut]
+
+
 class WorkCenterOut(Schema):
-    """A work center with its rates per hour and what it can do."""
+    """A work center with its rates per hour today and what it can do."""
 
     code: str
     name: str
@@ -31,7 +54,51 @@ class WorkCenterOut(Schema):
     calendar: str | None
     machines: int
     efficiency: DecimalText
+    #: the latest first
+    rates: list[RatesOut]
     change: int
+
+
+class GradeRateOut(Schema):
+    """What an hour of a labour grade costs from a day on."""
+
+    effective_from: date | None
+    rate: DecimalText
+
+
+class LabourGradeOut(Schema):
+    """A labour grade with its rate today, and all of them."""
+
+    code: str
+    name: str
+    rate: DecimalText
+    rates: list[GradeRateOut]
+
+
+class StepOut(Schema):
+    """An instruction step."""
+
+    kind: str
+    text: str
+    unit: str = ""
+    lower: DecimalText | None = None
+    upper: DecimalText | None = None
+    picture: str = ""
+
+
+class AlternateOut(Schema):
+    """An item that may be used in a component's place."""
+
+    item: str
+    ratio: DecimalText
+
+
+class GradeOut(Schema):
+    """An item that a part of the output is sorted into."""
+
+    item: str
+    share: DecimalText
+    weight: DecimalText
 
 
 class OperationOut(Schema):
@@ -54,7 +121,14 @@ class OperationOut(Schema):
     yield_share: DecimalText
     is_report_point: bool
     after: list[int] | None
-    instructions: str
+    crew: DecimalText | None
+    labour_grade: str | None
+    alternate_centers: list[str]
+    supplier: str | None
+    subcontract_price: DecimalText
+    payment_basis: str
+    days_out: DecimalText
+    steps: list[StepOut]
 
 
 class ComponentOut(Schema):
@@ -74,19 +148,22 @@ class ComponentOut(Schema):
     width: DecimalText | None
     thickness: DecimalText | None
     reference: str
+    alternates: list[AlternateOut]
     effective_from: date | None
     effective_until: date | None
 
 
 class OutputOut(Schema):
-    """A by-product line."""
+    """A by-product or co-product line."""
 
     item: str
     name: str
     unit: str
     operation: int
     quantity: DecimalText
+    kind: str
     credit_price: DecimalText
+    weight: DecimalText
 
 
 class RevisionOut(Schema):
@@ -98,6 +175,9 @@ class RevisionOut(Schema):
     state: str
     batch_quantity: DecimalText
     standard_lot: DecimalText
+    share_rule: str
+    main_weight: DecimalText
+    grades: list[GradeOut]
     approved_at: str | None
     note: str
     operations: list[OperationOut]
@@ -134,20 +214,75 @@ class WhereUsed(Schema):
 @router.get("/work-centers", response=list[WorkCenterOut])
 def work_centers(request: HttpRequest) -> list[WorkCenterOut]:
     """Return all work centers."""
-    rows = WorkCenter.objects.select_related("calendar")
+    rows = WorkCenter.objects.select_related("calendar").prefetch_related("rates")
+    today = timezone.localdate()
     return [
         WorkCenterOut(
             code=w.code,
             name=w.name,
-            machine_rate=w.machine_rate,
-            labour_rate=w.labour_rate,
+            machine_rate=now.machine_rate if now else ZERO,
+            labour_rate=now.labour_rate if now else ZERO,
             calendar=w.calendar.code if w.calendar else None,
             machines=w.machines,
             efficiency=w.efficiency,
+            rates=rates,
             change=w.change,
         )
         for w in rows
+        for rates in [_rates(list(w.rates.all()), today)]
+        for now in [next((r for r in rates if r.is_in_force), None)]
     ]
+
+
+def _rates(rows: list[WorkCenterRate], today: date) -> list[RatesOut]:
+    """Return the rates of a work center, the latest first, with the one in force told."""
+    counting = [r for r in rows if r.effective_from is None or r.effective_from <= today]
+    found = []
+    for row in reversed(rows):
+        layers = layers_of(row)
+        amounts = layered(layers)
+        found.append(
+            RatesOut(
+                effective_from=row.effective_from,
+                is_in_force=bool(counting) and row is counting[-1],
+                machine_rate=rate_of(layers).per_hour(),
+                labour_rate=row.labour_rate,
+                layers=[
+                    LayerOut(
+                        name=layer.name,
+                        element=layer.element.value,
+                        amount=layer.amount,
+                        percent=layer.percent,
+                        of=layer.of,
+                        per_hour=amounts[layer.name].value,
+                    )
+                    for layer in layers
+                ],
+            )
+        )
+    return found
+
+
+@router.get("/labour-grades", response=list[LabourGradeOut])
+def labour_grades(request: HttpRequest) -> list[LabourGradeOut]:
+    """Return all labour grades with their rates."""
+    today = timezone.localdate()
+    found = []
+    for g in LabourGrade.objects.prefetch_related("rates"):
+        rows = list(g.rates.all())
+        counting = [r for r in rows if r.effective_from is None or r.effective_from <= today]
+        found.append(
+            LabourGradeOut(
+                code=g.code,
+                name=g.name,
+                rate=counting[-1].rate if counting else ZERO,
+                rates=[
+                    GradeRateOut(effective_from=r.effective_from, rate=r.rate)
+                    for r in reversed(rows)
+                ],
+            )
+        )
+    return found
 
 
 @router.get("/items/{code}/revisions", response={200: list[RevisionRow], 404: Problem})
@@ -181,7 +316,12 @@ def revision(request: HttpRequest, code: str, letter: str) -> RevisionOut:
 
 def revision_out(revision: Revision) -> RevisionOut:
     """Return a revision as it travels."""
-    operation_fields = set(OperationOut.model_fields) - {"work_center"}
+    operation_fields = set(OperationOut.model_fields) - {
+        "work_center",
+        "labour_grade",
+        "supplier",
+        "steps",
+    }
     line_fields = set(ComponentOut.model_fields) - {"item", "name", "unit", "line_unit"}
     return RevisionOut(
         item=revision.item.code,
@@ -190,11 +330,18 @@ def revision_out(revision: Revision) -> RevisionOut:
         state=revision.state,
         batch_quantity=revision.batch_quantity,
         standard_lot=revision.item.standard_lot,
+        share_rule=revision.share_rule,
+        main_weight=revision.main_weight,
+        grades=[GradeOut(**g) for g in revision.grades],
         approved_at=revision.approved_at.isoformat() if revision.approved_at else None,
         note=revision.note,
         operations=[
             OperationOut(
-                work_center=o.work_center.code, **{f: getattr(o, f) for f in operation_fields}
+                work_center=o.work_center.code,
+                labour_grade=o.labour_grade.code if o.labour_grade else None,
+                supplier=o.supplier.code if o.supplier else None,
+                steps=[StepOut(**s) for s in o.steps],
+                **{f: getattr(o, f) for f in operation_fields},
             )
             for o in revision.operations.all()
         ],
@@ -215,7 +362,9 @@ def revision_out(revision: Revision) -> RevisionOut:
                 unit=o.item.unit,
                 operation=o.operation,
                 quantity=Decimal(o.quantity),
+                kind=o.kind,
                 credit_price=o.credit_price,
+                weight=o.weight,
             )
             for o in revision.outputs.all()
         ],

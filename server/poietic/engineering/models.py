@@ -7,8 +7,9 @@ from django.contrib.postgres.constraints import ExclusionConstraint
 from django.contrib.postgres.fields import ArrayField, RangeOperators
 from django.db import models
 from django.db.models import Func
+from poietic_core.structure.model import OutputKind, PaymentBasis, ShareRule
 
-from ..catalog.models import Item
+from ..catalog.models import Item, Partner
 from ..commanding.models import Changing
 
 
@@ -70,14 +71,46 @@ class DayException(models.Model):
         return f"{self.first} {self.why}"
 
 
-class WorkCenter(Changing):
-    """Where operations run, and what an hour there costs."""
+class LabourGrade(Changing):
+    """A skill of people, with what an hour of one of them costs."""
 
     code = models.CharField(max_length=40, unique=True)
     name = models.CharField(max_length=120)
-    #: [EUR/h]
-    machine_rate = models.DecimalField(max_digits=18, decimal_places=6)
-    labour_rate = models.DecimalField(max_digits=18, decimal_places=6)
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self) -> str:
+        return self.code
+
+
+class GradeRate(models.Model):
+    """What an hour of a labour grade costs from a day on [EUR/h]."""
+
+    grade = models.ForeignKey(LabourGrade, models.CASCADE, related_name="rates")
+    #: null: from the beginning
+    effective_from = models.DateField(null=True)
+    rate = models.DecimalField(max_digits=18, decimal_places=6)
+
+    class Meta:
+        ordering = [models.F("effective_from").asc(nulls_first=True)]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["grade", "effective_from"],
+                nulls_distinct=False,
+                name="one_rate_per_grade_and_day",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.grade_id} {self.rate}"
+
+
+class WorkCenter(Changing):
+    """Where operations run."""
+
+    code = models.CharField(max_length=40, unique=True)
+    name = models.CharField(max_length=120)
     #: null: weekdays from 8 to 16
     calendar = models.ForeignKey(WorkCalendar, models.PROTECT, null=True)
     #: interchangeable machines, or people where people set the pace
@@ -90,6 +123,31 @@ class WorkCenter(Changing):
 
     def __str__(self) -> str:
         return self.code
+
+
+class WorkCenterRate(models.Model):
+    """What an hour at a work center costs from a day on."""
+
+    work_center = models.ForeignKey(WorkCenter, models.CASCADE, related_name="rates")
+    #: null: from the beginning
+    effective_from = models.DateField(null=True)
+    #: of a person, where an operation names no labour grade [EUR/h]
+    labour_rate = models.DecimalField(max_digits=18, decimal_places=6)
+    #: of the machine hour: name, element, amount [EUR/h] or percent of another layer
+    layers = models.JSONField()
+
+    class Meta:
+        ordering = [models.F("effective_from").asc(nulls_first=True)]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["work_center", "effective_from"],
+                nulls_distinct=False,
+                name="one_rate_per_work_center_and_day",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.work_center_id} from {self.effective_from}"
 
 
 class Revision(Changing):
@@ -107,6 +165,14 @@ class Revision(Changing):
     letter = models.CharField(max_length=4)
     state = models.CharField(max_length=10, choices=State)
     batch_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=1)
+    share_rule = models.CharField(
+        max_length=30,
+        choices=[(r.value, r.value) for r in ShareRule],
+        default=ShareRule.SALES_VALUE.value,
+    )
+    main_weight = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: item, share and weight of each
+    grades = models.JSONField(default=list)
     #: first day in force, and the first day no longer; null: open
     effective_from = models.DateField(null=True)
     effective_to = models.DateField(null=True)
@@ -160,6 +226,9 @@ class OperationRow(models.Model):
     setup_machine_hours = models.DecimalField(max_digits=18, decimal_places=6)
     run_labour_hours = models.DecimalField(max_digits=18, decimal_places=6)
     run_machine_hours = models.DecimalField(max_digits=18, decimal_places=6)
+    #: people who attend the machine; null: their hours are stated
+    crew = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    labour_grade = models.ForeignKey(LabourGrade, models.PROTECT, null=True)
     #: units that the run hours are stated for
     run_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=1)
     runs_whole_batches = models.BooleanField(default=False)
@@ -172,7 +241,17 @@ class OperationRow(models.Model):
     is_report_point = models.BooleanField()
     #: operations that must come before; null: the one listed before, empty: none
     after = ArrayField(models.IntegerField(), null=True)
-    instructions = models.TextField(blank=True)
+    #: codes, in order of preference
+    alternate_centers = ArrayField(models.CharField(max_length=40), default=list)
+    #: null: done here
+    supplier = models.ForeignKey(Partner, models.PROTECT, null=True)
+    subcontract_price = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    payment_basis = models.CharField(
+        max_length=30, choices=[(b.value, b.value) for b in PaymentBasis], blank=True
+    )
+    days_out = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: kind, text, limits of each instruction step
+    steps = models.JSONField(default=list)
 
     class Meta:
         ordering = ["number"]
@@ -199,6 +278,8 @@ class ComponentRow(models.Model):
     length = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     width = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     thickness = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: item and ratio of each, in order of preference
+    alternates = models.JSONField(default=list)
     reference = models.CharField(max_length=80, blank=True)
     effective_from = models.DateField(null=True)
     effective_until = models.DateField(null=True)
@@ -211,14 +292,21 @@ class ComponentRow(models.Model):
 
 
 class OutputRow(models.Model):
-    """A by-product line of a revision."""
+    """A by-product or co-product line of a revision."""
 
     revision = models.ForeignKey(Revision, models.CASCADE, related_name="outputs")
     position = models.IntegerField()
     item = models.ForeignKey(Item, models.PROTECT, related_name="by_product_of")
     operation = models.IntegerField()
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
-    credit_price = models.DecimalField(max_digits=18, decimal_places=6)
+    kind = models.CharField(
+        max_length=12,
+        choices=[(k.value, k.value) for k in OutputKind],
+        default=OutputKind.BY_PRODUCT.value,
+    )
+    credit_price = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: of one unit of a co-product, in what the share rule weighs by
+    weight = models.DecimalField(max_digits=18, decimal_places=6, default=0)
 
     class Meta:
         ordering = ["operation", "position"]

@@ -10,26 +10,45 @@ from django.db.models import Max, Q, QuerySet
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import WorkCenterTime
 from poietic_core.calendar.working_time import WorkingTime
-from poietic_core.cost.model import Rates
+from poietic_core.cost.model import Element
+from poietic_core.cost.rates import RateLayer, Rates, ShopRates, rate_of
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.model import (
+    Alternate,
     ComponentLine,
+    Grade,
+    InstructionStep,
     IssueRule,
     Operation,
+    OutputKind,
     OutputLine,
+    PaymentBasis,
     Per,
+    ShareRule,
+    StepKind,
     Structure,
+    Subcontract,
 )
+from poietic_core.structure.phantom import Inlined, inline
 from poietic_core.units import Measure, MeasuredBy, conversion_factor
 
 from ..catalog.models import Item, ItemUnit
 from ..web_api.errors import NotFound
 from ..web_api.kept import Kept
-from .models import ComponentRow, OperationRow, OutputRow, Revision, WorkCalendar, WorkCenter
+from .models import (
+    ComponentRow,
+    GradeRate,
+    OperationRow,
+    OutputRow,
+    Revision,
+    WorkCalendar,
+    WorkCenter,
+    WorkCenterRate,
+)
 
 #: what an operation of a structure and its row have alike
 OPERATION_FIELDS = (
-    *("number", "name", "yield_share", "is_report_point", "instructions"),
+    *("number", "name", "yield_share", "is_report_point", "crew"),
     *("setup_labour_hours", "setup_machine_hours", "run_labour_hours", "run_machine_hours"),
     *("run_quantity", "runs_whole_batches", "machines"),
     *("queue_hours", "wait_hours", "move_hours", "transfer_quantity"),
@@ -38,6 +57,8 @@ OPERATION_FIELDS = (
 LINE_FIELDS = (
     *("operation", "quantity", "allowance", "reference", "effective_from", "effective_until"),
 )
+OUTPUT_FIELDS = ("operation", "quantity", "credit_price", "weight")
+SUBCONTRACT_FIELDS = ("supplier__code", "subcontract_price", "payment_basis", "days_out")
 SIZES = ("measured_by", "length", "width", "thickness")
 
 
@@ -78,31 +99,34 @@ def _read(listed: list[Revision]) -> dict[int, Structure]:
     components: dict[int, list[ComponentLine]] = {r.pk: [] for r in listed}
     outputs: dict[int, list[OutputLine]] = {r.pk: [] for r in listed}
     rows = OperationRow.objects.filter(revision__in=operations).order_by("number")
-    for row in rows.values(*OPERATION_FIELDS, "revision_id", "work_center__code", "after"):
-        revision, center, after = (
-            row.pop(k) for k in ("revision_id", "work_center__code", "after")
-        )
-        operations[revision].append(
-            Operation(work_center=center, after=None if after is None else tuple(after), **row)
-        )
+    names = ("revision_id", "work_center__code", "labour_grade__code", "after", "alternate_centers", "steps")  # fmt: skip
+    for row in rows.values(*OPERATION_FIELDS, *SUBCONTRACT_FIELDS, *names):
+        operations[row["revision_id"]].append(_operation(row))
     lines = ComponentRow.objects.filter(revision__in=components).order_by("operation", "position")
-    names = ("revision_id", "item_id", "item__code", "item__unit", "item__density", "per", "issue_rule", "unit")  # fmt: skip
+    names = ("revision_id", "item_id", "item__code", "item__unit", "item__density", "per", "issue_rule", "unit", "alternates")  # fmt: skip
     read = list(lines.values(*LINE_FIELDS, *SIZES, *names))
     own = _own_units({r["item_id"] for r in read if r["unit"]})
     for row in read:
         components[row["revision_id"]].append(_line(row, own.get(row["item_id"], {})))
     by_products = OutputRow.objects.filter(revision__in=outputs).order_by("operation", "position")
-    for revision, *fields in by_products.values_list(
-        "revision_id", "item__code", "operation", "quantity", "credit_price"
-    ):
-        item, operation, quantity, credit = fields
-        outputs[revision].append(
-            OutputLine(item=item, operation=operation, quantity=quantity, credit_price=credit)
+    for row in by_products.values(*OUTPUT_FIELDS, "revision_id", "item__code", "kind"):
+        outputs[row["revision_id"]].append(
+            OutputLine(
+                item=row["item__code"],
+                kind=OutputKind(row["kind"]),
+                **{name: row[name] for name in OUTPUT_FIELDS},
+            )
         )
     return {
         r.pk: Structure(
             item=r.item.code,
             batch_quantity=r.batch_quantity,
+            share_rule=ShareRule(r.share_rule),
+            main_weight=r.main_weight,
+            grades=tuple(
+                Grade(item=g["item"], share=Decimal(g["share"]), weight=Decimal(g["weight"]))
+                for g in r.grades
+            ),
             operations=tuple(operations[r.pk]),
             components=tuple(components[r.pk]),
             outputs=tuple(outputs[r.pk]),
@@ -118,6 +142,38 @@ def _own_units(items: set[int]) -> dict[int, dict[str, Decimal]]:
         for item, name, quantity in rows:
             found.setdefault(item, {})[name] = quantity
     return found
+
+
+def _operation(row: dict[str, Any]) -> Operation:
+    """Return a row as an operation."""
+    supplier, after = row["supplier__code"], row["after"]
+    work = supplier and Subcontract(
+        supplier=supplier,
+        price=row["subcontract_price"],
+        basis=PaymentBasis(row["payment_basis"]),
+        days_out=row["days_out"],
+    )
+    return Operation(
+        work_center=row["work_center__code"],
+        labour_grade=row["labour_grade__code"] or "",
+        after=None if after is None else tuple(after),
+        alternate_centers=tuple(row["alternate_centers"]),
+        subcontract=work or None,
+        steps=tuple(step_of(s) for s in row["steps"]),
+        **{name: row[name] for name in OPERATION_FIELDS},
+    )
+
+
+def step_of(kept: dict[str, Any]) -> InstructionStep:
+    """Return an instruction step as it is kept."""
+    limits = {k: None if kept.get(k) is None else Decimal(kept[k]) for k in ("lower", "upper")}
+    return InstructionStep(
+        kind=StepKind(kept["kind"]),
+        text=kept["text"],
+        unit=kept.get("unit", ""),
+        picture=kept.get("picture", ""),
+        **limits,
+    )
 
 
 def _line(row: dict[str, Any], own: dict[str, Decimal]) -> ComponentLine:
@@ -142,6 +198,9 @@ def _line(row: dict[str, Any], own: dict[str, Decimal]) -> ComponentLine:
         if unit == stock_unit
         else conversion_factor(unit, stock_unit, item=code, stock_unit=stock_unit, own=own),
         measure=measure,
+        alternates=tuple(
+            Alternate(item=a["item"], ratio=Decimal(a["ratio"])) for a in row["alternates"]
+        ),
         **{name: row[name] for name in LINE_FIELDS},
     )
 
@@ -149,7 +208,11 @@ def _line(row: dict[str, Any], own: dict[str, Decimal]) -> ComponentLine:
 def with_rows(revisions: QuerySet[Revision]) -> QuerySet[Revision]:
     """Return revisions with all their rows, in a constant number of statements."""
     return revisions.select_related("item").prefetch_related(
-        "operations__work_center", "components__item", "outputs__item"
+        "operations__work_center",
+        "operations__labour_grade",
+        "operations__supplier",
+        "components__item",
+        "outputs__item",
     )
 
 
@@ -196,12 +259,44 @@ def reached_from(top: Revision, day: date) -> tuple[dict[str, Revision], dict[st
     return revisions, structures
 
 
-def rates_by_code(codes: Iterable[str] | None = None) -> dict[str, Rates]:
-    """Return the rates of work centers; of all where none are named."""
-    rows = WorkCenter.objects.all()
-    if codes is not None:
-        rows = rows.filter(code__in=set(codes))
-    return {w.code: Rates(labour=w.labour_rate, machine=w.machine_rate) for w in rows}
+def phantoms_on(day: date) -> dict[str, Structure]:
+    """Return the structures of phantoms in force on a day."""
+    rows = in_force(day).filter(item__is_phantom=True)
+    return {s.item: s.on(day) for s in structures_of(rows).values()}
+
+
+def inlined(revision: Revision, day: date) -> Inlined:
+    """Return a revision as orders of a day make it: its lines of that day, phantoms put in."""
+    return inline(structure_of(revision).on(day), phantoms_on(day))
+
+
+def shop_rates(day: date) -> ShopRates:
+    """Return the rates of all work centers and labour grades in force on a day."""
+    counting = Q(effective_from=None) | Q(effective_from__lte=day)
+    centers = WorkCenterRate.objects.filter(counting).select_related("work_center")
+    grades = GradeRate.objects.filter(counting).select_related("grade")
+    return ShopRates(
+        # in the order of their days: a later rate takes the place of an earlier one
+        {
+            r.work_center.code: Rates(labour=r.labour_rate, machine=rate_of(layers_of(r)))
+            for r in centers
+        },
+        {r.grade.code: r.rate for r in grades},
+    )
+
+
+def layers_of(row: WorkCenterRate) -> list[RateLayer]:
+    """Return the layers of a machine hour."""
+    return [
+        RateLayer(
+            name=layer["name"],
+            element=Element(layer["element"]),
+            amount=Decimal(layer.get("amount") or 0),
+            percent=Decimal(layer.get("percent") or 0),
+            of=layer.get("of") or "",
+        )
+        for layer in row.layers
+    ]
 
 
 #: what a work center without a calendar goes by

@@ -6,13 +6,18 @@ from decimal import Decimal
 from typing import Any
 
 from poietic_core.errors import DomainError
+from poietic_core.stock.valuation import Method
 from poietic_core.structure.explode import CycleFound, working_order
 from poietic_core.structure.model import (
+    Alternate,
     ComponentLine,
+    Grade,
     IssueRule,
     Operation,
+    OutputKind,
     OutputLine,
     Per,
+    ShareRule,
     Structure,
 )
 from poietic_core.structure.rules import problems_of
@@ -20,13 +25,13 @@ from poietic_core.units import UNITS, conversion_factor
 
 from ..catalog.models import ItemUnit
 from ..engineering.models import OPEN_STATES, ComponentRow, Revision
-from ..engineering.queries import in_force
+from ..engineering.queries import in_force, step_of
 from .reading import Content
 from .tables import BY_NAME, Fault, Row
 from .writing import content_of
 
 #: what an item keeps for good, once it has stock or is used
-FIXED = ("unit", "source", "step")
+FIXED = ("unit", "source", "step", "valuation")
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,10 +46,32 @@ class Planned:
     why: str = ""
 
 
+#: tables whose rows are a list of their parent's, replaced as a whole: the parent's column and table
+LISTS = {
+    "shifts": ("calendar", "calendars"),
+    "exceptions": ("calendar", "calendars"),
+    "prices": ("item", "items"),
+    "rates": ("work_center", "work_centers"),
+}
+#: tables of things that stand by themselves, each before those that name it
+THINGS = ("partners", "labour_grades", "calendars", "items", "work_centers")
+PARTS = ("structures", "operations", "components", "outputs")
+#: columns that name something of another table
+NAMES = {
+    "partners": ("supplier",),
+    "labour_grades": ("labour_grade",),
+    "calendars": ("calendar",),
+    "items": ("item", "component", "output"),
+    "work_centers": ("work_center",),
+}
+WORDS = {"partners": "partner", "labour_grades": "labour grade", "calendars": "calendar", "items": "item", "work_centers": "work center"}  # fmt: skip
+
+
 @dataclass
 class StructureRows:
     """The rows of one item's structure in a file."""
 
+    structures: list[Row] = field(default_factory=list)
     operations: list[Row] = field(default_factory=list)
     components: list[Row] = field(default_factory=list)
     outputs: list[Row] = field(default_factory=list)
@@ -55,8 +82,10 @@ class ImportPlan:
     """Everything that an import would do; with a refused row it does nothing."""
 
     rows: list[Planned] = field(default_factory=list)
-    items: dict[str, list[Row]] = field(default_factory=dict)
-    work_centers: dict[str, list[Row]] = field(default_factory=dict)
+    #: by table the rows that are new or changed
+    things: dict[str, dict[str, list[Row]]] = field(default_factory=dict)
+    #: by table and parent the rows that its list becomes
+    lists: dict[str, dict[str, list[Row]]] = field(default_factory=dict)
     structures: dict[str, StructureRows] = field(default_factory=dict)
 
     def count(self, status: str) -> int:
@@ -76,16 +105,17 @@ class _Planner:
         self._day = day
         self._refused = {(f.table, f.line): f.why for f in content.faults}
         self._there = {name: list(rows) for name, rows in content_of(day).items()}
-        self._items: dict[str, dict[str, Any]] = {r["code"]: r for r in self._there["items"]}
-        self._centers = {r["code"]: r for r in self._there["work_centers"]}
+        self._known = {t: {r["code"]: r for r in self._there[t]} for t in THINGS}
 
     def plan(self) -> ImportPlan:
         """Return the plan, faults of the file first."""
         self._plan.rows += [
             Planned(f.table, f.line, "", "refused", f.why) for f in self._content.faults
         ]
-        self._plan.items = self._simple("items", self._items)
-        self._plan.work_centers = self._simple("work_centers", self._centers)
+        for table in THINGS:
+            self._plan.things[table] = self._things(table)
+        for table in LISTS:
+            self._plan.lists[table] = self._lists(table)
         self._structures()
         return self._plan
 
@@ -93,20 +123,26 @@ class _Planner:
         if (table, row.line) not in self._refused:
             self._plan.rows.append(Planned(table, row.line, code, status, why))
 
-    def _simple(self, table: str, there: dict[str, dict[str, Any]]) -> dict[str, list[Row]]:
-        """Plan items or work centers, and put what they will be beside what is there."""
+    def _things(self, table: str) -> dict[str, list[Row]]:
+        """Plan things of a table, and put what they will be beside what is there."""
+        there = self._known[table]
         found: dict[str, list[Row]] = {"new": [], "changed": []}
         names = [c.name for c in BY_NAME[table].columns]
+        absent = set(names) - self._content.columns.get(table, set())
         for row in self._content.rows.get(table, []):
             code = row.values.get("code") or ""
             if (table, row.line) in self._refused:
                 continue
             before = there.get(code)
-            if table == "items" and row.values["step"] is None:
-                unit = UNITS.get(row.values["unit"])
-                row.values["step"] = before["step"] if before else unit.step if unit else None
+            if before:  # what the file does not speak of stays
+                row.values.update({n: before[n] for n in absent})
+            if table == "items":
+                _complete(row, before)
             why = self._refusal_of_item(row, before) if table == "items" else ""
-            differs = [n for n in names if before and row.values[n] != before[n]]
+            why = why or self._unknown(table, row)
+            differs = [
+                n for n in names if before and (row.values[n] or None) != (before[n] or None)
+            ]
             status = "refused" if why else "new" if not before else "changed" if differs else "same"
             self._note(table, row, code, status, why or ", ".join(differs))
             if status in found:
@@ -115,18 +151,57 @@ class _Planner:
                 there[code] = row.values
         return found
 
+    def _unknown(self, table: str, row: Row) -> str:
+        """Say what a row names and is not there; "" where all is."""
+        for other, columns in NAMES.items():
+            for column in columns:
+                named = row.values.get(column)
+                if named and BY_NAME[table].column(column) and named not in self._known[other]:
+                    return f"there is no {WORDS[other]} {named}"
+        return ""
+
     def _refusal_of_item(self, row: Row, before: dict[str, Any] | None) -> str:
         values = row.values
         if values["unit"] not in UNITS:
             return f"the unit {values['unit']} is unknown; known are {', '.join(UNITS)}"
         if values["source"] == "make" and values["price"] is not None:
             return "a made item has no price, its cost is rolled up"
+        if values["source"] != "buy" and values["valuation"] != Method.STANDARD:
+            return "what is made is valued at standard"
+        if values["source"] == "buy" and values["is_phantom"]:
+            return "only what is made can be a phantom"
         moved = [n for n in FIXED if before and before[n] != values[n]]
         return f"{', '.join(moved)} of an item can't change" if moved else ""
 
+    def _lists(self, table: str) -> dict[str, list[Row]]:
+        """Plan lists of a table: a parent that the file names gets the file's list."""
+        column, _ = LISTS[table]
+        names = [c.name for c in BY_NAME[table].columns]
+        standing: dict[str, list[Any]] = {}
+        for values in self._there[table]:
+            standing.setdefault(values[column], []).append(_text(values, names))
+        groups: dict[str, list[Row]] = {}
+        for row in self._content.rows.get(table, []):
+            if (table, row.line) in self._refused:
+                continue
+            if why := self._unknown(table, row) or _contradiction(table, row):
+                self._note(table, row, row.values[column], "refused", why)
+                continue
+            groups.setdefault(row.values[column], []).append(row)
+        changed = {}
+        for parent, rows in groups.items():
+            before = standing.get(parent)
+            is_same = before == [_text(r.values, names) for r in rows]
+            status = "same" if is_same else "changed" if before else "new"
+            for row in rows:
+                self._note(table, row, parent, status)
+            if not is_same:
+                changed[parent] = rows
+        return changed
+
     def _structures(self) -> None:
         groups: dict[str, StructureRows] = {}
-        for table in ("operations", "components", "outputs"):
+        for table in PARTS:
             for row in self._content.rows.get(table, []):
                 if (table, row.line) not in self._refused:
                     group = groups.setdefault(row.values["item"], StructureRows())
@@ -145,7 +220,9 @@ class _Planner:
         )
         for item, group in groups.items():
             before = standing.get(item)
-            is_same = before == _texts(group)
+            if before and not group.structures:
+                group.structures = before.structures
+            is_same = before is not None and _texts(before) == _texts(group)
             faults = [] if is_same else self._faults(item, group, own, drafts | later)
             if faults:
                 for fault in faults:
@@ -154,9 +231,10 @@ class _Planner:
                     )
                 continue
             status = "same" if is_same else "changed" if before else "new"
-            for table in ("operations", "components", "outputs"):
+            for table in PARTS:
                 for row in getattr(group, table):
-                    self._note(table, row, item, status)
+                    if row.line:
+                        self._note(table, row, item, status)
             if not is_same:
                 self._plan.structures[item] = group
         self._refuse_cycles()
@@ -165,34 +243,36 @@ class _Planner:
         self, item: str, group: StructureRows, own: dict[str, dict[str, Decimal]], busy: set[str]
     ) -> list[Fault]:
         """Return what is wrong with a structure of the file, each with its line."""
-        first = [*group.operations, *group.components, *group.outputs][0]
+        first = next(r for t in PARTS for r in getattr(group, t) if r.line)
         faults: list[Fault] = []
-        if self._items.get(item, {}).get("source") != "make":
+        made = self._known["items"].get(item, {})
+        if made.get("source") not in ("make", "both"):
             return [Fault("operations", first.line, f"{item} is no item that is made")]
         if item in busy:
             why = f"{item} has a draft or a later revision: approve or end it first"
             return [Fault("operations", first.line, why)]
-        for row in group.operations:
-            if row.values["work_center"] not in self._centers:
-                why = f"there is no work center {row.values['work_center']}"
-                faults.append(Fault("operations", row.line, why))
-        for table, column in (("components", "component"), ("outputs", "by_product")):
+        for table in PARTS:
             for row in getattr(group, table):
-                code = row.values[column]
-                if code not in self._items:
-                    faults.append(Fault(table, row.line, f"there is no item {code}"))
+                if why := self._unknown(table, row):
+                    faults.append(Fault(table, row.line, why))
                 elif table == "components" and row.values["unit"]:
+                    code = row.values["component"]
                     faults += self._unit_fault(row, code, own.get(code, {}))
         if not faults:
             lines = {f"operation:{r.values['number']}": r.line for r in group.operations}
             lines |= {f"component:{r.values['component']}": r.line for r in group.components}
-            for problem in problems_of(_structure(item, group)):
+            try:
+                structure = _structure(item, group)
+            except (KeyError, ValueError, TypeError, ArithmeticError):
+                why = "a list in it has not the fields that its items need"
+                return [Fault("operations", first.line, f"{why}; compare an export")]
+            for problem in problems_of(structure, is_phantom=bool(made.get("is_phantom"))):
                 line = lines.get(problem.place, first.line)
                 faults.append(Fault("structure", line, f"{problem.place}: {problem.why}"))
         return faults
 
     def _unit_fault(self, row: Row, code: str, own: dict[str, Decimal]) -> list[Fault]:
-        stock = self._items[code]["unit"]
+        stock = self._known["items"][code]["unit"]
         try:
             conversion_factor(row.values["unit"], stock, item=code, stock_unit=stock, own=own)
         except DomainError as err:
@@ -218,18 +298,30 @@ class _Planner:
 
 
 def _structure(item: str, group: StructureRows) -> Structure:
+    """Return the rows as a structure, as far as its rules look at them."""
     operations = sorted(group.operations, key=lambda r: r.values["number"])
+    whole = structure_fields(group)
     return Structure(
         item=item,
-        batch_quantity=batch_quantity(group),
+        batch_quantity=whole["batch_quantity"],
+        share_rule=ShareRule(whole["share_rule"]),
+        main_weight=whole["main_weight"],
+        grades=tuple(
+            Grade(item=g["item"], share=Decimal(g["share"]), weight=Decimal(g["weight"]))
+            for g in whole["grades"]
+        ),
         operations=tuple(
             Operation(
                 number=r.values["number"],
                 name=r.values["name"],
                 work_center=r.values["work_center"],
+                setup_machine_hours=r.values["setup_machine_hours"],
+                run_machine_hours=r.values["run_machine_hours"],
+                crew=r.values["crew"],
                 yield_share=r.values["yield_share"],
                 is_report_point=r.values["is_report_point"],
                 after=after_of(r.values["after"]),
+                steps=tuple(step_of(s) for s in r.values["steps"]),
             )
             for r in operations
         ),
@@ -240,24 +332,58 @@ def _structure(item: str, group: StructureRows) -> Structure:
                 quantity=r.values["quantity"],
                 per=Per(r.values["per"]),
                 issue_rule=IssueRule(r.values["issue_rule"]),
+                alternates=tuple(
+                    Alternate(item=a["item"], ratio=Decimal(a["ratio"]))
+                    for a in r.values["alternates"]
+                ),
             )
             for r in group.components
         ),
         outputs=tuple(
             OutputLine(
-                item=r.values["by_product"],
+                item=r.values["output"],
                 operation=r.values["operation"],
                 quantity=r.values["quantity"],
+                kind=OutputKind(r.values["kind"]),
                 credit_price=r.values["credit_price"],
+                weight=r.values["weight"],
             )
             for r in group.outputs
         ),
     )
 
 
-def batch_quantity(group: StructureRows) -> Decimal:
-    """Return the quantity that a structure's lines are stated for: its first operation says it."""
-    return next((r.values["batch_quantity"] for r in group.operations), Decimal(1))
+def structure_fields(group: StructureRows) -> dict[str, Any]:
+    """Return what is said of a structure as a whole; where nothing is, the defaults."""
+    if group.structures:
+        return group.structures[0].values
+    return {c.name: c.default for c in BY_NAME["structures"].columns}
+
+
+def _complete(row: Row, before: dict[str, Any] | None) -> None:
+    """Fill in what an item's row leaves open: its step by the unit, its valuation by the source."""
+    values = row.values
+    if values["step"] is None:
+        unit = UNITS.get(values["unit"])
+        values["step"] = before["step"] if before else unit.step if unit else None
+    if values["valuation"] is None:
+        bought = values["source"] == "buy"
+        usual = Method.MOVING_AVERAGE if bought else Method.STANDARD
+        values["valuation"] = before["valuation"] if before else usual.value
+
+
+def _contradiction(table: str, row: Row) -> str:
+    """Say what a row of a list contradicts itself in; "" where it does not."""
+    v = row.values
+    if table == "shifts" and v["weekday"] > 6:
+        return f"weekday {v['weekday']} is none: 0 is Monday, 6 Sunday"
+    if table == "exceptions" and v["last"] < v["first"]:
+        return "its last day lies before its first"
+    if table == "exceptions" and (v["start"] is None) != (v["end"] is None):
+        return "an extra shift has a start and an end, closed days have neither"
+    if table == "rates" and bool(v["of"]) != bool(v["percent"]):
+        return "a percentage names the layer that it is of"
+    return ""
 
 
 def after_of(text: str | None) -> tuple[int, ...] | None:
@@ -267,20 +393,23 @@ def after_of(text: str | None) -> tuple[int, ...] | None:
     return tuple(int(n) for n in text.replace(",", " ").split() if n.isdigit())
 
 
-def _by_item(there: dict[str, Any]) -> dict[str, Any]:
-    """Return the structures in force as comparable rows, by item."""
+def _by_item(there: dict[str, Any]) -> dict[str, StructureRows]:
+    """Return the rows of the structures in force, by item."""
     found: dict[str, StructureRows] = {}
-    for table in ("operations", "components", "outputs"):
+    for table in PARTS:
         for values in there[table]:
             group = found.setdefault(values["item"], StructureRows())
             getattr(group, table).append(Row(0, values))
-    return {item: _texts(group) for item, group in found.items()}
+    return found
+
+
+def _text(values: dict[str, Any], names: list[str]) -> tuple[Any, ...]:
+    return tuple(values[n] or None for n in names)
 
 
 def _texts(group: StructureRows) -> list[list[tuple[Any, ...]]]:
     texts = []
-    for table in ("operations", "components", "outputs"):
+    for table in PARTS:
         names = [c.name for c in BY_NAME[table].columns]
-        rows = [tuple(r.values[n] or None for n in names) for r in getattr(group, table)]
-        texts.append(sorted(rows, key=str))
+        texts.append(sorted((_text(r.values, names) for r in getattr(group, table)), key=str))
     return texts

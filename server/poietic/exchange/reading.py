@@ -30,8 +30,7 @@ class Unreadable(DomainError):
     what: ClassVar[str] = "{name} can't be read."
     why: ClassVar[str] = "{reason}"
     fix: ClassVar[str] = (
-        "Bring CSV in UTF-8, an XLSX workbook, or a zip of CSV files, "
-        "named items, work_centers, operations, components, outputs."
+        f"Bring CSV in UTF-8, an XLSX workbook, or a zip of CSV files, named {', '.join(BY_NAME)}."
     )
 
 
@@ -40,6 +39,8 @@ class Content:
     """What a file holds: rows by table, and all that is wrong with it."""
 
     rows: dict[str, list[Row]] = field(default_factory=dict)
+    #: the columns that each table has in the file
+    columns: dict[str, set[str]] = field(default_factory=dict)
     faults: list[Fault] = field(default_factory=list)
 
 
@@ -149,6 +150,7 @@ def _read_table(content: Content, name: str, cells: Iterator[list[str]]) -> None
     if faults := _head_faults(table, head):
         content.faults += faults
         return
+    content.columns[name] = set(head)
     rows = content.rows.setdefault(name, [])
     seen: dict[tuple[Any, ...], int] = {}
     for line, row in enumerate(cells, start=2):

@@ -1,11 +1,19 @@
 """The tables that travel: their columns, each with its kind, and a row checked against them."""
 
+import json
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal, InvalidOperation
+from enum import StrEnum
 from typing import Any
 
-from poietic_core.structure.model import IssueRule, Per
+from poietic_core.cost.prices import Form
+from poietic_core.stock.valuation import Method
+from poietic_core.structure.model import IssueRule, OutputKind, PaymentBasis, Per, ShareRule
+from poietic_core.units import MeasuredBy
 
+from ..catalog.models import Item
+from ..engineering.commands.work_centers import LAYER_ELEMENTS
 from ..web_api.fields import plain
 
 MOST_DIGITS = Decimal(10) ** 12
@@ -17,7 +25,7 @@ class Column:
     """A column of a table."""
 
     name: str
-    #: text, code, decimal, positive, integer, boolean
+    #: text, code, decimal, positive, integer, boolean, date, clock (minute of a day), json
     kind: str = "text"
     is_required: bool = False
     choices: tuple[str, ...] = ()
@@ -30,6 +38,8 @@ class Column:
             "positive": "number",
             "integer": "integer",
             "boolean": "boolean",
+            "date": "date",
+            "json": "array",
         }
         constraints: dict[str, Any] = {"required": True} if self.is_required else {}
         if self.choices:
@@ -83,31 +93,110 @@ def _hours(name: str) -> Column:
     return Column(name, "decimal", default=Decimal(0))
 
 
+def _named(name: str, *columns: Column) -> Table:
+    return Table(name, ("code",), (_required("code"), _required("name", "text"), *columns))
+
+
+def _values(names: type[StrEnum]) -> tuple[str, ...]:
+    return tuple(member.value for member in names)
+
+
 TABLES = (
+    _named(
+        "partners",
+        Column("is_supplier", "boolean", default=True),
+        Column("is_customer", "boolean", default=False),
+    ),
+    _named("labour_grades", Column("rate", "decimal", is_required=True)),
+    _named("calendars", Column("zone", default="UTC")),
     Table(
-        "items",
-        ("code",),
+        "shifts",
+        ("calendar", "weekday", "start"),
         (
-            _required("code"),
-            _required("name", "text"),
-            _required("unit", "text"),
-            Column("source", is_required=True, choices=("buy", "make")),
-            Column("step", "positive"),
-            Column("standard_lot", "positive", default=Decimal(1)),
-            Column("price", "decimal"),
-            Column("density", "positive"),
+            _required("calendar"),
+            Column("weekday", "integer", is_required=True),
+            _required("start", "clock"),
+            _required("end", "clock"),
         ),
     ),
     Table(
-        "work_centers",
-        ("code",),
+        "exceptions",
+        ("calendar", "first", "start"),
         (
-            _required("code"),
-            _required("name", "text"),
-            Column("machine_rate", "decimal", is_required=True),
+            _required("calendar"),
+            _required("first", "date"),
+            _required("last", "date"),
+            Column("start", "clock"),
+            Column("end", "clock"),
+            Column("why", default=""),
+        ),
+    ),
+    _named(
+        "items",
+        _required("unit", "text"),
+        Column("source", is_required=True, choices=tuple(Item.Source.values)),
+        Column("step", "positive"),
+        Column("standard_lot", "positive", default=Decimal(1)),
+        Column("valuation", choices=_values(Method)),
+        Column("is_phantom", "boolean", default=False),
+        Column("price", "decimal"),
+        Column("price_per", choices=("kg",), default=""),
+        Column("density", "positive"),
+        Column("form", choices=_values(Form), default=""),
+        Column("form_length", "positive"),
+        Column("form_width", "positive"),
+        Column("form_thickness", "positive"),
+        Column("tracking", choices=tuple(Item.Tracking.values), default="none"),
+        Column("number_rule", default=""),
+        Column("lot_rule", choices=tuple(Item.LotRule.values), default="lot for lot"),
+        Column("lead_time_days", "integer"),
+        Column("lot_minimum", "positive"),
+        Column("lot_multiple", "positive"),
+        Column("safety_stock", "decimal"),
+    ),
+    Table(
+        "prices",
+        ("item", "supplier", "from_quantity", "effective_from"),
+        (
+            _required("item"),
+            _required("supplier"),
+            Column("price", "decimal", is_required=True),
+            Column("from_quantity", "decimal", default=Decimal(0)),
+            Column("effective_from", "date"),
+            Column("effective_until", "date"),
+        ),
+    ),
+    _named(
+        "work_centers",
+        Column("machine_rate", "decimal", default=Decimal(0)),
+        Column("labour_rate", "decimal", default=Decimal(0)),
+        Column("machines", "integer", default=1),
+        Column("efficiency", "positive", default=Decimal(1)),
+        Column("calendar", "code"),
+    ),
+    Table(
+        "rates",
+        ("work_center", "effective_from", "layer"),
+        (
+            _required("work_center"),
+            Column("effective_from", "date"),
             Column("labour_rate", "decimal", is_required=True),
-            Column("machines", "integer", default=1),
-            Column("efficiency", "positive", default=Decimal(1)),
+            _required("layer", "text"),
+            Column("element", choices=tuple(e.value for e in LAYER_ELEMENTS), is_required=True),
+            Column("amount", "decimal", default=Decimal(0)),
+            Column("percent", "decimal", default=Decimal(0)),
+            Column("of", default=""),
+        ),
+    ),
+    Table(
+        "structures",
+        ("item",),
+        (
+            _required("item"),
+            Column("batch_quantity", "positive", default=Decimal(1)),
+            Column("share_rule", choices=_values(ShareRule), default=ShareRule.SALES_VALUE.value),
+            Column("main_weight", "decimal", default=Decimal(0)),
+            Column("grades", "json", default=[]),
         ),
     ),
     Table(
@@ -122,14 +211,24 @@ TABLES = (
             _hours("setup_machine_hours"),
             _hours("run_labour_hours"),
             _hours("run_machine_hours"),
+            Column("crew", "positive"),
+            Column("labour_grade", "code"),
             Column("run_quantity", "positive", default=Decimal(1)),
+            Column("runs_whole_batches", "boolean", default=False),
+            Column("machines", "integer", default=1),
             Column("yield_share", "positive", default=Decimal(1)),
             Column("is_report_point", "boolean", default=True),
             Column("after"),
             _hours("queue_hours"),
             _hours("wait_hours"),
             _hours("move_hours"),
-            Column("batch_quantity", "positive", default=Decimal(1)),
+            Column("transfer_quantity", "positive"),
+            Column("alternate_centers", "json", default=[]),
+            Column("supplier", "code"),
+            Column("subcontract_price", "decimal", default=Decimal(0)),
+            Column("payment_basis", choices=_values(PaymentBasis), default=""),
+            Column("days_out", "decimal", default=Decimal(0)),
+            Column("steps", "json", default=[]),
         ),
     ),
     Table(
@@ -141,21 +240,30 @@ TABLES = (
             _required("component"),
             Column("quantity", "positive", is_required=True),
             Column("unit", default=""),
-            Column("per", choices=tuple(p.value for p in Per), default="unit"),
+            Column("per", choices=_values(Per), default="unit"),
             Column("allowance", "decimal", default=Decimal(0)),
-            Column("issue_rule", choices=tuple(r.value for r in IssueRule), default="by hand"),
+            Column("issue_rule", choices=_values(IssueRule), default="by hand"),
+            Column("measured_by", choices=_values(MeasuredBy), default=""),
+            Column("length", "positive"),
+            Column("width", "positive"),
+            Column("thickness", "positive"),
             Column("reference", default=""),
+            Column("alternates", "json", default=[]),
+            Column("effective_from", "date"),
+            Column("effective_until", "date"),
         ),
     ),
     Table(
         "outputs",
-        ("item", "operation", "by_product"),
+        ("item", "operation", "output"),
         (
             _required("item"),
             Column("operation", "integer", is_required=True),
-            _required("by_product"),
+            _required("output"),
             Column("quantity", "positive", is_required=True),
-            Column("credit_price", "decimal", is_required=True),
+            Column("kind", choices=_values(OutputKind), default=OutputKind.BY_PRODUCT.value),
+            Column("credit_price", "decimal", default=Decimal(0)),
+            Column("weight", "decimal", default=Decimal(0)),
         ),
     ),
 )
@@ -181,7 +289,7 @@ def read_row(table: Table, cells: dict[str, str], line: int) -> tuple[Row, list[
 
 
 def _typed(column: Column, text: str) -> Any:
-    if "\x00" in text or len(text) > 1000:
+    if "\x00" in text or len(text) > (20_000 if column.kind == "json" else 1000):
         raise ValueError("it holds what no cell may hold")
     if column.choices and text not in column.choices:
         raise ValueError(f"{text!r} is none of {', '.join(column.choices)}")
@@ -201,7 +309,37 @@ def _typed(column: Column, text: str) -> Any:
             if text.lower() not in known:
                 raise ValueError(f"{text!r} is neither true nor false")
             return known[text.lower()]
+        case "date":
+            return _date(text)
+        case "clock":
+            return _clock(text)
+        case "json":
+            return _list(text)
     return text
+
+
+def _date(text: str) -> date:
+    try:
+        return date.fromisoformat(text[:10])
+    except ValueError:
+        raise ValueError(f"{text!r} is no date; write 2026-11-30") from None
+
+
+def _clock(text: str) -> int:
+    hours, _, minutes = text.partition(":")
+    if not (hours.isdigit() and minutes.isdigit() and int(hours) < 24 and int(minutes) < 60):
+        raise ValueError(f"{text!r} is no time of day; write 15:30")
+    return int(hours) * 60 + int(minutes)
+
+
+def _list(text: str) -> list[Any]:
+    try:
+        found = json.loads(text)
+    except ValueError:
+        found = None
+    if not isinstance(found, list):
+        raise ValueError(f"{text[:40]!r} is no list in JSON")
+    return found
 
 
 def _decimal(text: str, *, is_positive: bool) -> Decimal:
@@ -218,10 +356,14 @@ def _decimal(text: str, *, is_positive: bool) -> Decimal:
     return value
 
 
-def as_text(value: Any) -> str:
+def as_text(column: Column, value: Any) -> str:
     """Return a value as a cell: decimals without idle zeros, nothing as an empty cell."""
-    if value is None:
+    if value is None or value == []:
         return ""
+    if column.kind == "clock":
+        return f"{value // 60:02}:{value % 60:02}"
+    if column.kind == "json":
+        return json.dumps(value, ensure_ascii=False)
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, Decimal):

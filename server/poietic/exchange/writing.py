@@ -8,11 +8,23 @@ from collections.abc import Iterable, Iterator
 from datetime import date
 from typing import Any
 
+from django.db.models import F, QuerySet
 from openpyxl import Workbook
+from poietic_core.quantity import ZERO
 
-from ..catalog.models import Item
-from ..engineering.models import ComponentRow, OperationRow, OutputRow, WorkCenter
-from ..engineering.queries import in_force
+from ..catalog.models import Item, Partner, PriceRow
+from ..engineering.models import (
+    ComponentRow,
+    DayException,
+    LabourGrade,
+    OperationRow,
+    OutputRow,
+    ShiftRow,
+    WorkCalendar,
+    WorkCenter,
+    WorkCenterRate,
+)
+from ..engineering.queries import in_force, layers_of, shop_rates
 from .tables import BY_NAME, TABLES, Table, as_text
 
 Records = Iterable[dict[str, Any]]
@@ -21,40 +33,97 @@ Records = Iterable[dict[str, Any]]
 def content_of(day: date) -> dict[str, Records]:
     """Return the rows of every table, as they are in force on a day."""
     revisions = in_force(day)
-    return {
-        "items": Item.objects.order_by("code").values(*_names("items")),
-        "work_centers": WorkCenter.objects.order_by("code").values(*_names("work_centers")),
-        "operations": _operations(
-            OperationRow.objects.filter(revision__in=revisions)
-            .order_by("revision__item__code", "number")
-            .values(
-                *_names("operations", without={"item", "work_center", "batch_quantity"}),
-                "revision__item__code",
-                "work_center__code",
-                "revision__batch_quantity",
-            )
+    lines = {
+        "structures": revisions.order_by("item__code"),
+        "operations": OperationRow.objects.filter(revision__in=revisions).order_by(
+            "revision__item__code", "number"
         ),
-        "components": _renamed(
-            ComponentRow.objects.filter(revision__in=revisions)
-            .order_by("revision__item__code", "operation", "position")
-            .values(
-                *_names("components", without={"item", "component"}),
-                "item__code",
-                "revision__item__code",
-            ),
-            {"revision__item__code": "item", "item__code": "component"},
+        "components": ComponentRow.objects.filter(revision__in=revisions).order_by(
+            "revision__item__code", "operation", "position"
         ),
-        "outputs": _renamed(
-            OutputRow.objects.filter(revision__in=revisions)
-            .order_by("revision__item__code", "operation", "position")
-            .values(
-                *_names("outputs", without={"item", "by_product"}),
-                "item__code",
-                "revision__item__code",
-            ),
-            {"revision__item__code": "item", "item__code": "by_product"},
+        "outputs": OutputRow.objects.filter(revision__in=revisions).order_by(
+            "revision__item__code", "operation", "position"
         ),
     }
+    return {
+        "partners": Partner.objects.order_by("code").values(*_names("partners")),
+        "labour_grades": _labour_grades(day),
+        "calendars": WorkCalendar.objects.order_by("code").values(*_names("calendars")),
+        "shifts": _rows("shifts", ShiftRow.objects.order_by("calendar__code", "weekday", "start")),
+        "exceptions": _rows(
+            "exceptions", DayException.objects.order_by("calendar__code", "first", "start")
+        ),
+        "items": Item.objects.order_by("code").values(*_names("items")),
+        "prices": _rows("prices", PriceRow.objects.order_by("item__code", "position")),
+        "work_centers": _work_centers(day),
+        "rates": _layers(),
+        **{name: _rows(name, rows) for name, rows in lines.items()},
+    }
+
+
+#: where a column of a table is found from its rows
+FOUND_AT: dict[str, dict[str, str]] = {
+    "shifts": {"calendar": "calendar__code"},
+    "exceptions": {"calendar": "calendar__code"},
+    "prices": {"item": "item__code", "supplier": "supplier__code"},
+    "structures": {"item": "item__code"},
+    "operations": {
+        "item": "revision__item__code",
+        "work_center": "work_center__code",
+        "labour_grade": "labour_grade__code",
+        "supplier": "supplier__code",
+    },
+    "components": {"item": "revision__item__code", "component": "item__code"},
+    "outputs": {"item": "revision__item__code", "output": "item__code"},
+}
+
+
+def _rows(table: str, rows: QuerySet[Any]) -> Iterator[dict[str, Any]]:
+    """Yield rows under the names of the table's columns."""
+    places = {name: FOUND_AT[table].get(name, name) for name in _names(table)}
+    for row in rows.values(*places.values()):
+        found = {name: row[place] for name, place in places.items()}
+        if table == "operations":
+            found["after"] = after_text(found["after"])
+        yield found
+
+
+def _labour_grades(day: date) -> Iterator[dict[str, Any]]:
+    rates = shop_rates(day).grades
+    for grade in LabourGrade.objects.order_by("code"):
+        yield {"code": grade.code, "name": grade.name, "rate": rates.get(grade.code, ZERO)}
+
+
+def _work_centers(day: date) -> Iterator[dict[str, Any]]:
+    rates = shop_rates(day).centers
+    for center in WorkCenter.objects.select_related("calendar").order_by("code"):
+        rate = rates.get(center.code)
+        yield {
+            "code": center.code,
+            "name": center.name,
+            "machine_rate": rate.machine.per_hour() if rate else ZERO,
+            "labour_rate": rate.labour if rate else ZERO,
+            "machines": center.machines,
+            "efficiency": center.efficiency,
+            "calendar": center.calendar.code if center.calendar else None,
+        }
+
+
+def _layers() -> Iterator[dict[str, Any]]:
+    """Yield the layers of every rate of every work center."""
+    rows = WorkCenterRate.objects.select_related("work_center")
+    for rate in rows.order_by("work_center__code", F("effective_from").asc(nulls_first=True)):
+        for layer in layers_of(rate):
+            yield {
+                "work_center": rate.work_center.code,
+                "effective_from": rate.effective_from,
+                "labour_rate": rate.labour_rate,
+                "layer": layer.name,
+                "element": layer.element.value,
+                "amount": layer.amount,
+                "percent": layer.percent,
+                "of": layer.of,
+            }
 
 
 def after_text(after: list[int] | None) -> str:
@@ -62,23 +131,8 @@ def after_text(after: list[int] | None) -> str:
     return "" if after is None else " ".join(map(str, after)) or "-"
 
 
-def _operations(rows: Records) -> Iterator[dict[str, Any]]:
-    names = {
-        "revision__item__code": "item",
-        "work_center__code": "work_center",
-        "revision__batch_quantity": "batch_quantity",
-    }
-    for row in _renamed(rows, names):
-        yield row | {"after": after_text(row["after"])}
-
-
-def _renamed(rows: Records, names: dict[str, str]) -> Iterator[dict[str, Any]]:
-    for row in rows:
-        yield {names.get(k, k): v for k, v in row.items()}
-
-
-def _names(table: str, *, without: set[str] = frozenset()) -> list[str]:  # type: ignore[assignment]
-    return [c.name for c in BY_NAME[table].columns if c.name not in without]
+def _names(table: str) -> list[str]:
+    return [c.name for c in BY_NAME[table].columns]
 
 
 def as_package(content: dict[str, Records]) -> bytes:
@@ -110,7 +164,7 @@ def as_csv(table: Table, rows: Records) -> str:
     target = io.StringIO()
     writer = csv.writer(target)
     writer.writerow(c.name for c in table.columns)
-    writer.writerows([as_text(row[c.name]) for c in table.columns] for row in rows)
+    writer.writerows([as_text(c, row[c.name]) for c in table.columns] for row in rows)
     return target.getvalue()
 
 
@@ -121,7 +175,7 @@ def as_workbook(content: dict[str, Records]) -> bytes:
         sheet = book.create_sheet(table.name)
         sheet.append([c.name for c in table.columns])
         for row in content[table.name]:
-            sheet.append([as_text(row[c.name]) for c in table.columns])
+            sheet.append([as_text(c, row[c.name]) for c in table.columns])
     target = io.BytesIO()
     book.save(target)
     return target.getvalue()

@@ -47,7 +47,7 @@ class PostingTime(Schema):
 
     operation: int
     kind: str
-    hours: DecimalText
+    quantity: DecimalText
     amount: DecimalText
 
 
@@ -131,7 +131,7 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
             for j in found.journal_lines.all()
         ],
         times=[
-            PostingTime(operation=t.operation, kind=t.kind, hours=t.hours, amount=t.amount)
+            PostingTime(operation=t.operation, kind=t.kind, quantity=t.quantity, amount=t.amount)
             for t in found.time_lines.all()
         ],
         units=[

@@ -44,6 +44,26 @@ def open_holding(item: Item, **kwargs: Any) -> None:
     Holding.objects.create(item=item, change=item.change)
 
 
+@dataclass(eq=False)
+class HasStock(DomainError):
+    """The valuation of an item can't change while it has stock."""
+
+    item: str
+    quantity: Decimal
+    unit: str
+    code: ClassVar[str] = "item.has_stock"
+    what: ClassVar[str] = "{item} can't be valued in another way."
+    why: ClassVar[str] = "{quantity} {unit} of it are in stock at their value."
+    fix: ClassVar[str] = "Change it when nothing of it is in stock."
+
+
+def refuse_revaluing(item: Item, **kwargs: Any) -> None:
+    """Refuse another valuation for an item that has stock."""
+    holding = Holding.objects.select_for_update().get(item=item)
+    if holding.quantity:
+        raise HasStock(item.code, holding.quantity, item.unit)
+
+
 @dataclass
 class Stock:
     """Holdings and balances of some items, locked for one command and kept up to date in it."""
@@ -221,7 +241,7 @@ class Document:
                 item=j.item,
             )
         for t in original.time_lines.order_by("pk"):
-            self.time(t.operation, t.kind, -t.hours, -t.amount)
+            self.time(t.operation, t.kind, -t.quantity, -t.amount)
         for u in original.unit_lines.select_related("reason").order_by("pk"):
             self.units(u.operation, -u.quantity, is_good=u.is_good, reason=u.reason)
 
@@ -254,9 +274,18 @@ class Document:
         for element, part in split_amount(amount, split).items():
             self.journal(Account.WIP, part, operation=operation, element=element.value)
 
-    def time(self, operation: int, kind: str, hours: Decimal, amount: Decimal) -> None:
-        """Book hours of an operation."""
-        self.time_lines.append(TimeLine(operation=operation, kind=kind, hours=hours, amount=amount))
+    def time(self, operation: int, kind: str, quantity: Decimal, amount: Decimal) -> None:
+        """Book hours of an operation, or pieces that a supplier worked on."""
+        line = TimeLine(operation=operation, kind=kind, quantity=quantity, amount=amount)
+        self.time_lines.append(line)
+
+    def written_off(self) -> dict[int, Decimal]:
+        """Return what goes to scrap expense, by operation."""
+        found: dict[int, Decimal] = {}
+        for (account, operation, _, _), amount in self._journal.items():
+            if account == Account.SCRAP_EXPENSE and operation is not None:
+                found[operation] = found.get(operation, ZERO) + amount
+        return found
 
     def units(
         self, operation: int, quantity: Decimal, *, is_good: bool, reason: Any = None

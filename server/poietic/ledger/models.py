@@ -18,6 +18,8 @@ class Account(models.TextChoices):
     GOODS_RECEIVED = "goods received not invoiced"
     LABOUR_ABSORBED = "labour absorbed"
     MACHINE_ABSORBED = "machine absorbed"
+    OVERHEAD_ABSORBED = "overhead absorbed"
+    SCRAP_EXPENSE = "scrap expense"
     STOCK_REVALUATION = "stock revaluation"
     PRICE_VARIANCE = "price variance"
     RATE_VARIANCE = "rate variance"
@@ -29,6 +31,8 @@ class Account(models.TextChoices):
     ORDER_SIZE_VARIANCE = "order size variance"
     BY_PRODUCT_PRICE_VARIANCE = "by-product price variance"
     BY_PRODUCT_QUANTITY_VARIANCE = "by-product quantity variance"
+    OUTPUT_MIX_VARIANCE = "output mix variance"
+    GRADING_VARIANCE = "grading variance"
     ROUNDING_VARIANCE = "rounding variance"
 
 
@@ -72,6 +76,7 @@ class StockLine(models.Model):
 
         COMPONENT = "component"
         BY_PRODUCT = "by-product"
+        CO_PRODUCT = "co-product"
         OUTPUT = "output"
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="stock_lines")
@@ -126,16 +131,16 @@ class JournalLine(models.Model):
 
 
 class TimeLine(models.Model):
-    """Hours that an operation of an order was charged."""
+    """Hours that an operation of an order was charged; of a supplier's work, pieces."""
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="time_lines")
     operation = models.IntegerField()
     kind = models.CharField(max_length=20)
-    hours = models.DecimalField(max_digits=18, decimal_places=6)
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
     amount = models.DecimalField(max_digits=18, decimal_places=2)
 
     def __str__(self) -> str:
-        return f"{self.operation} {self.kind} {self.hours}"
+        return f"{self.operation} {self.kind} {self.quantity}"
 
 
 class UnitLine(models.Model):

@@ -33,7 +33,7 @@ CHECKS: dict[str, str] = {
     "standard-costed stock is worth quantity times standard": """
         SELECT item_id, quantity, standard, value FROM ledger_holding
         JOIN catalog_item i ON i.id = item_id
-        WHERE i.source = 'make' AND value <> round(quantity * coalesce(standard, 0), 2)""",
+        WHERE i.valuation = 'standard' AND value <> round(quantity * coalesce(standard, 0), 2)""",
     "WIP by order, operation and element equals the journal": """
         WITH rebuilt AS (
           SELECT p.order_id, j.operation, j.element, sum(j.amount) AS amount,
@@ -73,22 +73,35 @@ CHECKS: dict[str, str] = {
           AND (i.used <> coalesce(r.used, 0) OR i.amount <> coalesce(r.amount, 0))
         UNION ALL
         SELECT o.id, NULL, o.item_id, o.received, r.used, o.received_value, r.amount
-        FROM orders_order o LEFT JOIN rebuilt r ON r.order_id = o.id AND r.part = 'output'
+        FROM orders_order o LEFT JOIN (
+          SELECT order_id, sum(used) AS used, sum(amount) AS amount
+          FROM rebuilt WHERE part = 'output' GROUP BY 1) r ON r.order_id = o.id
         WHERE o.received <> coalesce(r.used, 0) OR o.received_value <> coalesce(r.amount, 0)""",
+    "what operations wrote off equals the scrap expense": """
+        SELECT oo.order_id, oo.number, oo.written_off, r.amount FROM orders_orderoperation oo
+        LEFT JOIN (SELECT p.order_id, j.operation, sum(j.amount) AS amount
+                   FROM ledger_journalline j JOIN ledger_posting p ON p.id = j.posting_id
+                   WHERE j.account = 'scrap expense' GROUP BY 1, 2) r
+          ON r.order_id = oo.order_id AND r.operation = oo.number
+        WHERE oo.written_off <> coalesce(r.amount, 0)""",
+    "graded orders received the sum of their grades": """
+        SELECT o.number, o.received, sum(g.received) FROM orders_ordergrade g
+        JOIN orders_order o ON o.id = g.order_id
+        GROUP BY o.number, o.received HAVING o.received <> sum(g.received)""",
     "orders' hours equal the time lines": """
-        SELECT i.order_id, i.operation, i.kind, i.used, r.hours FROM orders_orderinput i
-        LEFT JOIN (SELECT p.order_id, t.operation, t.kind, sum(t.hours) AS hours,
+        SELECT i.order_id, i.operation, i.kind, i.used, r.quantity FROM orders_orderinput i
+        LEFT JOIN (SELECT p.order_id, t.operation, t.kind, sum(t.quantity) AS quantity,
                      sum(t.amount) AS amount
                    FROM ledger_timeline t JOIN ledger_posting p ON p.id = t.posting_id
                    GROUP BY 1, 2, 3) r
           ON (r.order_id, r.operation, r.kind) = (i.order_id, i.operation, i.kind)
-        WHERE i.work_center_id IS NOT NULL
-          AND (i.used <> coalesce(r.hours, 0) OR i.amount <> coalesce(r.amount, 0))""",
+        WHERE i.item_id IS NULL
+          AND (i.used <> coalesce(r.quantity, 0) OR i.amount <> coalesce(r.amount, 0))""",
     "a reversal mirrors the quantities, hours and units it takes back": """
         SELECT r.id, r.reverses_id FROM ledger_posting r WHERE r.reverses_id IS NOT NULL AND (
           (SELECT coalesce(sum(quantity), 0) FROM ledger_stockline WHERE posting_id = r.id)
           <> (SELECT coalesce(sum(quantity), 0) FROM ledger_stockline WHERE posting_id = r.reverses_id)
-          OR (SELECT coalesce(sum(hours), 0) FROM ledger_timeline
+          OR (SELECT coalesce(sum(quantity), 0) FROM ledger_timeline
               WHERE posting_id IN (r.id, r.reverses_id)) <> 0
           OR (SELECT coalesce(sum(quantity), 0) FROM ledger_unitline
               WHERE posting_id IN (r.id, r.reverses_id)) <> 0)""",

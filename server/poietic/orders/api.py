@@ -17,11 +17,12 @@ from poietic_core.structure.requirement import entering
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..engineering.api import StepOut
 from ..ledger.models import Holding, Posting, WipBalance
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import DecimalText
 from .as_built import AsBuiltOut, as_built
-from .book import ORDER_PARTS, OrderBook
+from .book import ORDER_PARTS, OrderBook, named_by
 from .dates import Dating, OrderDates
 from .desk import (
     Stop,
@@ -71,7 +72,8 @@ class OrderOperationOut(Schema):
     wip_at_standard: DecimalText
     #: operations that must come before, where it is not simply the one listed before
     after: list[int] | None
-    instructions: str
+    steps: list[StepOut]
+    alternate_centers: list[str]
     #: of what is left of it
     starts: str | None
     ends: str | None
@@ -86,6 +88,7 @@ class OrderInputOut(Schema):
     name: str
     unit: str
     is_per_order: bool
+    is_per_good: bool
     issue_rule: str
     allowed_each: DecimalText
     need: DecimalText
@@ -117,6 +120,15 @@ class HappenedRow(Schema):
     taken_back_by: int | None
 
 
+class OrderGradeOut(Schema):
+    """A grade of an order's output: expected and received."""
+
+    item: str
+    name: str
+    share: DecimalText
+    received: DecimalText
+
+
 class OrderOut(Schema):
     """An order's page: what was planned, done, charged and allowed."""
 
@@ -142,6 +154,7 @@ class OrderOut(Schema):
     variance: DecimalText
     operations: list[OrderOperationOut]
     inputs: list[OrderInputOut]
+    grades: list[OrderGradeOut]
     wip: list[WipCell]
     happened: list[HappenedRow]
     stops: list[Stop]
@@ -294,6 +307,10 @@ def order(request: HttpRequest, number: int) -> OrderOut:
         variance=variance.to_date() if variance else ZERO,
         operations=_operations(book, variance, dates),
         inputs=_inputs(book, on_hand),
+        grades=[
+            OrderGradeOut(item=g.item.code, name=g.item.name, share=g.share, received=g.received)
+            for g in book.grades
+        ],
         wip=[
             WipCell(operation=b.operation, element=b.element, amount=b.amount)
             for b in WipBalance.objects.filter(order=o).order_by("operation", "pk")
@@ -361,7 +378,8 @@ def _operations(
             due=due.get(o.number, ZERO),
             wip_at_standard=round(held.get(o.number, ZERO), 2),
             after=o.after,
-            instructions=o.instructions,
+            steps=[StepOut(**s) for s in o.steps],
+            alternate_centers=o.alternate_centers,
             starts=planned[o.number].starts.isoformat() if o.number in planned else None,
             ends=planned[o.number].ends.isoformat() if o.number in planned else None,
         )
@@ -372,8 +390,7 @@ def _operations(
 def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]:
     rows = []
     for i in book.inputs:
-        named = i.item or i.work_center
-        assert named is not None
+        named = named_by(i)
         rows.append(
             OrderInputOut(
                 operation=i.operation,
@@ -382,6 +399,7 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
                 name=named.name,
                 unit=i.unit,
                 is_per_order=i.is_per_order,
+                is_per_good=i.is_per_good,
                 issue_rule=i.issue_rule,
                 allowed_each=round(i.allowed, 6),
                 need=i.need,
@@ -400,7 +418,7 @@ def _still(book: OrderBook, i: OrderInput) -> Decimal:
     if i.kind == InputKind.COMPONENT:
         return still_needed(i)
     due = due_units(book).get(i.operation, ZERO)
-    step = i.item.step if i.item else HOUR_STEP
+    step = _step(book, i)
     if i.is_per_order:
         return i.allowed if due and not i.used else ZERO
     return backflush(
@@ -411,10 +429,17 @@ def _still(book: OrderBook, i: OrderInput) -> Decimal:
     )
 
 
+def _step(book: OrderBook, i: OrderInput) -> Decimal:
+    """Return the step of an input: its item's; the product's for a supplier's pieces; of hours."""
+    if i.item:
+        return i.item.step
+    return book.order.item.step if i.supplier else HOUR_STEP
+
+
 def _need(book: OrderBook, i: OrderInput) -> Derivation:
     """Return how the whole order's need of an input comes about."""
     each = given("per order" if i.is_per_order else "per unit entering", i.allowed, unit=i.unit)
-    step = i.item.step if i.item else HOUR_STEP
+    step = _step(book, i)
     if i.is_per_order or i.operation not in [o.number for o in book.operations]:
         return rounded_up("need of the order", each, step)
     chain = entering(book.progress(), book.order.quantity)

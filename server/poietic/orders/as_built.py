@@ -3,21 +3,26 @@
 from collections.abc import Callable
 from decimal import Decimal
 
-from poietic_core.cost.model import InputKind
+from poietic_core.cost.model import OUTPUT_KINDS, InputKind
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import (
     ComponentLine,
     IssueRule,
     Operation,
+    OutputKind,
     OutputLine,
+    PaymentBasis,
     Per,
+    ShareRule,
     Structure,
+    Subcontract,
 )
 
 from ..costing.compare import ComparedOut, compare_costed
 from ..engineering.commands.structures import (
     ComponentGiven,
     DraftStructure,
+    GradeGiven,
     OperationGiven,
     OutputGiven,
 )
@@ -75,6 +80,7 @@ def _structure(
         (i, q) for i in book.inputs if i.item and (q := round_to(quantity(i), UNIT_COST_STEP))
     ]
     known = {o.number for o in book.operations}
+    suppliers = {i.operation: i for i in book.inputs if i.kind == InputKind.SUBCONTRACT}
     return Structure(
         item=book.order.item.code,
         operations=tuple(
@@ -89,6 +95,8 @@ def _structure(
                 yield_share=share(o),
                 is_report_point=o.is_report_point,
                 after=o.comes_after,
+                labour_grade=o.labour_grade.code if o.labour_grade else "",
+                subcontract=_subcontract(suppliers.get(o.number)),
             )
             for o in book.operations
         ),
@@ -104,20 +112,48 @@ def _structure(
             if i.kind == InputKind.COMPONENT and i.operation in known and i.item
         ),
         outputs=tuple(
-            OutputLine(item=i.item.code, operation=i.operation, quantity=q, credit_price=i.price)
+            OutputLine(
+                item=i.item.code,
+                operation=i.operation,
+                quantity=q,
+                kind=OutputKind(i.kind),
+                credit_price=i.price if i.kind == InputKind.BY_PRODUCT else ZERO,
+                weight=_weights(book).get(i.item.code, ZERO),
+            )
             for i, q in materials
-            if i.kind == InputKind.BY_PRODUCT and i.operation in known and i.item
+            if i.kind in OUTPUT_KINDS and i.operation in known and i.item
         ),
     )
+
+
+def _subcontract(i: OrderInput | None) -> Subcontract | None:
+    if i is None or i.supplier is None:
+        return None
+    return Subcontract(
+        supplier=i.supplier.code,
+        price=i.price if i.agreed_price is None else i.agreed_price,
+        basis=PaymentBasis.RETURNED if i.is_per_good else PaymentBasis.SENT,
+    )
+
+
+def _weights(book: OrderBook) -> dict[str, Decimal]:
+    """Return what the order's revision divides a joint cost by, by output."""
+    revision = book.order.revision
+    rows = revision.outputs.values_list("item__code", "weight") if revision else ()
+    return dict(rows)
 
 
 def _draft(book: OrderBook, built: Structure) -> DraftStructure:
     def six(value: Decimal) -> Decimal:
         return round_to(value, UNIT_COST_STEP)
 
+    revision = book.order.revision
     return DraftStructure(
         item=built.item,
         batch_quantity=ONE,
+        share_rule=ShareRule(revision.share_rule) if revision else ShareRule.SALES_VALUE,
+        main_weight=revision.main_weight if revision else ZERO,
+        grades=[GradeGiven(**g) for g in revision.grades] if revision else [],
         note=f"as built by order {book.order.number}",
         operations=[
             OperationGiven(
@@ -131,6 +167,10 @@ def _draft(book: OrderBook, built: Structure) -> DraftStructure:
                 yield_share=o.yield_share,
                 is_report_point=o.is_report_point,
                 after=None if o.after is None else list(o.after),
+                labour_grade=o.labour_grade or None,
+                supplier=o.subcontract.supplier if o.subcontract else None,
+                subcontract_price=o.subcontract.price if o.subcontract else ZERO,
+                payment_basis=o.subcontract.basis if o.subcontract else PaymentBasis.RETURNED,
             )
             for o in built.operations
         ],
@@ -146,7 +186,12 @@ def _draft(book: OrderBook, built: Structure) -> DraftStructure:
         ],
         outputs=[
             OutputGiven(
-                item=b.item, operation=b.operation, quantity=b.quantity, credit_price=b.credit_price
+                item=b.item,
+                operation=b.operation,
+                quantity=b.quantity,
+                kind=b.kind,
+                credit_price=b.credit_price,
+                weight=b.weight,
             )
             for b in built.outputs
         ],

@@ -1,15 +1,16 @@
 """An order with its operations and inputs, loaded once, changed in memory, saved once."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Self
 
 from django.db.models import Q, Sum
 from poietic_core.cost.clearing import receipt_credit
-from poietic_core.cost.model import CostedStructure, Element, InputKind
+from poietic_core.cost.model import OUTPUT_KINDS, CostedStructure, Element, InputKind
 from poietic_core.cost.rollup import Cell, standard_cells
 from poietic_core.cost.variance import (
+    GradeFacts,
     InputFacts,
     OperationFacts,
     OrderFacts,
@@ -18,14 +19,15 @@ from poietic_core.cost.variance import (
 )
 from poietic_core.order.report import Progress
 from poietic_core.order.states import Act, OrderState, require_state
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import ZERO, money
 
-from ..catalog.models import Item, Place
+from ..catalog.models import Item, Partner, Place
 from ..commanding.registry import Context
+from ..engineering.models import WorkCenter
 from ..ledger.document import Document
 from ..ledger.models import Posting, StockLine, UnitLine, WipBalance
 from ..web_api.errors import NotFound
-from .models import Order, OrderInput, OrderOperation
+from .models import Order, OrderGrade, OrderInput, OrderOperation
 
 ORDER_PARTS = ("item", "standard__item", "revision__item", "supply_place", "receipt_place")
 
@@ -37,6 +39,7 @@ class OrderBook:
     order: Order
     operations: list[OrderOperation]
     inputs: list[OrderInput]
+    grades: list[OrderGrade] = field(default_factory=list)
 
     @classmethod
     def read(cls, number: int) -> Self:
@@ -51,18 +54,22 @@ class OrderBook:
         """Return an order with its rows."""
         return cls(
             order,
-            list(order.operations.select_related("work_center")),
-            list(order.inputs.select_related("item", "work_center")),
+            list(order.operations.select_related("work_center", "labour_grade")),
+            list(order.inputs.select_related("item", "work_center", "supplier")),
+            list(order.grades.select_related("item")),
         )
 
     @classmethod
     def many(cls, orders: Iterable[Order]) -> list[Self]:
         """Return orders with their rows, in a constant number of statements."""
         books = {o.pk: cls(o, [], []) for o in orders}
+        for grade in OrderGrade.objects.filter(order__in=books).select_related("item"):
+            books[grade.order_id].grades.append(grade)
         operations = OrderOperation.objects.filter(order__in=books).select_related("work_center")
         for operation in operations:
             books[operation.order_id].operations.append(operation)
-        for i in OrderInput.objects.filter(order__in=books).select_related("item", "work_center"):
+        rows = OrderInput.objects.filter(order__in=books)
+        for i in rows.select_related("item", "work_center", "supplier"):
             books[i.order_id].inputs.append(i)
         return list(books.values())
 
@@ -92,11 +99,17 @@ class OrderBook:
         ]
 
     def find_input(self, kind: InputKind, operation: int, item: Item) -> OrderInput:
-        """Return a component or by-product line, or refuse by code."""
+        """Return a component, by-product or co-product line, or refuse by code."""
         for i in self.inputs:
             if i.kind == kind and i.operation == operation and i.item_id == item.pk:
                 return i
         raise NotFound(f"{kind} at operation {operation} of order {self.order.number}", item.code)
+
+    def find_output(self, operation: int, item: Item) -> OrderInput:
+        """Return the line of what leaves an operation besides the main item, or refuse by code."""
+        kinds = {i.kind for i in self.inputs if i.item_id == item.pk and i.kind in OUTPUT_KINDS}
+        kind = InputKind.CO_PRODUCT if InputKind.CO_PRODUCT in kinds else InputKind.BY_PRODUCT
+        return self.find_input(kind, operation, item)
 
     def progress(self) -> list[Progress]:
         """Return how far the operations have come."""
@@ -139,6 +152,7 @@ class OrderBook:
                     after=o.comes_after,
                     good=o.good,
                     scrap=o.scrap,
+                    written_off=o.written_off,
                     scrap_by_reason=(reasons or {}).get(o.number, {}),
                 )
                 for o in self.operations
@@ -148,7 +162,7 @@ class OrderBook:
                 InputFacts(
                     operation=i.operation,
                     kind=InputKind(i.kind),
-                    code=i.item.code if i.item else (i.work_center.code if i.work_center else ""),
+                    code=named_by(i).code,
                     unit=i.unit,
                     price=i.price,
                     allowed=i.allowed,
@@ -156,8 +170,13 @@ class OrderBook:
                     used=i.used,
                     amount=i.amount,
                     is_per_order=i.is_per_order,
+                    is_per_good=i.is_per_good,
                 )
                 for i in self.inputs
+            ],
+            grades=[
+                GradeFacts(item=g.item.code, share=g.share, price=g.price, received=g.received)
+                for g in self.grades
             ],
             ordered=self.order.quantity,
             received=self.order.received,
@@ -170,27 +189,48 @@ class OrderBook:
         """Return what the order was charged and allowed so far, and why they differ."""
         return variance_of(self.facts())
 
-    def receipt_credits(self, quantity: Decimal) -> dict[Cell, Decimal]:
-        """Return what receiving a quantity takes out of each WIP cell."""
+    def worth_received(self, received: dict[str, Decimal]) -> dict[str, Decimal]:
+        """Return the standard worth of all received once these quantities by item are, by item."""
+        assert self.order.standard is not None
+        if self.grades:
+            return {
+                g.item.code: money(g.price * (g.received + received.get(g.item.code, ZERO)))
+                for g in self.grades
+            }
+        code = self.order.item.code
+        return {
+            code: money(
+                self.order.standard.total * (self.order.received + received.get(code, ZERO))
+            )
+        }
+
+    def receipt_credits(self, worth_to_date: Decimal) -> dict[Cell, Decimal]:
+        """Return what a receipt takes out of each WIP cell."""
         assert self.order.standard is not None
         credited = {
             (b.operation, Element(b.element)): b.credited
             for b in WipBalance.objects.filter(order=self.order)
         }
         return receipt_credit(
-            standard=self.order.standard.total,
+            worth_to_date=worth_to_date,
             cells=standard_cells(self.costed()),
-            received_to_date=self.order.received + quantity,
             credited=credited,
         )
 
 
-@dataclass
+def named_by(i: OrderInput) -> Item | WorkCenter | Partner:
+    """Return what an input is told apart by: its item, work center or supplier."""
+    named = i.item or i.work_center or i.supplier
+    assert named is not None
+    return named
+
+
+@dataclass(kw_only=True)
 class OpenBook(OrderBook):
     """An order locked by a command: every change is noted and saved at the end."""
 
     context: Context
-    before: Decimal
+    before: Decimal = ZERO
 
     @classmethod
     def lock(cls, context: Context, number: int) -> "OpenBook":
@@ -201,7 +241,7 @@ class OpenBook(OrderBook):
             NotFound("order", str(number)),
         )
         plain = OrderBook.of(order)
-        book = cls(plain.order, plain.operations, plain.inputs, context, ZERO)
+        book = cls(plain.order, plain.operations, plain.inputs, plain.grades, context=context)
         if order.standard is not None:
             book.before = plain.variance().to_date()
         return book
@@ -233,8 +273,10 @@ class OpenBook(OrderBook):
         for time in document.time_lines:
             for i in self.inputs:
                 if i.operation == time.operation and i.kind == time.kind:
-                    i.used += time.hours
+                    i.used += time.quantity
                     i.amount += time.amount
+        for number, amount in document.written_off().items():
+            self.operation(number).written_off += amount
         for line in document.stock_lines:
             self._apply_stock(line)
 
@@ -246,6 +288,9 @@ class OpenBook(OrderBook):
             was = self.order.received
             self.order.received += sign * line.quantity
             self.order.received_value += sign * line.worth
+            for g in self.grades:
+                if g.item_id == line.item_id:
+                    g.received += sign * line.quantity
             self.context.effects.field(self.thing, "received", was, self.order.received)
             return
         i = self.find_input(InputKind(line.part), line.operation or 0, line.item)
@@ -261,7 +306,8 @@ class OpenBook(OrderBook):
             self.set_state(OrderState.STARTED if stands else OrderState.RELEASED)
         self.order.change = self.context.change
         self.order.save()
-        OrderOperation.objects.bulk_update(self.operations, ["good", "scrap"])
+        OrderOperation.objects.bulk_update(self.operations, ["good", "scrap", "written_off"])
+        OrderGrade.objects.bulk_update(self.grades, ["received"])
         OrderInput.objects.bulk_update(self.inputs, ["used", "amount"])
         if self.order.standard is not None:
             after = self.variance().to_date()

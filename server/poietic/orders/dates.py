@@ -4,13 +4,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from typing import Any
 
 from django.utils import timezone
 from poietic_core.calendar.schedule import (
     OperationTime,
     Planned,
+    WorkCenterTime,
     finish_of,
     plan_dates,
+    schedule_forward,
 )
 from poietic_core.calendar.working_time import NoWorkingTime
 from poietic_core.order.report import remaining
@@ -18,9 +21,10 @@ from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
 from poietic_core.structure.flow import Network
 from poietic_core.structure.model import Operation, Structure
+from poietic_core.structure.phantom import inline
 from poietic_core.structure.requirement import entering
 
-from ..engineering.queries import in_force, structures_of, work_center_times
+from ..engineering.queries import in_force, phantoms_on, structures_of, work_center_times
 from .book import OrderBook
 from .models import OrderOperation
 
@@ -67,7 +71,10 @@ class Dating:
         planned = {b.order.item_id for b in listed if b.state is OrderState.PLANNED}
         revisions = list(in_force(today).filter(item__in=planned)) if planned else []
         structures = structures_of(revisions)
-        self._structures = {r.item_id: structures[r.pk].on(today) for r in revisions}
+        phantoms = phantoms_on(today) if planned else {}
+        self._structures = {
+            r.item_id: inline(structures[r.pk].on(today), phantoms).structure for r in revisions
+        }
 
     def of(self, book: OrderBook) -> OrderDates | None:
         """Return the dates of an unfinished order; None where nothing is left or known of it."""
@@ -76,7 +83,8 @@ class Dating:
         if book.operations:
             network, times = Network(book.progress()), self._left(book)
         elif structure := self._structures.get(book.order.item_id):
-            network, times = Network(structure.operations), self._whole(book, structure)
+            network = Network(structure.operations)
+            times = whole_times(structure, book.order.quantity, self._centers)
         else:
             return None
         due = book.order.due
@@ -99,9 +107,9 @@ class Dating:
     def _left(self, book: OrderBook) -> dict[int, OperationTime]:
         left = remaining(book.progress(), book.order.quantity)
         return {
-            o.number: self._time(
+            o.number: _time(
                 o,
-                center=o.work_center.code,
+                self._centers[o.work_center.code],
                 units=left[o.number],
                 setup=ZERO if o.good or o.scrap else o.setup_hours,
                 run=o.run_hours,
@@ -109,45 +117,69 @@ class Dating:
             for o in book.operations
         }
 
-    def _whole(self, book: OrderBook, structure: Structure) -> dict[int, OperationTime]:
-        enter = entering(structure.operations, book.order.quantity)
-        return {
-            o.number: self._time(
-                o,
-                center=o.work_center,
-                units=enter[o.number].value,
-                setup=clock_setup(o),
-                run=clock_run(o),
-            )
-            for o in structure.operations
-        }
 
-    def _time(
-        self,
-        o: Operation | OrderOperation,
-        *,
-        center: str,
-        units: Decimal,
-        setup: Decimal,
-        run: Decimal,
-    ) -> OperationTime:
-        same = {name: getattr(o, name) for name in TIME_FIELDS}
-        return OperationTime(
-            number=o.number,
-            center=self._centers[center],
-            units=units,
-            setup_hours=setup,
-            run_hours=run,
-            **same,
+def whole_times(
+    structure: Structure, quantity: Decimal, centers: dict[str, WorkCenterTime]
+) -> dict[int, OperationTime]:
+    """Return the times of a whole order of a structure, with its phantoms put in."""
+    enter = entering(structure.operations, quantity)
+    return {
+        o.number: _time(
+            o,
+            centers[o.work_center],
+            units=enter[o.number].value,
+            setup=clock_setup(o),
+            run=clock_run(o),
         )
+        for o in structure.operations
+    }
+
+
+def working_days(structure: Structure, quantity: Decimal, day: date) -> int:
+    """Return how many working days an order of a quantity takes when it begins on a day."""
+    if not structure.operations:
+        return 0
+    eve = day - timedelta(days=1)
+    times = whole_times(structure, quantity, work_center_times(eve, day + timedelta(days=AHEAD)))
+    network = Network(structure.operations)
+    begin = datetime.combine(day, time(), timezone.get_current_timezone())
+    finish = finish_of(schedule_forward(network, times, begin).values())
+    last = times[network.ends()[-1]].center.working
+    return last.days_between(eve, timezone.localtime(finish - timedelta(seconds=1)).date())
+
+
+def _time(
+    o: Operation | OrderOperation,
+    center: WorkCenterTime,
+    *,
+    units: Decimal,
+    setup: Decimal,
+    run: Decimal,
+) -> OperationTime:
+    return OperationTime(
+        number=o.number,
+        center=center,
+        units=units,
+        setup_hours=setup,
+        run_hours=run,
+        **passing_times(o),
+    )
 
 
 UNFINISHED = (OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED)
 
 
+def passing_times(o: Operation | OrderOperation) -> dict[str, Any]:
+    """Return what besides setup and run decides when an operation ends; days out are a wait."""
+    times = {name: getattr(o, name) for name in TIME_FIELDS}
+    if isinstance(o, Operation) and o.subcontract:
+        times["wait_hours"] += o.subcontract.days_out * 24
+    return times
+
+
 def clock_setup(o: Operation) -> Decimal:
     """Return the hours that setting up takes: people and machine at once."""
-    return max(o.setup_labour_hours, o.setup_machine_hours)
+    return max(o.labour_hours()[0], o.setup_machine_hours)
 
 
 def clock_run(o: Operation) -> Decimal:

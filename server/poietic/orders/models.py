@@ -5,7 +5,7 @@ from django.db import models
 from poietic_core.cost.model import InputKind
 from poietic_core.order.states import OrderState
 
-from ..catalog.models import Item, Place
+from ..catalog.models import Item, Partner, Place
 from ..commanding.models import Changing
 from ..costing.models import Standard
 from ..engineering.models import Revision
@@ -59,11 +59,15 @@ class OrderOperation(models.Model):
     wait_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     move_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     transfer_quantity = models.DecimalField(max_digits=18, decimal_places=6, null=True)
-    instructions = models.TextField(blank=True)
+    steps = models.JSONField(default=list)
     #: units entering it for the order quantity, unrounded
     entering = models.DecimalField(max_digits=18, decimal_places=6)
     good = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     scrap = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: value of abnormal scrap taken out to expense
+    written_off = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+    labour_grade = models.ForeignKey("engineering.LabourGrade", models.PROTECT, null=True)
+    alternate_centers = ArrayField(models.CharField(max_length=40), default=list)
 
     class Meta:
         ordering = ["number"]
@@ -81,15 +85,17 @@ class OrderOperation(models.Model):
 
 
 class OrderInput(models.Model):
-    """One costed input of an order: material, time or by-product; allowed, standard and used."""
+    """One costed input of an order: material, time, a supplier's work or an output; allowed, standard and used."""
 
     order = models.ForeignKey(Order, models.PROTECT, related_name="inputs")
     operation = models.IntegerField()
     kind = models.CharField(max_length=20, choices=[(k.value, k.value) for k in InputKind])
     item = models.ForeignKey(Item, models.PROTECT, null=True)
     work_center = models.ForeignKey("engineering.WorkCenter", models.PROTECT, null=True)
+    supplier = models.ForeignKey(Partner, models.PROTECT, null=True)
     unit = models.CharField(max_length=10)
     is_per_order = models.BooleanField()
+    is_per_good = models.BooleanField(default=False)
     issue_rule = models.CharField(max_length=20, blank=True)
     #: per unit entering, or per order, by the order's structure and by the standard's; unrounded
     allowed = models.DecimalField(max_digits=30, decimal_places=18)
@@ -97,6 +103,10 @@ class OrderInput(models.Model):
     #: frozen standard cost of one unit, and its split over elements
     price = models.DecimalField(max_digits=18, decimal_places=6)
     split = models.JSONField()
+    #: what a supplier asks by the order's structure [EUR/unit]
+    agreed_price = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: items that may be used in its place: item and ratio
+    alternates = models.JSONField(default=list)
     #: for the whole order, rounded up to the item's step
     need = models.DecimalField(max_digits=18, decimal_places=6)
     used = models.DecimalField(max_digits=18, decimal_places=6, default=0)
@@ -107,3 +117,23 @@ class OrderInput(models.Model):
 
     def __str__(self) -> str:
         return f"{self.operation} {self.kind} {self.item_id or self.work_center_id}"
+
+
+class OrderGrade(models.Model):
+    """A grade that an order's output is sorted into: expected by the structure, and received."""
+
+    order = models.ForeignKey(Order, models.PROTECT, related_name="grades")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    share = models.DecimalField(max_digits=18, decimal_places=6)
+    #: frozen standard cost of one unit
+    price = models.DecimalField(max_digits=18, decimal_places=6)
+    received = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["order", "item"], name="one_row_per_order_and_grade")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.item_id}"

@@ -7,12 +7,13 @@ from ninja import Schema
 from poietic_core.cost.model import InputKind
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
+from poietic_core.structure.model import OutputKind
 
-from ..catalog.models import Item
+from ..catalog.models import Item, PriceRow
 from ..costing.queries import standards_in_force
 from ..engineering.faults import faults_of
 from ..engineering.models import OPEN_STATES, Revision, WorkCenter
-from ..engineering.queries import in_force, with_rows
+from ..engineering.queries import in_force, phantoms_on, with_rows
 from ..engineering.where_used import where_used
 from ..ledger.models import Holding, Posting, StockLine
 from ..web_api.fields import DecimalText
@@ -115,6 +116,16 @@ def lacks(today: date) -> list[LackOut]:
     standing = {r.item.code: r for r in with_rows(in_force(today))}
     drafts = {r.item.code: r for r in with_rows(Revision.objects.filter(state__in=OPEN_STATES))}
     used = {c.item.code for r in standing.values() for c in r.components.all()}
+    beside = {
+        code
+        for r in standing.values()
+        for code in (
+            *(o.item.code for o in r.outputs.all() if o.kind == OutputKind.CO_PRODUCT),
+            *(g["item"] for g in r.grades),
+        )
+    }
+    phantoms = phantoms_on(today)
+    priced = set(PriceRow.objects.values_list("item_id", flat=True))
     for item in Item.objects.all():
         if not item.is_active:
             if item.code in used:
@@ -125,7 +136,7 @@ def lacks(today: date) -> list[LackOut]:
                     f"Replace {item.code}.",
                 )
             continue
-        if item.is_made and item.code not in standing:
+        if item.is_made and item.code not in standing and item.code not in beside:
             if item.code not in drafts:
                 lack(
                     f"structure:{item.code}",
@@ -134,18 +145,19 @@ def lacks(today: date) -> list[LackOut]:
                     "Draft one.",
                 )
             else:
-                faults = faults_of(drafts[item.code])
+                faults = faults_of(drafts[item.code], today, phantoms)
                 lack(
                     f"structure:{item.code}",
                     item.name,
                     f"{item.code} has only a draft{f': {faults[0]}' if faults else '.'}",
                     "Finish and approve it." if faults else "Approve it.",
                 )
-        if not item.is_made and item.price is None:
+        if not item.is_made and item.price is None and item.pk not in priced:
             lack(
                 f"item:{item.code}", item.name, f"{item.code} has no price.", "Enter what it costs."
             )
-        if item.code not in standards and (item.code in standing or item.price is not None):
+        has_price = item.price is not None or item.pk in priced
+        if item.code not in standards and (item.code in standing or has_price):
             lack(
                 f"standard:{item.code}",
                 item.name,

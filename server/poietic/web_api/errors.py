@@ -28,6 +28,7 @@ STATUS = {
     "order.wrong_state": 409,
     "stock.not_enough": 409,
     "posting.taken_back": 409,
+    "item.has_stock": 409,
     "structure.in_review": 409,
     "structure.effectivity_taken": 409,
 }

@@ -39,7 +39,11 @@ export function Peek() {
 function peeked(): string | null {
   const focused = document.activeElement;
   const near = focused?.closest('[data-peek]') ?? focused?.closest('[role=row], tr')?.querySelector('[data-peek]');
-  const found = near ?? document.querySelector('[data-peek]:hover') ?? document.querySelector('[role=row]:hover [data-peek], tr:hover [data-peek]');
+  const found =
+    near ??
+    document.querySelector('[data-peek]:hover') ??
+    document.querySelector('[role=row]:hover [data-peek], tr:hover [data-peek]') ??
+    document.querySelector('[role=row][tabindex="0"] [data-peek]'); // the row in hand, focus being on its way back
   return found?.getAttribute('data-peek') ?? null;
 }
 

@@ -72,6 +72,8 @@ TIME_ZONE = "UTC"
 USE_TZ = True
 USE_I18N = False
 
+#: drawings and pictures
+MEDIA_ROOT = ROOT / "var" / "files"
 #: a file of tables is checked before it is unpacked; what is larger is refused
 DATA_UPLOAD_MAX_MEMORY_SIZE = 20_000_000
 STATIC_URL = "/static/"

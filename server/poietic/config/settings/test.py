@@ -5,4 +5,5 @@ from .base import *  # noqa: F403
 DATABASES["default"]["OPTIONS"] = {}  # noqa: F405  a pool would keep the test database from being dropped
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # fast: only in tests
 LOGGING = {"version": 1, "disable_existing_loggers": True}
+STORAGES = {"default": {"BACKEND": "django.core.files.storage.InMemoryStorage"}}
 TEST_RUNNER = "poietic.config.test_runner.CountingRunner"

@@ -155,7 +155,7 @@ def _move(context: Context, given: ItemGiven, before: str, after: str) -> None:
 
 def _put_in_force(context: Context, revision: Revision, day: date) -> None:
     """Check a revision and let it be in force from a day, the one before it until then."""
-    if problems := faults_of(revision):
+    if problems := faults_of(revision, day):
         raise NotApprovable(str(revision), problems)
     refuse_cycle(revision)
     today = timezone.localdate(context.now)
@@ -200,6 +200,9 @@ def _copied(
         letter=next_letter(source.item),
         state=Revision.State.RETIRED,  # for a moment: its item may have a draft of its own
         batch_quantity=source.batch_quantity,
+        share_rule=source.share_rule,
+        main_weight=source.main_weight,
+        grades=source.grades,
         note=given.note or f"{old.code} replaced by {new.code}",
         change=context.change,
     )

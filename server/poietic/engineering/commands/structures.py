@@ -3,25 +3,50 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, TypeVar
 
 from django.db import connection
 from django.db.models import Count
+from django.utils import timezone
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.explode import CycleFound
-from poietic_core.structure.model import IssueRule, Per
+from poietic_core.structure.model import (
+    IssueRule,
+    OutputKind,
+    PaymentBasis,
+    Per,
+    ShareRule,
+    StepKind,
+)
 from poietic_core.units import MeasuredBy
 from pydantic import Field
 
-from ...catalog.models import Item
+from ...catalog.models import Item, Partner
 from ...catalog.queries import item_by_code, items_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import NotFound
-from ...web_api.fields import Code, Name, Note, NotNegative, OperationNumber, Quantity, Strict
+from ...web_api.fields import (
+    Code,
+    DecimalText,
+    Name,
+    Note,
+    NotNegative,
+    OperationNumber,
+    Quantity,
+    Strict,
+)
 from ..faults import faults_of
-from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision, WorkCenter
+from ..models import (
+    OPEN_STATES,
+    ComponentRow,
+    LabourGrade,
+    OperationRow,
+    OutputRow,
+    Revision,
+    WorkCenter,
+)
 from ..queries import with_rows
 
 LETTERS = "ABCDEFGHJKLMNPRTUVWY"  # without those that are read as others
@@ -38,6 +63,39 @@ class InReview(DomainError):
     fix: ClassVar[str] = "Send it back to draft, or approve it and draft the next revision."
 
 
+Words = Annotated[str, Field(max_length=1000, pattern=r"^[^\x00]*$")]
+M = TypeVar("M", LabourGrade, Partner)
+
+
+class StepGiven(Strict):
+    """One instruction step: something to read, see, tick, measure or note."""
+
+    kind: StepKind = StepKind.TEXT
+    text: Words
+    unit: Annotated[str, Field(max_length=10, pattern=r"^[^\x00]*$")] = ""
+    #: limits of a measurement
+    lower: DecimalText | None = None
+    upper: DecimalText | None = None
+    #: name of the item's document to show
+    picture: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+
+
+class AlternateGiven(Strict):
+    """An item to use in a component's place, and how much of it for one."""
+
+    item: Code
+    ratio: Quantity = ONE
+
+
+class GradeGiven(Strict):
+    """An item that a part of the output is sorted into."""
+
+    item: Code
+    share: Quantity
+    #: of one unit against one of another grade
+    weight: Quantity = ONE
+
+
 class OperationGiven(Strict):
     """One operation of a draft; hours to set up per order, to run per `run_quantity` units."""
 
@@ -48,6 +106,9 @@ class OperationGiven(Strict):
     setup_machine_hours: NotNegative = ZERO
     run_labour_hours: NotNegative = ZERO
     run_machine_hours: NotNegative = ZERO
+    #: people who attend the machine for its whole time
+    crew: Quantity | None = None
+    labour_grade: Code | None = None
     run_quantity: Quantity = ONE
     runs_whole_batches: bool = False
     machines: Annotated[int, Field(ge=1, le=999)] = 1
@@ -59,7 +120,13 @@ class OperationGiven(Strict):
     is_report_point: bool = True
     #: operations that must come before; left out: the one listed before, empty: none
     after: Annotated[list[OperationNumber], Field(max_length=50)] | None = None
-    instructions: Annotated[str, Field(max_length=4000, pattern=r"^[^\x00]*$")] = ""
+    alternate_centers: Annotated[list[Code], Field(max_length=20)] = []
+    #: left out: done here
+    supplier: Code | None = None
+    subcontract_price: NotNegative = ZERO
+    payment_basis: PaymentBasis = PaymentBasis.RETURNED
+    days_out: NotNegative = ZERO
+    steps: Annotated[list[StepGiven], Field(max_length=100)] = []
 
 
 class ComponentGiven(Strict):
@@ -77,18 +144,22 @@ class ComponentGiven(Strict):
     length: Quantity | None = None
     width: Quantity | None = None
     thickness: Quantity | None = None
+    alternates: Annotated[list[AlternateGiven], Field(max_length=20)] = []
     reference: Annotated[str, Field(max_length=80, pattern=r"^[^\x00]*$")] = ""
     effective_from: date | None = None
     effective_until: date | None = None
 
 
 class OutputGiven(Strict):
-    """One by-product line of a draft."""
+    """One by-product or co-product line of a draft."""
 
     item: Code
     operation: OperationNumber
     quantity: Quantity
-    credit_price: NotNegative
+    kind: OutputKind = OutputKind.BY_PRODUCT
+    credit_price: NotNegative = ZERO
+    #: of a co-product, in what the share rule weighs by
+    weight: NotNegative = ZERO
 
 
 class DraftStructure(Strict):
@@ -99,6 +170,9 @@ class DraftStructure(Strict):
     operations: Annotated[list[OperationGiven], Field(max_length=500)]
     components: Annotated[list[ComponentGiven], Field(max_length=5000)] = []
     outputs: Annotated[list[OutputGiven], Field(max_length=500)] = []
+    share_rule: ShareRule = ShareRule.SALES_VALUE
+    main_weight: NotNegative = ZERO
+    grades: Annotated[list[GradeGiven], Field(max_length=20)] = []
     note: Note = ""
 
 
@@ -115,9 +189,14 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
     for operation in given.operations:
         if operation.work_center not in centers:
             raise NotFound("work center", operation.work_center)
+    grades = _named(LabourGrade, "labour grade", {o.labour_grade for o in given.operations})
+    suppliers = _named(Partner, "partner", {o.supplier for o in given.operations})
     guard_graph()
     draft = _draft_of(context, item)
     draft.batch_quantity = given.batch_quantity
+    draft.share_rule = given.share_rule.value
+    draft.main_weight = given.main_weight
+    draft.grades = [g.model_dump(mode="json") for g in given.grades]
     draft.note = given.note
     draft.change = context.change
     draft.save()
@@ -127,17 +206,33 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
         OperationRow(
             revision=draft,
             work_center=centers[o.work_center],
-            **o.model_dump(exclude={"work_center"}),
+            labour_grade=grades.get(o.labour_grade or ""),
+            supplier=suppliers.get(o.supplier or ""),
+            payment_basis=o.payment_basis.value if o.supplier else "",
+            steps=[
+                s.model_dump(mode="json", exclude_defaults=True) | {"kind": s.kind.value}
+                for s in o.steps
+            ],
+            **o.model_dump(
+                exclude={"work_center", "labour_grade", "supplier", "payment_basis", "steps"}
+            ),
         )
         for o in given.operations
     )
     ComponentRow.objects.bulk_create(_component_rows(draft, given, items))
     OutputRow.objects.bulk_create(
-        OutputRow(revision=draft, position=n, item=items[o.item], **o.model_dump(exclude={"item"}))
+        OutputRow(
+            revision=draft,
+            position=n,
+            item=items[o.item],
+            kind=o.kind.value,
+            **o.model_dump(exclude={"item", "kind"}),
+        )
         for n, o in enumerate(given.outputs)
     )
     refuse_cycle(draft)
-    for fault in faults_of(with_rows(Revision.objects.filter(pk=draft.pk)).get()):
+    day = timezone.localdate(context.now)
+    for fault in faults_of(with_rows(Revision.objects.filter(pk=draft.pk)).get(), day):
         context.effects.remark(str(draft), fault)
     context.made["revision"] = draft.letter
     context.effects.field(
@@ -145,15 +240,25 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
         "rows",
         None,
         f"{len(given.operations)} operations, {len(given.components)} components, "
-        f"{len(given.outputs)} by-products",
+        f"{len(given.outputs)} outputs",
     )
+
+
+def _named(model: type[M], kind: str, codes: set[str | None]) -> dict[str, M]:
+    """Return rows by code; the first that does not exist is refused by name."""
+    wanted = {c for c in codes if c}
+    found = {row.code: row for row in model.objects.filter(code__in=wanted)} if wanted else {}
+    for code in sorted(wanted):
+        if code not in found:
+            raise NotFound(kind, code)
+    return found
 
 
 def _component_rows(
     draft: Revision, given: DraftStructure, items: dict[str, Item]
 ) -> list[ComponentRow]:
     first = min((o.number for o in given.operations), default=0)
-    own = {"item", "operation", "unit", "per", "issue_rule", "measured_by"}
+    own = {"item", "operation", "unit", "per", "issue_rule", "measured_by", "alternates"}
     return [
         ComponentRow(
             revision=draft,
@@ -164,6 +269,7 @@ def _component_rows(
             per=c.per.value,
             issue_rule=c.issue_rule.value,
             measured_by=c.measured_by.value if c.measured_by else "",
+            alternates=[a.model_dump(mode="json") for a in c.alternates],
             **c.model_dump(exclude=own),
         )
         for n, c in enumerate(given.components)

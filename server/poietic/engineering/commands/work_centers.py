@@ -1,18 +1,25 @@
-"""Commands on work centers."""
+"""Commands on work centers, labour grades and what an hour of each costs."""
 
-from typing import Annotated
+from datetime import date
+from decimal import Decimal
+from typing import Annotated, Any
 
-from poietic_core.quantity import ONE
+from poietic_core.cost.model import Element
+from poietic_core.cost.rates import rate_of
+from poietic_core.quantity import ONE, ZERO
 from pydantic import Field
 
 from ...catalog.commands import require_free
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...web_api.errors import NotFound
-from ...web_api.fields import Code, Name, NotNegative, Quantity, Strict
-from ..models import WorkCalendar, WorkCenter
+from ...web_api.errors import InvalidInput, NotFound
+from ...web_api.fields import Code, Name, NotNegative, Quantity, Strict, plain
+from ..models import GradeRate, LabourGrade, WorkCalendar, WorkCenter, WorkCenterRate
+from ..queries import layers_of
 
 Machines = Annotated[int, Field(ge=1, le=999)]
+#: what a machine hour may be charged to; people's time has elements of its own
+LAYER_ELEMENTS = (Element.MACHINE, Element.VARIABLE_OVERHEAD, Element.FIXED_OVERHEAD)
 
 
 class DefineWorkCenter(Strict):
@@ -32,21 +39,61 @@ class ChangeWorkCenter(Strict):
 
     code: Code
     name: Name | None = None
-    machine_rate: NotNegative | None = None
-    labour_rate: NotNegative | None = None
     calendar: Code | None = None
     machines: Machines | None = None
     efficiency: Quantity | None = None
 
 
+class LayerGiven(Strict):
+    """A part of the machine hour's rate: an amount per hour, or a percentage of a layer above it."""
+
+    name: Name
+    element: Element = Element.MACHINE
+    amount: NotNegative = ZERO
+    #: as a share: 0.15 is 15 %
+    percent: NotNegative = ZERO
+    of: Name | None = None
+
+
+class SetRates(Strict):
+    """What an hour at a work center costs from a day on; without a day, from the beginning."""
+
+    work_center: Code
+    effective_from: date | None = None
+    #: of a person, where an operation names no labour grade
+    labour_rate: NotNegative
+    layers: Annotated[list[LayerGiven], Field(max_length=30)]
+
+
+class DefineLabourGrade(Strict):
+    """A new skill of people, with what an hour of one of them costs."""
+
+    code: Code
+    name: Name
+    rate: NotNegative
+
+
+class SetGradeRate(Strict):
+    """What an hour of a labour grade costs from a day on."""
+
+    grade: Code
+    effective_from: date | None = None
+    rate: NotNegative
+
+
 @command("define-work-center", "Define a work center", Role.ENGINEER, Role.COST_ACCOUNTANT)
 def define_work_center(context: Context, given: DefineWorkCenter) -> None:
-    """Make a work center."""
+    """Make a work center, the rate of its machine in one layer."""
     require_free(WorkCenter.objects.all(), "work center", given.code)
-    WorkCenter.objects.create(
-        **given.model_dump(exclude={"calendar"}),
+    center = WorkCenter.objects.create(
+        **given.model_dump(exclude={"calendar", "machine_rate", "labour_rate"}),
         calendar=_calendar(given.calendar),
         change=context.change,
+    )
+    WorkCenterRate.objects.create(
+        work_center=center,
+        labour_rate=given.labour_rate,
+        layers=plain_layers(given.machine_rate),
     )
     context.made["work center"] = given.code
     context.effects.field(f"work center {given.code}", "work center", None, given.name)
@@ -54,7 +101,7 @@ def define_work_center(context: Context, given: DefineWorkCenter) -> None:
 
 @command("change-work-center", "Change a work center", Role.ENGINEER, Role.COST_ACCOUNTANT)
 def change_work_center(context: Context, given: ChangeWorkCenter) -> None:
-    """Change a work center; frozen standards keep the rates they were frozen with."""
+    """Change a work center's name, calendar or what it can do."""
     center = context.lock_one(
         WorkCenter.objects.select_related("calendar").filter(code=given.code),
         "work center",
@@ -69,6 +116,81 @@ def change_work_center(context: Context, given: ChangeWorkCenter) -> None:
         setattr(center, name, after)
     center.change = context.change
     center.save()
+
+
+@command("set-rates", "Set the rates of a work center", Role.ENGINEER, Role.COST_ACCOUNTANT)
+def set_rates(context: Context, given: SetRates) -> None:
+    """Set what an hour costs from a day on; frozen standards keep the rates they were frozen with."""
+    center = context.lock_one(
+        WorkCenter.objects.filter(code=given.work_center),
+        "work center",
+        NotFound("work center", given.work_center),
+    )
+    names = [layer.name for layer in given.layers]
+    if len(names) > len(set(names)):
+        raise InvalidInput(["layers: two layers have the same name"])
+    for layer in given.layers:
+        if layer.element not in LAYER_ELEMENTS:
+            allowed = ", ".join(LAYER_ELEMENTS)
+            raise InvalidInput([f"layers: {layer.name} names {layer.element}; one of {allowed}"])
+        if bool(layer.of) != bool(layer.percent) or (layer.of and layer.amount):
+            raise InvalidInput(
+                [f"layers: {layer.name} has an amount, or a percentage of a layer above it"]
+            )
+    before = center.rates.filter(effective_from=given.effective_from).first()
+    fresh, _ = WorkCenterRate.objects.update_or_create(
+        work_center=center,
+        effective_from=given.effective_from,
+        defaults={
+            "labour_rate": given.labour_rate,
+            "layers": [layer.model_dump(mode="json", exclude_none=True) for layer in given.layers],
+        },
+    )
+    thing = f"work center {center.code}"
+    rate = rate_of(layers_of(fresh)).per_hour()  # refuses a percentage of nothing
+    context.effects.field(
+        thing, "machine rate", before and rate_of(layers_of(before)).per_hour(), rate
+    )
+    context.effects.field(thing, "labour rate", before and before.labour_rate, given.labour_rate)
+    if given.effective_from:
+        context.effects.field(thing, "rates from", None, given.effective_from)
+    center.change = context.change
+    center.save(update_fields=["change"])
+
+
+@command("define-labour-grade", "Define a labour grade", Role.ENGINEER, Role.COST_ACCOUNTANT)
+def define_labour_grade(context: Context, given: DefineLabourGrade) -> None:
+    """Make a labour grade that operations can ask for."""
+    require_free(LabourGrade.objects.all(), "labour grade", given.code)
+    grade = LabourGrade.objects.create(code=given.code, name=given.name, change=context.change)
+    GradeRate.objects.create(grade=grade, rate=given.rate)
+    context.made["labour grade"] = given.code
+    context.effects.field(f"labour grade {given.code}", "rate", None, given.rate)
+
+
+@command("set-grade-rate", "Set the rate of a labour grade", Role.ENGINEER, Role.COST_ACCOUNTANT)
+def set_grade_rate(context: Context, given: SetGradeRate) -> None:
+    """Set what an hour of a grade costs from a day on."""
+    grade = context.lock_one(
+        LabourGrade.objects.filter(code=given.grade),
+        "labour grade",
+        NotFound("labour grade", given.grade),
+    )
+    before = grade.rates.filter(effective_from=given.effective_from).first()
+    GradeRate.objects.update_or_create(
+        grade=grade, effective_from=given.effective_from, defaults={"rate": given.rate}
+    )
+    thing = f"labour grade {grade.code}"
+    context.effects.field(thing, "rate", before and before.rate, given.rate)
+    if given.effective_from:
+        context.effects.field(thing, "rate from", None, given.effective_from)
+    grade.change = context.change
+    grade.save(update_fields=["change"])
+
+
+def plain_layers(machine_rate: Decimal) -> list[dict[str, Any]]:
+    """Return a machine's rate as one layer."""
+    return [{"name": "machine", "element": Element.MACHINE.value, "amount": plain(machine_rate)}]
 
 
 def _calendar(code: str | None) -> WorkCalendar | None:

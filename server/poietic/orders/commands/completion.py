@@ -60,6 +60,8 @@ def close_order(context: Context, given: OrderGiven) -> None:
 
 def account_of(kind: CauseKind) -> Account:
     """Return the variance account of a cause."""
+    if kind is CauseKind.WRITTEN_OFF:  # what left the order lowers what its yield is charged
+        return Account.YIELD_VARIANCE
     return Account(f"{kind} variance")
 
 

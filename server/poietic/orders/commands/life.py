@@ -6,30 +6,36 @@ from decimal import Decimal
 from typing import ClassVar
 
 from django.db import connection
-from poietic_core.cost.model import TIME_ELEMENT, CostInput, InputKey, InputKind
+from poietic_core.cost.joint import grade_factors
+from poietic_core.cost.model import ITEM_KINDS, TIME_ELEMENT, CostInput, InputKey, InputKind
 from poietic_core.cost.rollup import cost_structure
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
 from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, require_step, round_to, round_up
-from poietic_core.structure.model import IssueRule, Structure
+from poietic_core.structure.model import (
+    InstructionStep,
+    IssueRule,
+    OutputKind,
+    Structure,
+)
 from poietic_core.structure.requirement import entering
 
-from ...catalog.models import Item
+from ...catalog.models import Item, Partner
 from ...catalog.queries import item_by_code, items_by_code, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_to_json
 from ...costing.models import Standard
 from ...costing.queries import standards_in_force
-from ...engineering.models import WorkCenter
-from ...engineering.queries import rates_by_code, revision_in_force, structure_of
+from ...engineering.models import LabourGrade, WorkCenter
+from ...engineering.queries import inlined, revision_in_force, shop_rates
 from ...ledger.document import Document, Stock
 from ...ledger.models import Holding, Posting
 from ...web_api.errors import InvalidInput
-from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict
+from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict, plain
 from ..book import OpenBook
-from ..dates import TIME_FIELDS, clock_run, clock_setup, start_day
-from ..models import Order, OrderInput, OrderOperation
+from ..dates import clock_run, clock_setup, passing_times, start_day
+from ..models import Order, OrderGrade, OrderInput, OrderOperation
 from .material import close_document, issue
 
 
@@ -76,6 +82,10 @@ def plan_order(context: Context, given: PlanOrder) -> None:
     item = item_by_code(given.item)
     if not item.is_made:
         raise InvalidInput([f"item: {item.code} is bought, production orders make what is made"])
+    if item.is_phantom:
+        raise InvalidInput(
+            [f"item: {item.code} is a phantom: orders of its parents make it. Stock it first."]
+        )
     require_step("The quantity", given.quantity, step=item.step, unit=item.unit)
     with connection.cursor() as cursor:
         cursor.execute("SELECT nextval('orders_number')")
@@ -105,7 +115,7 @@ def release_order(context: Context, given: OrderGiven) -> None:
     order = book.order
     day = start_day(book, context.now)
     revision = revision_in_force(order.item, day)
-    structure = structure_of(revision).on(day) if revision else None
+    structure = inlined(revision, day).structure if revision else None
     standards = standards_in_force(_items_of(order.item, structure))
     if blocks := _blocks(order.item, structure, standards):
         raise ReleaseBlocked(str(order.number), blocks)
@@ -116,8 +126,10 @@ def release_order(context: Context, given: OrderGiven) -> None:
     book.set_state(OrderState.RELEASED)
     book.operations = _operations(order, structure)
     OrderOperation.objects.bulk_create(book.operations)
-    book.inputs = _inputs(order, structure, standards)
+    book.inputs = _inputs(order, structure, standards, day)
     OrderInput.objects.bulk_create(book.inputs)
+    book.grades = _grades(order, structure, standards)
+    OrderGrade.objects.bulk_create(book.grades)
     _tell_shortages(context, book)
     _issue_at_release(context, book)
     book.finish()
@@ -133,14 +145,19 @@ def cancel_order(context: Context, given: OrderGiven) -> None:
 
 
 def _items_of(item: Item, structure: Structure | None) -> list[Item]:
-    components = [c.item for c in structure.components] if structure else []
-    return [item, *items_by_code(components).values()]
+    return [item, *items_by_code(_codes_of(structure) if structure else []).values()]
+
+
+def _codes_of(structure: Structure) -> list[str]:
+    """Return the items that need a standard: components, co-products and grades."""
+    beside = [o.item for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
+    return [*(c.item for c in structure.components), *beside, *(g.item for g in structure.grades)]
 
 
 def release_blocks(item: Item, day: date) -> list[dict[str, str]]:
     """Return everything that keeps an order of the item from being released."""
     revision = revision_in_force(item, day)
-    structure = structure_of(revision).on(day) if revision else None
+    structure = inlined(revision, day).structure if revision else None
     return _blocks(item, structure, standards_in_force(_items_of(item, structure)))
 
 
@@ -167,14 +184,14 @@ def _blocks(
             f"Freeze the standard of {item.code}.",
         )
     if structure:
-        components = items_by_code(c.item for c in structure.components)
+        components = items_by_code(_codes_of(structure))
         for code, component in components.items():
             if not component.is_active:
                 block(f"item:{code}", f"{code} is inactive.", f"Make {code} active.")
             if code not in standards:
                 block(
                     f"standard:{code}",
-                    f"The component {code} has no standard cost.",
+                    f"{code} has no standard cost.",
                     f"Give {code} a price or structure and freeze its standard.",
                 )
     return blocks
@@ -183,6 +200,7 @@ def _blocks(
 def _operations(order: Order, structure: Structure) -> list[OrderOperation]:
     enter = entering(structure.operations, order.quantity)
     centers = {w.code: w for w in WorkCenter.objects.all()}
+    grades = {g.code: g for g in LabourGrade.objects.all()}
     return [
         OrderOperation(
             order=order,
@@ -191,18 +209,39 @@ def _operations(order: Order, structure: Structure) -> list[OrderOperation]:
             work_center=centers[o.work_center],
             yield_share=o.yield_share,
             is_report_point=o.is_report_point,
-            instructions=o.instructions,
+            steps=[kept_step(s) for s in o.steps],
+            labour_grade=grades.get(o.labour_grade),
+            alternate_centers=list(o.alternate_centers),
             after=None if o.after is None else list(o.after),
             setup_hours=clock_setup(o),
             run_hours=clock_run(o),
-            **{name: getattr(o, name) for name in TIME_FIELDS},
+            **passing_times(o),
             entering=round_to(enter[o.number].value, UNIT_COST_STEP),
         )
         for o in structure.operations
     ]
 
 
-def _inputs(order: Order, structure: Structure, standards: dict[str, Standard]) -> list[OrderInput]:
+def _grades(order: Order, structure: Structure, standards: dict[str, Standard]) -> list[OrderGrade]:
+    """Return what the output is sorted into, each grade at its part of the frozen standard."""
+    if not structure.grades or order.standard is None:
+        return []
+    items = items_by_code(g.item for g in structure.grades)
+    factors = grade_factors(structure.item, structure.grades)
+    return [
+        OrderGrade(
+            order=order,
+            item=items[g.item],
+            share=g.share,
+            price=round_to(order.standard.total * factors[g.item], UNIT_COST_STEP),
+        )
+        for g in structure.grades
+    ]
+
+
+def _inputs(
+    order: Order, structure: Structure, standards: dict[str, Standard], day: date
+) -> list[OrderInput]:
     """Return the costed inputs of the order's structure and of its standard's, matched by key.
 
     Where both have an input it is valued at the standard's price, so that the standard of
@@ -214,23 +253,26 @@ def _inputs(order: Order, structure: Structure, standards: dict[str, Standard]) 
         structure,
         standard_lot=order.item.standard_lot,
         items={c: s.as_item_cost() for c, s in standards.items()},
-        rates=rates_by_code(o.work_center for o in structure.operations),
+        rates=shop_rates(day),
         units={code: item.unit for code, item in outputs.items()},
     )
     ours: dict[InputKey, CostInput] = {i.key(): i for i in own.inputs}
     theirs: dict[InputKey, CostInput] = {i.key(): i for i in order.standard.costed().inputs}
-    codes = {i.code for i in (*ours.values(), *theirs.values()) if i.kind not in TIME_ELEMENT}
+    both = (*ours.values(), *theirs.values())
+    codes = {i.code for i in both if i.kind in ITEM_KINDS}
+    suppliers = {p.code: p for p in Partner.objects.filter(code__in={i.code for i in both})}
     items = items_by_code(codes)
     centers = {w.code: w for w in WorkCenter.objects.all()}
     enter = entering(structure.operations, order.quantity)
-    rules = {(c.operation, c.item): c.issue_rule.value for c in structure.components}
+    lines = {(c.operation, c.item): c for c in structure.components}
     rows: list[OrderInput] = []
     for key in [*ours, *(k for k in theirs if k not in ours)]:
         here, there = ours.get(key), theirs.get(key)
         priced = there or here
         assert priced is not None
         allowed = here.quantity if here else ZERO
-        item = None if priced.kind in TIME_ELEMENT else items[priced.code]
+        item = items[priced.code] if priced.kind in ITEM_KINDS else None
+        line = lines.get((key[0], priced.code)) if priced.kind is InputKind.COMPONENT else None
         whole = allowed if priced.is_per_order or not here else allowed * enter[key[0]].value
         rows.append(
             OrderInput(
@@ -238,12 +280,18 @@ def _inputs(order: Order, structure: Structure, standards: dict[str, Standard]) 
                 operation=key[0],
                 kind=priced.kind.value,
                 item=item,
-                work_center=centers[(here or priced).code] if item is None else None,
-                unit=priced.unit,
+                work_center=centers[(here or priced).code] if priced.kind in TIME_ELEMENT else None,
+                supplier=suppliers[(here or priced).code]
+                if priced.kind is InputKind.SUBCONTRACT
+                else None,
+                unit=order.item.unit if priced.kind is InputKind.SUBCONTRACT else priced.unit,
                 is_per_order=priced.is_per_order,
-                issue_rule=rules.get((key[0], priced.code), "")
-                if priced.kind is InputKind.COMPONENT
-                else "",
+                is_per_good=(here or priced).is_per_good,
+                issue_rule=line.issue_rule.value if line else "",
+                alternates=[{"item": a.item, "ratio": plain(a.ratio)} for a in line.alternates]
+                if line
+                else [],
+                agreed_price=here.price if here and here.kind is InputKind.SUBCONTRACT else None,
                 allowed=allowed,
                 standard=there.quantity if there else ZERO,
                 price=priced.price,
@@ -283,7 +331,27 @@ def _tell_shortages(context: Context, book: OpenBook) -> None:
         assert c.item is not None
         on_hand: Decimal = there.get(c.item_id, ZERO)
         if on_hand < c.need:
-            context.effects.remark(
-                c.item.code,
-                f"short: {c.need.normalize():f} {c.unit} needed, {on_hand.normalize():f} on hand",
+            words = (
+                f"short: {c.need.normalize():f} {c.unit} needed, {on_hand.normalize():f} on hand"
             )
+            context.effects.remark(c.item.code, words + _alternates_at_hand(c))
+
+
+def _alternates_at_hand(c: OrderInput) -> str:
+    """Say which items may be used in a component's place and are there."""
+    codes = [a["item"] for a in c.alternates]
+    held = Holding.objects.filter(item__code__in=codes, quantity__gt=0).select_related("item")
+    there = {h.item.code: h for h in held}
+    named = [
+        f"{there[code].quantity.normalize():f} {there[code].item.unit} of {code}"
+        for code in codes
+        if code in there
+    ]
+    return f"; in its place there are {', '.join(named)}" if named else ""
+
+
+def kept_step(step: InstructionStep) -> dict[str, str]:
+    """Return an instruction step as it is kept: what it does not say is left out."""
+    kept = {"kind": step.kind.value, "text": step.text, "unit": step.unit, "picture": step.picture}
+    kept |= {k: plain(v) for k in ("lower", "upper") if (v := getattr(step, k)) is not None}
+    return {k: v for k, v in kept.items() if v}

@@ -5,7 +5,11 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, ClassVar
 
-from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, InputKind
+from django.utils import timezone
+from poietic_core.cost.clearing import split_amount
+from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, Element, InputKind
+from poietic_core.cost.rates import Rate, ShopRates
+from poietic_core.cost.variance import worth_after
 from poietic_core.errors import DomainError
 from poietic_core.order.report import backflush, check_flow, moved_by
 from poietic_core.order.states import Act
@@ -14,10 +18,11 @@ from poietic_core.structure.model import IssueRule
 from pydantic import AwareDatetime, Field
 
 from ...catalog.models import Item, Place
-from ...catalog.queries import items_by_code, place_of_kind, reasons_by_code, stock_place
+from ...catalog.queries import items_by_code, place_of_kind, scrap_reasons, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
+from ...engineering.queries import shop_rates
 from ...ledger.document import Document, Stock
 from ...ledger.models import Account, Posting, StockLine
 from ...web_api.errors import InvalidInput
@@ -50,6 +55,20 @@ class NotAReport(DomainError):
     fix: ClassVar[str] = "Take it back and enter it again."
 
 
+@dataclass(eq=False)
+class NotAllGraded(DomainError):
+    """Received pieces that are not all sorted into grades."""
+
+    order: int
+    quantity: Decimal
+    graded: Decimal
+    unit: str
+    code: ClassVar[str] = "order.not_all_graded"
+    what: ClassVar[str] = "{quantity} {unit} of order {order} can't be received yet."
+    why: ClassVar[str] = "{graded} {unit} are sorted into grades."
+    fix: ClassVar[str] = "Enter the pieces of each grade so that they add up to {quantity}."
+
+
 class ScrapGiven(Strict):
     """Scrapped pieces of one reason."""
 
@@ -63,6 +82,13 @@ class ByProductGiven(Strict):
     item: Code
     quantity: Quantity
     place: Code | None = None
+
+
+class GradeReceived(Strict):
+    """Pieces of one grade."""
+
+    item: Code
+    quantity: Quantity
 
 
 class Report(Strict):
@@ -79,6 +105,8 @@ class Report(Strict):
     run_machine_hours: NotNegative | None = None
     #: pieces received into stock in the same act
     receive: NotNegative = ZERO
+    #: what they were sorted into, where the output is graded
+    grades: Annotated[list[GradeReceived], Field(max_length=20)] = []
     #: complete the order in the same act; leftovers go back
     complete: bool = False
     happened_at: AwareDatetime | None = None
@@ -102,6 +130,8 @@ class Receive(Strict):
 
     order: OrderNumber
     quantity: Quantity
+    #: what they were sorted into, where the output is graded
+    grades: Annotated[list[GradeReceived], Field(max_length=20)] = []
     place: Code | None = None
     complete: bool = False
     happened_at: AwareDatetime | None = None
@@ -146,7 +176,7 @@ def receive(context: Context, given: Receive) -> None:
         for c in book.components()
         if c.item and (given.complete or c.issue_rule == IssueRule.AT_RECEIPT)
     ]
-    stock = Stock.lock(context, [book.order.item, *moving])
+    stock = Stock.lock(context, [*_received_items(book), *moving])
     _post_receipt(context, book, stock, given)
     check_flow(book.progress(), book.order.received)
     if given.complete:
@@ -161,8 +191,12 @@ def _items_touched(book: OpenBook, given: Report) -> list[Item]:
         items += [c.item for c in book.components()]
     items += items_by_code(b.item for b in given.by_products).values()
     if given.receive:
-        items.append(book.order.item)
+        items += _received_items(book)
     return [i for i in items if i]
+
+
+def _received_items(book: OpenBook) -> list[Item]:
+    return [g.item for g in book.grades] or [book.order.item]
 
 
 def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) -> None:
@@ -178,10 +212,11 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
         operation=given.operation,
         reason=given.reason,
     )
-    _add_units(document, given, moved, book.order.item)
+    _add_units(document, given, moved, book)
     _add_by_products(document, book, given)
     worked = given.good + sum((s.quantity for s in given.scrap), ZERO)
     _add_times(document, book, given, moved, worked)
+    _add_subcontract(document, book, given, moved, worked)
     if worked:
         _add_backflush(document, book, IssueRule.AT_OPERATION, operations=moved, worked=worked)
     close_document(book, document)
@@ -189,6 +224,7 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
         received = Receive(
             order=given.order,
             quantity=given.receive,
+            grades=given.grades,
             happened_at=given.happened_at,
             reason=given.reason,
         )
@@ -198,15 +234,16 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
         complete(context, book, stock, charge_leftovers=False)
 
 
-def _add_units(document: Document, given: Report, moved: list[int], item: Item) -> None:
+def _add_units(document: Document, given: Report, moved: list[int], book: OpenBook) -> None:
     """Add good and scrapped pieces; operations not reported by themselves pass all of them on."""
+    item = book.order.item
     times = [given.hours(k) for k in TIME_ELEMENT]
     if not (given.good or given.scrap or given.by_products or any(times)):
         raise InvalidInput(["good: nothing is reported: no pieces, no by-product, no time"])
     require_step("The good quantity", given.good, step=item.step, unit=item.unit)
     for s in given.scrap:
         require_step("The scrap quantity", s.quantity, step=item.step, unit=item.unit)
-    reasons = reasons_by_code([s.reason for s in given.scrap])
+    reasons = scrap_reasons([s.reason for s in given.scrap])
     scrapped = sum((s.quantity for s in given.scrap), ZERO)
     for number in moved[:-1]:
         if given.good + scrapped:
@@ -215,12 +252,23 @@ def _add_units(document: Document, given: Report, moved: list[int], item: Item) 
         document.units(given.operation, given.good, is_good=True)
     for s in given.scrap:
         document.units(given.operation, s.quantity, is_good=False, reason=reasons[s.reason])
+        if reasons[s.reason].is_written_off:
+            _write_off(document, book, given.operation, s.quantity)
+
+
+def _write_off(document: Document, book: OpenBook, operation: int, scrapped: Decimal) -> None:
+    """Take abnormal scrap out of the order to expense, at the standard of a good unit."""
+    for (_, at), each in worth_after(book.facts())[operation].items():
+        line = book.inputs[at]
+        amount = money(each * scrapped)
+        document.charge(line.operation, -amount, split_from_json(line.split))
+        document.journal(Account.SCRAP_EXPENSE, amount, operation=operation)
 
 
 def _add_by_products(document: Document, book: OpenBook, given: Report) -> None:
     items = items_by_code(b.item for b in given.by_products)
     for b in given.by_products:
-        line = book.find_input(InputKind.BY_PRODUCT, given.operation, items[b.item])
+        line = book.find_output(given.operation, items[b.item])
         worth = money(b.quantity * line.price)
         document.put(
             items[b.item],
@@ -228,7 +276,7 @@ def _add_by_products(document: Document, book: OpenBook, given: Report) -> None:
             out_of=place_of_kind(Place.Kind.WIP),
             into=stock_place(b.place) if b.place else book.order.receipt_place,
             worth=worth,
-            part=StockLine.Part.BY_PRODUCT,
+            part=line.kind,
             operation=given.operation,
         )
         document.charge(given.operation, -worth, split_from_json(line.split))
@@ -237,7 +285,9 @@ def _add_by_products(document: Document, book: OpenBook, given: Report) -> None:
 def _add_times(
     document: Document, book: OpenBook, given: Report, moved: list[int], worked: Decimal
 ) -> None:
-    """Charge times: as stated for the reported operation, else by the standard."""
+    """Charge times: as stated for the reported operation, else by the standard; at the day's rates."""
+    rates = shop_rates(timezone.localdate(document.happened_at))
+    grades = {o.number: o.labour_grade for o in book.operations}
     for i in book.inputs:
         kind = InputKind(i.kind)
         if kind not in TIME_ELEMENT or i.operation not in moved or i.work_center is None:
@@ -246,13 +296,13 @@ def _add_times(
         if hours is None:
             hours = _standard_hours(i, kind, book.processed(i.operation) + worked, worked)
         if hours:
-            is_labour = kind in (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR)
-            rate = i.work_center.labour_rate if is_labour else i.work_center.machine_rate
-            amount = money(hours * rate)
+            grade = grades.get(i.operation)
+            rate = _rate(rates, kind, i.work_center.code, grade.code if grade else "")
+            amount = money(hours * rate.per_hour())
             document.time(i.operation, kind.value, hours, amount)
-            document.charge(i.operation, amount, {TIME_ELEMENT[kind]: amount})
-            absorbed = Account.LABOUR_ABSORBED if is_labour else Account.MACHINE_ABSORBED
-            document.journal(absorbed, -amount)
+            for element, part in split_amount(amount, rate.split).items():
+                document.charge(i.operation, part, {element: part})
+                document.journal(ABSORBED.get(element, Account.OVERHEAD_ABSORBED), -part)
     stated = [k for k in TIME_ELEMENT if given.hours(k)]
     present = {i.kind for i in book.inputs if i.operation == given.operation}
     for kind in stated:
@@ -260,6 +310,37 @@ def _add_times(
             raise InvalidInput(
                 [f"{kind.value.replace(' ', '_')}_hours: operation {given.operation} has no {kind}"]
             )
+
+
+def _rate(rates: ShopRates, kind: InputKind, center: str, grade: str) -> Rate:
+    if kind in (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR):
+        return Rate.plain(TIME_ELEMENT[kind], rates.labour(center, grade))
+    return rates.centers[center].machine
+
+
+#: where the work done goes out of; overhead layers have an account of their own
+ABSORBED = {
+    Element.SETUP_LABOUR: Account.LABOUR_ABSORBED,
+    Element.RUN_LABOUR: Account.LABOUR_ABSORBED,
+    Element.MACHINE: Account.MACHINE_ABSORBED,
+}
+
+
+def _add_subcontract(
+    document: Document, book: OpenBook, given: Report, moved: list[int], worked: Decimal
+) -> None:
+    """Charge what suppliers are paid for the pieces, by the payment basis."""
+    for i in book.inputs:
+        if i.kind != InputKind.SUBCONTRACT or i.operation not in moved or not worked:
+            continue
+        is_reported = i.operation == given.operation
+        pieces = given.good if i.is_per_good and is_reported else worked
+        price = i.price if i.agreed_price is None else i.agreed_price
+        amount = money(pieces * price)
+        if pieces:
+            document.time(i.operation, i.kind, pieces, amount)
+            document.charge(i.operation, amount, {Element.SUBCONTRACT: amount})
+            document.journal(Account.GOODS_RECEIVED, -amount)
 
 
 def _standard_hours(i: OrderInput, kind: InputKind, to_date: Decimal, worked: Decimal) -> Decimal:
@@ -302,19 +383,43 @@ def _post_receipt(context: Context, book: OpenBook, stock: Stock, given: Receive
         order=order,
         reason=given.reason,
     )
-    credits = book.receipt_credits(given.quantity)
-    document.put(
-        order.item,
-        given.quantity,
-        out_of=place_of_kind(Place.Kind.WIP),
-        into=stock_place(given.place) if given.place else order.receipt_place,
-        worth=sum(credits.values(), ZERO),
-        part=StockLine.Part.OUTPUT,
-    )
+    received = _sorted_into(book, given)
+    before = book.worth_received({})
+    after = book.worth_received({item.code: q for item, q in received})
+    into = stock_place(given.place) if given.place else order.receipt_place
+    for item, quantity in received:
+        document.put(
+            item,
+            quantity,
+            out_of=place_of_kind(Place.Kind.WIP),
+            into=into,
+            worth=after[item.code] - before[item.code],
+            part=StockLine.Part.OUTPUT,
+        )
+    credits = book.receipt_credits(sum(after.values(), ZERO))
     for (operation, element), amount in credits.items():
         document.journal(Account.WIP, -amount, operation=operation, element=element.value)
     close_document(book, document)
     _issue_at_receipt(context, book, stock, document)
+
+
+def _sorted_into(book: OpenBook, given: Receive) -> list[tuple[Item, Decimal]]:
+    """Return what a receipt puts into stock: the item itself, or each grade's pieces."""
+    if not book.grades:
+        if given.grades:
+            raise InvalidInput([f"grades: the output of {book.order.item.code} is not graded"])
+        return [(book.order.item, given.quantity)]
+    grades = {g.item.code: g.item for g in book.grades}
+    unknown = [g.item for g in given.grades if g.item not in grades]
+    if unknown:
+        raise InvalidInput([f"grades: {unknown[0]} is none of {', '.join(grades)}"])
+    whole = sum((g.quantity for g in given.grades), ZERO)
+    if whole != given.quantity:
+        raise NotAllGraded(book.order.number, given.quantity, whole, book.order.item.unit)
+    sums: dict[str, Decimal] = {}
+    for g in given.grades:
+        sums[g.item] = sums.get(g.item, ZERO) + g.quantity
+    return [(grades[code], quantity) for code, quantity in sums.items()]
 
 
 def _issue_at_receipt(context: Context, book: OpenBook, stock: Stock, receipt: Document) -> None:

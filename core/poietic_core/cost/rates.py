@@ -1,0 +1,112 @@
+"""What an hour costs: rates in layers that each name a cost element, and the rates of labour grades."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import ClassVar
+
+from ..derivation import Derivation, given, product, total
+from ..errors import DomainError
+from ..quantity import ZERO, exact
+from .model import Element
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RateLayer:
+    """A part of a machine hour's rate: an amount, or a percentage of another layer."""
+
+    name: str
+    element: Element
+    #: per hour [money/h]; 0 where it is a percentage
+    amount: Decimal = ZERO
+    #: of the layer named, as a share: 0.15 is 15 %
+    percent: Decimal = ZERO
+    of: str = ""
+
+
+@dataclass(eq=False)
+class LayerLoop(DomainError):
+    """A layer is a percentage of one that there is not, or, at last, of itself."""
+
+    layer: str
+    of: str
+    code: ClassVar[str] = "rate.layer_without_base"
+    what: ClassVar[str] = "The layer {layer} can't be computed."
+    why: ClassVar[str] = "It is a percentage of {of}, which is no layer with an amount before it."
+    fix: ClassVar[str] = "Put the layer that it is a percentage of above it."
+
+
+@dataclass(frozen=True, slots=True)
+class Rate:
+    """What an hour costs, by element [money/h]."""
+
+    split: Mapping[Element, Decimal]
+
+    def per_hour(self) -> Decimal:
+        """Return the sum over the elements."""
+        return sum(self.split.values(), ZERO)
+
+    @classmethod
+    def plain(cls, element: Element, amount: Decimal) -> Rate:
+        """Return a rate of one element."""
+        return cls({element: amount})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rates:
+    """What an hour at a work center costs: of its people, where no grade is named, and its machine."""
+
+    labour: Decimal
+    machine: Rate
+
+
+@dataclass(frozen=True, slots=True)
+class ShopRates:
+    """The rates of all work centers and labour grades on a day."""
+
+    centers: Mapping[str, Rates]
+    #: per person-hour [money/h]
+    grades: Mapping[str, Decimal] = field(default_factory=dict)
+
+    def labour(self, center: str, grade: str) -> Decimal:
+        """Return what a person's hour costs: the grade's rate, else the work center's own."""
+        return self.grades[grade] if grade else self.centers[center].labour
+
+
+@exact
+def layered(layers: Sequence[RateLayer]) -> dict[str, Derivation]:
+    """Return what each layer adds to an hour, in their order [money/h].
+
+    Raises
+    ------
+    LayerLoop (rate.layer_without_base)
+        If a percentage names a layer that does not stand before it.
+    """
+    amounts: dict[str, Derivation] = {}
+    for layer in layers:
+        if not layer.of:
+            amounts[layer.name] = given(layer.name, layer.amount, unit="EUR/h")
+            continue
+        if layer.of not in amounts:
+            raise LayerLoop(layer.name, layer.of)
+        share = given(f"share of {layer.of}", layer.percent)
+        amounts[layer.name] = product(layer.name, (amounts[layer.of], share), unit="EUR/h")
+    return amounts
+
+
+@exact
+def rate_of(layers: Sequence[RateLayer]) -> Rate:
+    """Return the rate of an hour from its layers, by element."""
+    amounts = layered(layers)
+    split: dict[Element, Decimal] = {}
+    for layer in layers:
+        split[layer.element] = split.get(layer.element, ZERO) + amounts[layer.name].value
+    return Rate(split)
+
+
+@exact
+def rate_derivation(layers: Sequence[RateLayer]) -> Derivation:
+    """Return how the rate of an hour comes about [money/h]."""
+    return total("machine hour", list(layered(layers).values()), unit="EUR/h")

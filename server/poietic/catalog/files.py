@@ -1,0 +1,56 @@
+"""Drawings and pictures that people bring: recognised by their content, and kept."""
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from django.core.files.uploadedfile import UploadedFile
+from django.utils import timezone
+from poietic_core.errors import DomainError
+
+from ..commanding.registry import COMMANDS
+from ..commanding.run import require_role
+from .models import KeptFile
+
+MOST_BYTES = 20_000_000
+#: how the content of a file that browsers show begins
+MARKS = {
+    b"\x89PNG\r\n\x1a\n": "image/png",
+    b"\xff\xd8\xff": "image/jpeg",
+    b"GIF8": "image/gif",
+    b"RIFF": "image/webp",
+    b"%PDF-": "application/pdf",
+}
+
+
+@dataclass(eq=False)
+class NoDocument(DomainError):
+    """A file that is no drawing or picture."""
+
+    name: str
+    reason: str
+    code: ClassVar[str] = "document.not_taken"
+    what: ClassVar[str] = "{name} is not taken."
+    why: ClassVar[str] = "{reason}"
+    fix: ClassVar[str] = "Bring a PNG, JPEG, GIF, WebP or PDF of at most 20 MB."
+
+
+def keep_file(file: UploadedFile, person: Any) -> KeptFile:
+    """Keep a file that somebody who may attach documents brought.
+
+    Raises
+    ------
+    NoDocument (document.not_taken)
+        If it is too large, or its content is none of the kinds that are shown.
+    """
+    require_role(COMMANDS["attach-document"], person)
+    name = (file.name or "file")[:120]
+    if (file.size or 0) > MOST_BYTES:
+        raise NoDocument(name, "It is larger than 20 MB.")
+    begins = file.read(16)
+    file.seek(0)
+    kind = next((kind for mark, kind in MARKS.items() if begins.startswith(mark)), None)
+    if kind is None:
+        raise NoDocument(name, "Its content is neither a picture nor a PDF.")
+    return KeptFile.objects.create(
+        name=name, file=file, media_type=kind, person_id=person.pk, brought_at=timezone.now()
+    )
