@@ -1,7 +1,8 @@
 """Commands on items, their prices, partners, places and reasons."""
 
+from collections.abc import Container
 from datetime import date
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from django.db.models import Model, QuerySet
 from poietic_core.cost.prices import Form, mass_of
@@ -173,7 +174,7 @@ def define_item(context: Context, given: DefineItem) -> None:
     """Make an item; bought ones are valued at moving average, made ones at standard."""
     require_free(Item.objects.all(), "item", given.code)
     require_unit(given.unit)
-    said = given.model_dump(exclude_none=True)
+    said = _said(given)
     method = Method.MOVING_AVERAGE if given.source == Item.Source.BUY else Method.STANDARD
     defaults = {"step": UNITS[given.unit].step, "valuation": method, "standard_lot": ONE}
     item = Item(**(defaults | said), change=context.change)
@@ -196,8 +197,7 @@ def change_item(context: Context, given: ChangeItem) -> None:
         item.inactive_reason = ""
     if given.own_units is not None:
         _write_units(context, item, given.own_units)
-    changed = given.model_dump(exclude={"code", "own_units"}, exclude_none=True)
-    for name, after in changed.items():
+    for name, after in _said(given, without={"code", "own_units"}).items():
         context.effects.field(
             f"item {item.code}", name.replace("_", " "), getattr(item, name), after
         )
@@ -207,6 +207,12 @@ def change_item(context: Context, given: ChangeItem) -> None:
         item_revalued.send(Item, item=item)
     item.change = context.change
     item.save()
+
+
+def _said(given: ItemFields, without: Container[str] = ()) -> dict[str, Any]:
+    """Return what is said of an item, in the types that it is kept in."""
+    fields = {n: getattr(given, n) for n in type(given).model_fields if n not in without}
+    return {n: value for n, value in fields.items() if value is not None}
 
 
 def _check(item: Item) -> None:

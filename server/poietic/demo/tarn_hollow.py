@@ -1,4 +1,4 @@
-"""Tarn Hollow Instruments, an invented works: two levels of structure, eight orders at every stage.
+"""Tarn Hollow Instruments, an invented works: its telescopes down to the blank, orders at every stage.
 
 Everything goes through the application's own commands, dated relative to one "today".
 """
@@ -10,7 +10,7 @@ from django.conf import settings
 
 from ..commanding.roles import Role
 from ..people.models import Person
-from . import mirror_cell
+from . import mirror_cell, product_family
 from .shop import Shop
 
 PEOPLE = {
@@ -42,12 +42,16 @@ def load(today: date) -> None:
     _calendars(works)
     mirror_cell.define(shop)
     _define_rest(shop)
+    product_family.define(shop)
     _telescope(shop)
+    works.as_person("mara")
+    product_family.prices_and_papers(shop)
     shop.do("freeze-standard", note="opening standard")
     works.at(-24)
     works.as_person("piet")
     _first_deliveries(shop)
     _finished_orders(works)
+    _graded_mirrors(works)
     _running_orders(works)
     works.at(-1, hour=16)
     works.as_person("jonas")
@@ -147,8 +151,6 @@ def _telescope(shop: Shop) -> None:
     for code, name, unit, price, density in (
         ("AL-10", "Aluminium sheet 1.0 mm", "kg", "4.90", "2700"),
         ("CB-03", "Edge band, felt", "m", "0.85", None),
-        ("SC-08", "Socket screw M4", "pcs", "0.09", None),
-        ("PM-200", "Primary mirror 200, coated", "pcs", "214.00", None),
         ("FN-30", "Finder 8 × 30", "pcs", "38.50", None),
     ):
         shop.do(
@@ -185,7 +187,7 @@ def _telescope(shop: Shop) -> None:
              "width": "900", "thickness": "1", "allowance": "0.03"},
             {"item": "CB-03", "operation": 10, "quantity": "1480", "unit": "mm"},
             {"item": "MA-200", "operation": 20, "quantity": "1"},
-            {"item": "PM-200", "operation": 20, "quantity": "1"},
+            {"item": "PM-200-A", "operation": 20, "quantity": "1", "alternates": [{"item": "PM-200-B"}]},
             {"item": "SP-200", "operation": 30, "quantity": "1"},
             {"item": "SC-08", "operation": 30, "quantity": "14", "reference": "ring A, ring B"},
         ],
@@ -197,11 +199,13 @@ def _telescope(shop: Shop) -> None:
             {"number": 10, "name": "Mount tube on rocker", "work_center": "ASSY", "run_labour_hours": "0.6"},
             {"number": 20, "name": "Final test", "work_center": "TEST", "run_labour_hours": "0.5",
              "run_machine_hours": "0.5"},
+            {"number": 30, "name": "Pack", "work_center": "PACK", "run_labour_hours": "0.25"},
         ],
         [
             {"item": "OT-200", "operation": 10, "quantity": "1"},
             {"item": "RB-200", "operation": 10, "quantity": "1"},
             {"item": "FN-30", "operation": 10, "quantity": "1"},
+            {"item": "PK-20", "operation": 30, "quantity": "1"},
         ],
     )  # fmt: skip
 
@@ -368,6 +372,44 @@ def _finished_orders(works: _Works) -> None:
     works.report(spiders, 30, "24", receive="24")
     works.do("jonas", "complete-order", order=spiders)
     works.do("sunil", "close-order", order=spiders)
+
+
+def _graded_mirrors(works: _Works) -> None:
+    """Mirrors sorted at receipt; one fell, which no mirror is to pay for."""
+    works.at(-23)
+    works.do("ines", "define-reason", code="FELL", name="Fell from the carrier", is_written_off=True)
+    for code, name, use in (
+        ("WASTE", "Wasted at the cut", "over-issue"),
+        ("DRAWING", "Waits for a drawing", "hold"),
+        ("COUNTED", "Counted differently", "adjustment"),
+    ):
+        works.do("ines", "define-reason", code=code, name=name, use=use)
+    works.do(
+        "piet",
+        "receive-material",
+        lines=[
+            {"item": item, "quantity": quantity, "price": price, "place": "STORE"}
+            for item, quantity, price in (("BL-200", "24", "63.50"), ("GP-03", "4", "48.00"))
+        ],
+    )
+    mirrors = works.released("PM-200", "12", due=-8, note="for Heron 200")
+    works.issue(mirrors, (10, "BL-200", "14"))
+    works.at(-21)
+    works.report(mirrors, 10, "14", by_products=[{"item": "CU-GL", "quantity": "1.7"}])
+    works.at(-18)
+    works.report(mirrors, 20, "13", scrap=[{"reason": "FELL", "quantity": "1"}])
+    works.at(-17)
+    works.report(mirrors, 30, "13", run_labour_hours="5.8")
+    works.at(-8)
+    works.report(
+        mirrors,
+        40,
+        "12",
+        scrap=[{"reason": "CHIPPED", "quantity": "1"}],
+        receive="12",
+        grades=[{"item": "PM-200-A", "quantity": "8"}, {"item": "PM-200-B", "quantity": "4"}],
+    )
+    works.do("jonas", "complete-order", order=mirrors)
 
 
 def _running_orders(works: _Works) -> None:
