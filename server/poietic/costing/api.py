@@ -22,7 +22,7 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from .compare import ComparedOut, compared
 from .models import Standard
-from .queries import current_set, roll_up_item, standards_in_force
+from .queries import current_set, price_now, roll_up_item, standards_in_force
 from .tree import TreeOut, derivation_of, tree_of
 
 router = Router(tags=["costing"])
@@ -41,6 +41,7 @@ class ItemOut(Schema):
     is_active: bool
     inactive_reason: str
     density: DecimalText | None
+    is_phantom: bool
     on_hand: DecimalText
     value: DecimalText
     #: frozen, in force
@@ -48,6 +49,26 @@ class ItemOut(Schema):
     has_approved: bool
     has_draft: bool
     change: int
+
+
+class ItemFull(ItemOut):
+    """An item with all that is kept of it."""
+
+    #: what a stock unit costs today, bought in its standard lot: by supplier, by mass
+    unit_price: DecimalText | None
+    valuation: str
+    price_per: str
+    form: str
+    form_length: DecimalText | None
+    form_width: DecimalText | None
+    form_thickness: DecimalText | None
+    tracking: str
+    number_rule: str
+    lot_rule: str
+    lead_time_days: int | None
+    lot_minimum: DecimalText | None
+    lot_multiple: DecimalText | None
+    safety_stock: DecimalText | None
 
 
 class ElementCost(Schema):
@@ -88,25 +109,28 @@ class RolledOut(Schema):
 @router.get("/items", response=list[ItemOut])
 def items(request: HttpRequest) -> HttpResponse:
     """Return all items with their stock, standard, and whether they have a structure."""
-    return HttpResponse(orjson.dumps(list(_items(Item.objects.all())), default=_plain), content_type="application/json")  # fmt: skip
+    rows = list(_items(Item.objects.all(), ItemOut))
+    return HttpResponse(orjson.dumps(rows, default=_plain), content_type="application/json")
 
 
-@router.get("/items/{code}", response={200: ItemOut, 404: Problem})
+@router.get("/items/{code}", response={200: ItemFull, 404: Problem})
 def one_item(request: HttpRequest, code: str) -> HttpResponse:
     """Return an item with its stock and standard."""
     item = item_by_code(code)
-    found = next(_items(Item.objects.filter(pk=item.pk)))
+    found = next(_items(Item.objects.filter(pk=item.pk), ItemFull))
+    found["unit_price"] = None if item.source == Item.Source.MAKE else price_now(item)
     return HttpResponse(orjson.dumps(found, default=_plain), content_type="application/json")
 
 
-def _items(rows: QuerySet[Item]) -> Iterator[dict[str, Any]]:
-    """Yield ItemOut's content, in three statements; long lists are not validated row by row."""
+def _items(rows: QuerySet[Item], schema: type[ItemOut]) -> Iterator[dict[str, Any]]:
+    """Yield a schema's content, in three statements; long lists are not validated row by row."""
     standing = set(in_force(timezone.localdate()).values_list("item_id", flat=True))
     drafts = set(Revision.objects.filter(state__in=OPEN_STATES).values_list("item_id", flat=True))
     standards = dict(
         Standard.objects.filter(cost_set=current_set()).values_list("item_id", "total")
     )
-    names = set(ItemOut.model_fields) - {
+    names = set(schema.model_fields) - {
+        "unit_price",
         "on_hand",
         "value",
         "standard",

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from datetime import date
 from decimal import Decimal
 
+from django.utils import timezone
 from poietic_core.cost.prices import SupplierPrice, mass_of, price_for
 from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
 from poietic_core.quantity import UNIT_COST_STEP, round_to
@@ -84,6 +85,12 @@ def _prices(items: list[Item]) -> dict[int, list[SupplierPrice]]:
     for row in rows.select_related("supplier"):
         found.setdefault(row.item_id, []).append(as_supplier_price(row))
     return found
+
+
+def price_now(item: Item) -> Decimal | None:
+    """Return what a stock unit of an item costs today."""
+    rows = item.prices.select_related("supplier")
+    return unit_price(item, [as_supplier_price(r) for r in rows], timezone.localdate())
 
 
 #: items that are asked for by key; of more, all rows are read

@@ -377,7 +377,9 @@ def _finished_orders(works: _Works) -> None:
 def _graded_mirrors(works: _Works) -> None:
     """Mirrors sorted at receipt; one fell, which no mirror is to pay for."""
     works.at(-23)
-    works.do("ines", "define-reason", code="FELL", name="Fell from the carrier", is_written_off=True)
+    works.do(
+        "ines", "define-reason", code="FELL", name="Fell from the carrier", is_written_off=True
+    )
     for code, name, use in (
         ("WASTE", "Wasted at the cut", "over-issue"),
         ("DRAWING", "Waits for a drawing", "hold"),

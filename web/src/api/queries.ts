@@ -4,6 +4,7 @@ import type { components } from './schema';
 
 export type Me = components['schemas']['Me'];
 export type Item = components['schemas']['ItemOut'];
+export type ItemFull = components['schemas']['ItemFull'];
 export type Order = components['schemas']['OrderOut'];
 export type OrderRow = components['schemas']['OrderRow'];
 export type OrderInput = components['schemas']['OrderInputOut'];
@@ -222,3 +223,31 @@ export const todayOptions = () =>
     queryKey: ['today'],
     queryFn: ({ signal }) => data(api.GET('/api/today', { signal })),
   });
+
+export const labourGradesOptions = () =>
+  queryOptions({
+    queryKey: ['labour-grades'],
+    queryFn: ({ signal }) => data(api.GET('/api/labour-grades', { signal })),
+  });
+
+export const partnersOptions = () =>
+  queryOptions({
+    queryKey: ['partners'],
+    queryFn: ({ signal }) => data(api.GET('/api/partners', { signal })),
+  });
+
+export const pricesOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'prices'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/prices', { params: { path: { code } }, signal })),
+  });
+
+export const documentsOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'documents'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/documents', { params: { path: { code } }, signal })),
+  });
+
+/** Where a drawing or picture of an item is found. */
+export const documentPath = (code: string, name: string) =>
+  `/api/items/${encodeURIComponent(code)}/documents/${encodeURIComponent(name)}`;

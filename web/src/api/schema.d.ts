@@ -184,6 +184,206 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the prices of an item
+         * @description Set the prices of an item: carry out.
+         */
+        post: operations["post_set_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-prices/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the prices of an item (preview)
+         * @description Set the prices of an item: show the consequences.
+         */
+        post: operations["preview_set_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/attach-document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Attach a document
+         * @description Attach a document: carry out.
+         */
+        post: operations["post_attach_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/attach-document/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Attach a document (preview)
+         * @description Attach a document: show the consequences.
+         */
+        post: operations["preview_attach_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/detach-document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Detach a document
+         * @description Detach a document: carry out.
+         */
+        post: operations["post_detach_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/detach-document/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Detach a document (preview)
+         * @description Detach a document: show the consequences.
+         */
+        post: operations["preview_detach_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-partner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a partner
+         * @description Define a partner: carry out.
+         */
+        post: operations["post_define_partner"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-partner/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a partner (preview)
+         * @description Define a partner: show the consequences.
+         */
+        post: operations["preview_define_partner"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-partner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a partner
+         * @description Change a partner: carry out.
+         */
+        post: operations["post_change_partner"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-partner/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a partner (preview)
+         * @description Change a partner: show the consequences.
+         */
+        post: operations["preview_change_partner"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/write-note": {
         parameters: {
             query?: never;
@@ -274,8 +474,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Define a scrap reason
-         * @description Define a scrap reason: carry out.
+         * Define a reason
+         * @description Define a reason: carry out.
          */
         post: operations["post_define_reason"];
         delete?: never;
@@ -294,8 +494,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Define a scrap reason (preview)
-         * @description Define a scrap reason: show the consequences.
+         * Define a reason (preview)
+         * @description Define a reason: show the consequences.
          */
         post: operations["preview_define_reason"];
         delete?: never;
@@ -864,6 +1064,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the rates of a work center
+         * @description Set the rates of a work center: carry out.
+         */
+        post: operations["post_set_rates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-rates/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the rates of a work center (preview)
+         * @description Set the rates of a work center: show the consequences.
+         */
+        post: operations["preview_set_rates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-labour-grade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a labour grade
+         * @description Define a labour grade: carry out.
+         */
+        post: operations["post_define_labour_grade"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-labour-grade/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a labour grade (preview)
+         * @description Define a labour grade: show the consequences.
+         */
+        post: operations["preview_define_labour_grade"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-grade-rate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the rate of a labour grade
+         * @description Set the rate of a labour grade: carry out.
+         */
+        post: operations["post_set_grade_rate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-grade-rate/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the rate of a labour grade (preview)
+         * @description Set the rate of a labour grade: show the consequences.
+         */
+        post: operations["preview_set_grade_rate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/freeze-standard": {
         parameters: {
             query?: never;
@@ -1218,6 +1538,46 @@ export interface paths {
          * @description Close an order: show the consequences.
          */
         post: operations["preview_close_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-phantom": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stock an item or pass it through
+         * @description Stock an item or pass it through: carry out.
+         */
+        post: operations["post_change_phantom"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-phantom/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stock an item or pass it through (preview)
+         * @description Stock an item or pass it through: show the consequences.
+         */
+        post: operations["preview_change_phantom"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1584,6 +1944,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/partners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Partners
+         * @description Return all partners.
+         */
+        get: operations["poietic_catalog_api_partners"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Prices
+         * @description Return the prices of an item, the supplier that the standard buys from first.
+         */
+        get: operations["poietic_catalog_api_prices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring File
+         * @description Keep a drawing or picture; it belongs to nothing until it is attached.
+         */
+        post: operations["poietic_catalog_api_bring_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Documents
+         * @description Return the drawings and pictures of an item.
+         */
+        get: operations["poietic_catalog_api_documents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/documents/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Document
+         * @description Return a drawing or picture of an item.
+         */
+        get: operations["poietic_catalog_api_document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/work-centers": {
         parameters: {
             query?: never;
@@ -1596,6 +2056,26 @@ export interface paths {
          * @description Return all work centers.
          */
         get: operations["poietic_engineering_api_work_centers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labour-grades": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Labour Grades
+         * @description Return all labour grades with their rates.
+         */
+        get: operations["poietic_engineering_api_labour_grades"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2398,6 +2878,34 @@ export interface components {
          * @description A new item.
          */
         DefineItem: {
+            /** Standard Lot */
+            standard_lot?: string | null;
+            /** Price */
+            price?: string | null;
+            /** Price Per */
+            price_per?: ("" | "kg") | null;
+            /** Density */
+            density?: string | null;
+            /** Form */
+            form?: components["schemas"]["Form"] | "" | null;
+            /** Form Length */
+            form_length?: string | null;
+            /** Form Width */
+            form_width?: string | null;
+            /** Form Thickness */
+            form_thickness?: string | null;
+            tracking?: components["schemas"]["Tracking"] | null;
+            /** Number Rule */
+            number_rule?: string | null;
+            lot_rule?: components["schemas"]["LotRule"] | null;
+            /** Lead Time Days */
+            lead_time_days?: number | null;
+            /** Lot Minimum */
+            lot_minimum?: string | null;
+            /** Lot Multiple */
+            lot_multiple?: string | null;
+            /** Safety Stock */
+            safety_stock?: string | null;
             /** Code */
             code: string;
             /** Name */
@@ -2406,17 +2914,8 @@ export interface components {
             unit: string;
             /** Step */
             step?: string | null;
-            /**
-             * Source
-             * @enum {string}
-             */
-            source: "buy" | "make";
-            /** Standard Lot */
-            standard_lot?: string | null;
-            /** Price */
-            price?: string | null;
-            /** Density */
-            density?: string | null;
+            source: components["schemas"]["Source"];
+            valuation?: components["schemas"]["Method"] | null;
         };
         /** DefineItemPosting */
         DefineItemPosting: {
@@ -2428,6 +2927,36 @@ export interface components {
             given: components["schemas"]["DefineItem"];
             seen?: components["schemas"]["Seen"] | null;
         };
+        /**
+         * Form
+         * @description The shape in which a material is stocked.
+         * @enum {string}
+         */
+        Form: "round bar" | "flat bar" | "sheet" | "plate";
+        /**
+         * LotRule
+         * @description How much planning makes or buys at once.
+         * @enum {string}
+         */
+        LotRule: "lot for lot" | "fixed lot" | "reorder point" | "economic order quantity";
+        /**
+         * Method
+         * @description How an item's stock is valued.
+         * @enum {string}
+         */
+        Method: "moving average" | "standard";
+        /**
+         * Source
+         * @description Where the item comes from.
+         * @enum {string}
+         */
+        Source: "buy" | "make" | "both";
+        /**
+         * Tracking
+         * @description How its pieces are told apart.
+         * @enum {string}
+         */
+        Tracking: "none" | "lot" | "serial";
         /** DefineItemPreview */
         DefineItemPreview: {
             given: components["schemas"]["DefineItem"];
@@ -2437,16 +2966,40 @@ export interface components {
          * @description Fields of an item to change; what is not named stays.
          */
         ChangeItem: {
-            /** Code */
-            code: string;
-            /** Name */
-            name?: string | null;
             /** Standard Lot */
             standard_lot?: string | null;
             /** Price */
             price?: string | null;
+            /** Price Per */
+            price_per?: ("" | "kg") | null;
             /** Density */
             density?: string | null;
+            /** Form */
+            form?: components["schemas"]["Form"] | "" | null;
+            /** Form Length */
+            form_length?: string | null;
+            /** Form Width */
+            form_width?: string | null;
+            /** Form Thickness */
+            form_thickness?: string | null;
+            tracking?: components["schemas"]["Tracking"] | null;
+            /** Number Rule */
+            number_rule?: string | null;
+            lot_rule?: components["schemas"]["LotRule"] | null;
+            /** Lead Time Days */
+            lead_time_days?: number | null;
+            /** Lot Minimum */
+            lot_minimum?: string | null;
+            /** Lot Multiple */
+            lot_multiple?: string | null;
+            /** Safety Stock */
+            safety_stock?: string | null;
+            /** Code */
+            code: string;
+            /** Name */
+            name?: string | null;
+            source?: components["schemas"]["Source"] | null;
+            valuation?: components["schemas"]["Method"] | null;
             /** Own Units */
             own_units?: components["schemas"]["OwnUnit"][] | null;
             /** Is Active */
@@ -2481,6 +3034,167 @@ export interface components {
         /** ChangeItemPreview */
         ChangeItemPreview: {
             given: components["schemas"]["ChangeItem"];
+        };
+        /**
+         * PriceGiven
+         * @description What a supplier asks for one unit, from a quantity on, for a time.
+         */
+        PriceGiven: {
+            /** Supplier */
+            supplier: string;
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * From Quantity
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            from_quantity: string;
+            /** Effective From */
+            effective_from?: string | null;
+            /** Effective Until */
+            effective_until?: string | null;
+        };
+        /**
+         * SetPrices
+         * @description All prices of a bought item; the first supplier is the one that the standard buys from.
+         */
+        SetPrices: {
+            /** Item */
+            item: string;
+            /** Prices */
+            prices: components["schemas"]["PriceGiven"][];
+        };
+        /** SetPricesPosting */
+        SetPricesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetPrices"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetPricesPreview */
+        SetPricesPreview: {
+            given: components["schemas"]["SetPrices"];
+        };
+        /**
+         * AttachDocument
+         * @description A file that was brought, as a drawing or picture of an item; the same name replaces.
+         */
+        AttachDocument: {
+            /** Item */
+            item: string;
+            /** File */
+            file: number;
+            /** Name */
+            name?: string | null;
+        };
+        /** AttachDocumentPosting */
+        AttachDocumentPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["AttachDocument"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** AttachDocumentPreview */
+        AttachDocumentPreview: {
+            given: components["schemas"]["AttachDocument"];
+        };
+        /**
+         * DetachDocument
+         * @description A drawing or picture that an item shows no longer.
+         */
+        DetachDocument: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+        };
+        /** DetachDocumentPosting */
+        DetachDocumentPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DetachDocument"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DetachDocumentPreview */
+        DetachDocumentPreview: {
+            given: components["schemas"]["DetachDocument"];
+        };
+        /**
+         * DefinePartner
+         * @description A new firm that supplies us or buys from us.
+         */
+        DefinePartner: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Is Supplier
+             * @default true
+             */
+            is_supplier: boolean;
+            /**
+             * Is Customer
+             * @default false
+             */
+            is_customer: boolean;
+        };
+        /** DefinePartnerPosting */
+        DefinePartnerPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DefinePartner"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DefinePartnerPreview */
+        DefinePartnerPreview: {
+            given: components["schemas"]["DefinePartner"];
+        };
+        /**
+         * ChangePartner
+         * @description Fields of a partner to change; what is not named stays.
+         */
+        ChangePartner: {
+            /** Code */
+            code: string;
+            /** Name */
+            name?: string | null;
+            /** Is Supplier */
+            is_supplier?: boolean | null;
+            /** Is Customer */
+            is_customer?: boolean | null;
+        };
+        /** ChangePartnerPosting */
+        ChangePartnerPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangePartner"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangePartnerPreview */
+        ChangePartnerPreview: {
+            given: components["schemas"]["ChangePartner"];
         };
         /**
          * WriteNote
@@ -2542,13 +3256,20 @@ export interface components {
         };
         /**
          * DefineReason
-         * @description A new reason for scrap.
+         * @description A new reason, with what it is given for.
          */
         DefineReason: {
             /** Code */
             code: string;
             /** Name */
             name: string;
+            /** @default scrap */
+            use: components["schemas"]["Use"];
+            /**
+             * Is Written Off
+             * @default false
+             */
+            is_written_off: boolean;
         };
         /** DefineReasonPosting */
         DefineReasonPosting: {
@@ -2560,6 +3281,12 @@ export interface components {
             given: components["schemas"]["DefineReason"];
             seen?: components["schemas"]["Seen"] | null;
         };
+        /**
+         * Use
+         * @description What the reason is given for.
+         * @enum {string}
+         */
+        Use: "scrap" | "over-issue" | "hold" | "adjustment";
         /** DefineReasonPreview */
         DefineReasonPreview: {
             given: components["schemas"]["DefineReason"];
@@ -2768,6 +3495,21 @@ export interface components {
             given: components["schemas"]["AddShift"];
         };
         /**
+         * AlternateGiven
+         * @description An item to use in a component's place, and how much of it for one.
+         */
+        AlternateGiven: {
+            /** Item */
+            item: string;
+            /**
+             * Ratio
+             * Format: decimal
+             * @default 1
+             * @example 2.40
+             */
+            ratio: string;
+        };
+        /**
          * ComponentGiven
          * @description One component line of a draft; the operation defaults to the first.
          */
@@ -2802,6 +3544,11 @@ export interface components {
             width?: string | null;
             /** Thickness */
             thickness?: string | null;
+            /**
+             * Alternates
+             * @default []
+             */
+            alternates: components["schemas"]["AlternateGiven"][];
             /**
              * Reference
              * @default
@@ -2838,6 +3585,20 @@ export interface components {
              * @default []
              */
             outputs: components["schemas"]["OutputGiven"][];
+            /** @default relative sales value */
+            share_rule: components["schemas"]["ShareRule"];
+            /**
+             * Main Weight
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            main_weight: string;
+            /**
+             * Grades
+             * @default []
+             */
+            grades: components["schemas"]["GradeGiven"][];
             /**
              * Note
              * @default
@@ -2853,6 +3614,27 @@ export interface components {
             key: string;
             given: components["schemas"]["DraftStructure"];
             seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * GradeGiven
+         * @description An item that a part of the output is sorted into.
+         */
+        GradeGiven: {
+            /** Item */
+            item: string;
+            /**
+             * Share
+             * Format: decimal
+             * @example 2.40
+             */
+            share: string;
+            /**
+             * Weight
+             * Format: decimal
+             * @default 1
+             * @example 2.40
+             */
+            weight: string;
         };
         /**
          * IssueRule
@@ -2905,6 +3687,10 @@ export interface components {
              * @example 2.40
              */
             run_machine_hours: string;
+            /** Crew */
+            crew?: string | null;
+            /** Labour Grade */
+            labour_grade?: string | null;
             /**
              * Run Quantity
              * Format: decimal
@@ -2960,14 +3746,37 @@ export interface components {
             /** After */
             after?: number[] | null;
             /**
-             * Instructions
-             * @default
+             * Alternate Centers
+             * @default []
              */
-            instructions: string;
+            alternate_centers: string[];
+            /** Supplier */
+            supplier?: string | null;
+            /**
+             * Subcontract Price
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            subcontract_price: string;
+            /** @default good pieces returned */
+            payment_basis: components["schemas"]["PaymentBasis"];
+            /**
+             * Days Out
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            days_out: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["StepGiven"][];
         };
         /**
          * OutputGiven
-         * @description One by-product line of a draft.
+         * @description One by-product or co-product line of a draft.
          */
         OutputGiven: {
             /** Item */
@@ -2980,19 +3789,77 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+            /** @default by-product */
+            kind: components["schemas"]["OutputKind"];
             /**
              * Credit Price
              * Format: decimal
+             * @default 0
              * @example 2.40
              */
             credit_price: string;
+            /**
+             * Weight
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            weight: string;
         };
+        /**
+         * OutputKind
+         * @description What leaves an operation besides the main item.
+         * @enum {string}
+         */
+        OutputKind: "by-product" | "co-product";
+        /**
+         * PaymentBasis
+         * @description What a subcontractor is paid on.
+         * @enum {string}
+         */
+        PaymentBasis: "pieces sent" | "good pieces returned";
         /**
          * Per
          * @description What a component line's quantity is stated for.
          * @enum {string}
          */
         Per: "unit" | "order";
+        /**
+         * ShareRule
+         * @description How a joint cost is divided over the main item and its co-products.
+         * @enum {string}
+         */
+        ShareRule: "fixed shares" | "relative sales value" | "physical measure" | "net realizable value";
+        /**
+         * StepGiven
+         * @description One instruction step: something to read, see, tick, measure or note.
+         */
+        StepGiven: {
+            /** @default text */
+            kind: components["schemas"]["StepKind"];
+            /** Text */
+            text: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Lower */
+            lower?: string | null;
+            /** Upper */
+            upper?: string | null;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
+        };
+        /**
+         * StepKind
+         * @description What an instruction step asks of whoever does it.
+         * @enum {string}
+         */
+        StepKind: "text" | "picture" | "tick" | "measurement" | "lot";
         /** DraftStructurePreview */
         DraftStructurePreview: {
             given: components["schemas"]["DraftStructure"];
@@ -3199,10 +4066,6 @@ export interface components {
             code: string;
             /** Name */
             name?: string | null;
-            /** Machine Rate */
-            machine_rate?: string | null;
-            /** Labour Rate */
-            labour_rate?: string | null;
             /** Calendar */
             calendar?: string | null;
             /** Machines */
@@ -3223,6 +4086,130 @@ export interface components {
         /** ChangeWorkCenterPreview */
         ChangeWorkCenterPreview: {
             given: components["schemas"]["ChangeWorkCenter"];
+        };
+        /**
+         * Element
+         * @description What kind of cost it is, in the order in which costs are read.
+         * @enum {string}
+         */
+        Element: "material" | "material overhead" | "setup labour" | "run labour" | "machine" | "variable overhead" | "fixed overhead" | "subcontract" | "by-product credit";
+        /**
+         * LayerGiven
+         * @description A part of the machine hour's rate: an amount per hour, or a percentage of a layer above it.
+         */
+        LayerGiven: {
+            /** Name */
+            name: string;
+            /** @default machine */
+            element: components["schemas"]["Element"];
+            /**
+             * Amount
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Percent
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            percent: string;
+            /** Of */
+            of?: string | null;
+        };
+        /**
+         * SetRates
+         * @description What an hour at a work center costs from a day on; without a day, from the beginning.
+         */
+        SetRates: {
+            /** Work Center */
+            work_center: string;
+            /** Effective From */
+            effective_from?: string | null;
+            /**
+             * Labour Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            labour_rate: string;
+            /** Layers */
+            layers: components["schemas"]["LayerGiven"][];
+        };
+        /** SetRatesPosting */
+        SetRatesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetRates"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetRatesPreview */
+        SetRatesPreview: {
+            given: components["schemas"]["SetRates"];
+        };
+        /**
+         * DefineLabourGrade
+         * @description A new skill of people, with what an hour of one of them costs.
+         */
+        DefineLabourGrade: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            rate: string;
+        };
+        /** DefineLabourGradePosting */
+        DefineLabourGradePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DefineLabourGrade"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DefineLabourGradePreview */
+        DefineLabourGradePreview: {
+            given: components["schemas"]["DefineLabourGrade"];
+        };
+        /**
+         * SetGradeRate
+         * @description What an hour of a labour grade costs from a day on.
+         */
+        SetGradeRate: {
+            /** Grade */
+            grade: string;
+            /** Effective From */
+            effective_from?: string | null;
+            /**
+             * Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            rate: string;
+        };
+        /** SetGradeRatePosting */
+        SetGradeRatePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetGradeRate"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetGradeRatePreview */
+        SetGradeRatePreview: {
+            given: components["schemas"]["SetGradeRate"];
         };
         /**
          * FreezeStandard
@@ -3508,6 +4495,30 @@ export interface components {
             given: components["schemas"]["OrderGiven"];
         };
         /**
+         * ChangePhantom
+         * @description An item to pass through to its parents from now on, or to stock again.
+         */
+        ChangePhantom: {
+            /** Item */
+            item: string;
+            /** Is Phantom */
+            is_phantom: boolean;
+        };
+        /** ChangePhantomPosting */
+        ChangePhantomPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangePhantom"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangePhantomPreview */
+        ChangePhantomPreview: {
+            given: components["schemas"]["ChangePhantom"];
+        };
+        /**
          * TakeBack
          * @description A posting; all that its act posted is taken back with it.
          */
@@ -3551,6 +4562,20 @@ export interface components {
             place?: string | null;
         };
         /**
+         * GradeReceived
+         * @description Pieces of one grade.
+         */
+        GradeReceived: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
          * Report
          * @description What an operation did; times left out are charged by the standard.
          */
@@ -3591,6 +4616,11 @@ export interface components {
              * @example 2.40
              */
             receive: string;
+            /**
+             * Grades
+             * @default []
+             */
+            grades: components["schemas"]["GradeReceived"][];
             /**
              * Complete
              * @default false
@@ -3668,6 +4698,11 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+            /**
+             * Grades
+             * @default []
+             */
+            grades: components["schemas"]["GradeReceived"][];
             /** Place */
             place?: string | null;
             /**
@@ -3811,7 +4846,9 @@ export interface components {
             /** Places */
             places: components["schemas"]["Named"][];
             /** Reasons */
-            reasons: components["schemas"]["Named"][];
+            reasons: components["schemas"]["ReasonOut"][];
+            /** Partners */
+            partners: components["schemas"]["Named"][];
         };
         /**
          * Named
@@ -3829,8 +4866,144 @@ export interface components {
             kind: string;
         };
         /**
+         * ReasonOut
+         * @description A reason with what it is given for.
+         */
+        ReasonOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Use */
+            use: string;
+            /** Is Written Off */
+            is_written_off: boolean;
+        };
+        /**
+         * PartnerOut
+         * @description A firm that supplies us or buys from us, with the items that it supplies.
+         */
+        PartnerOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Is Supplier */
+            is_supplier: boolean;
+            /** Is Customer */
+            is_customer: boolean;
+            /** Items */
+            items: string[];
+        };
+        /**
+         * PriceOut
+         * @description What a supplier asks for an item.
+         */
+        PriceOut: {
+            /** Supplier */
+            supplier: string;
+            /** Name */
+            name: string;
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * From Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            from_quantity: string;
+            /** Effective From */
+            effective_from: string | null;
+            /** Effective Until */
+            effective_until: string | null;
+        };
+        /**
+         * FileOut
+         * @description A file that was brought and belongs to nothing yet.
+         */
+        FileOut: {
+            /** File */
+            file: number;
+            /** Name */
+            name: string;
+            /** Media Type */
+            media_type: string;
+        };
+        /**
+         * DocumentOut
+         * @description A drawing or picture of an item.
+         */
+        DocumentOut: {
+            /** Name */
+            name: string;
+            /** Media Type */
+            media_type: string;
+            /** Person */
+            person: string;
+            /** Brought At */
+            brought_at: string;
+        };
+        /**
+         * LayerOut
+         * @description A part of the machine hour's rate, with what it comes to per hour.
+         */
+        LayerOut: {
+            /** Name */
+            name: string;
+            /** Element */
+            element: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Percent
+             * Format: decimal
+             * @example 2.40
+             */
+            percent: string;
+            /** Of */
+            of: string;
+            /**
+             * Per Hour
+             * Format: decimal
+             * @example 2.40
+             */
+            per_hour: string;
+        };
+        /**
+         * RatesOut
+         * @description What an hour at a work center costs from a day on.
+         */
+        RatesOut: {
+            /** Effective From */
+            effective_from: string | null;
+            /** Is In Force */
+            is_in_force: boolean;
+            /**
+             * Machine Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            machine_rate: string;
+            /**
+             * Labour Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            labour_rate: string;
+            /** Layers */
+            layers: components["schemas"]["LayerOut"][];
+        };
+        /**
          * WorkCenterOut
-         * @description A work center with its rates per hour and what it can do.
+         * @description A work center with its rates per hour today and what it can do.
          */
         WorkCenterOut: {
             /** Code */
@@ -3859,8 +5032,42 @@ export interface components {
              * @example 2.40
              */
             efficiency: string;
+            /** Rates */
+            rates: components["schemas"]["RatesOut"][];
             /** Change */
             change: number;
+        };
+        /**
+         * GradeRateOut
+         * @description What an hour of a labour grade costs from a day on.
+         */
+        GradeRateOut: {
+            /** Effective From */
+            effective_from: string | null;
+            /**
+             * Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            rate: string;
+        };
+        /**
+         * LabourGradeOut
+         * @description A labour grade with its rate today, and all of them.
+         */
+        LabourGradeOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            rate: string;
+            /** Rates */
+            rates: components["schemas"]["GradeRateOut"][];
         };
         /**
          * RevisionRow
@@ -3883,6 +5090,20 @@ export interface components {
             note: string;
             /** Rows */
             rows: number;
+        };
+        /**
+         * AlternateOut
+         * @description An item that may be used in a component's place.
+         */
+        AlternateOut: {
+            /** Item */
+            item: string;
+            /**
+             * Ratio
+             * Format: decimal
+             * @example 2.40
+             */
+            ratio: string;
         };
         /**
          * ComponentOut
@@ -3925,10 +5146,32 @@ export interface components {
             thickness: string | null;
             /** Reference */
             reference: string;
+            /** Alternates */
+            alternates: components["schemas"]["AlternateOut"][];
             /** Effective From */
             effective_from: string | null;
             /** Effective Until */
             effective_until: string | null;
+        };
+        /**
+         * GradeOut
+         * @description An item that a part of the output is sorted into.
+         */
+        GradeOut: {
+            /** Item */
+            item: string;
+            /**
+             * Share
+             * Format: decimal
+             * @example 2.40
+             */
+            share: string;
+            /**
+             * Weight
+             * Format: decimal
+             * @example 2.40
+             */
+            weight: string;
         };
         /**
          * OperationOut
@@ -4005,12 +5248,34 @@ export interface components {
             is_report_point: boolean;
             /** After */
             after: number[] | null;
-            /** Instructions */
-            instructions: string;
+            /** Crew */
+            crew: string | null;
+            /** Labour Grade */
+            labour_grade: string | null;
+            /** Alternate Centers */
+            alternate_centers: string[];
+            /** Supplier */
+            supplier: string | null;
+            /**
+             * Subcontract Price
+             * Format: decimal
+             * @example 2.40
+             */
+            subcontract_price: string;
+            /** Payment Basis */
+            payment_basis: string;
+            /**
+             * Days Out
+             * Format: decimal
+             * @example 2.40
+             */
+            days_out: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
         };
         /**
          * OutputOut
-         * @description A by-product line.
+         * @description A by-product or co-product line.
          */
         OutputOut: {
             /** Item */
@@ -4027,12 +5292,20 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+            /** Kind */
+            kind: string;
             /**
              * Credit Price
              * Format: decimal
              * @example 2.40
              */
             credit_price: string;
+            /**
+             * Weight
+             * Format: decimal
+             * @example 2.40
+             */
+            weight: string;
         };
         /**
          * RevisionOut
@@ -4059,6 +5332,16 @@ export interface components {
              * @example 2.40
              */
             standard_lot: string;
+            /** Share Rule */
+            share_rule: string;
+            /**
+             * Main Weight
+             * Format: decimal
+             * @example 2.40
+             */
+            main_weight: string;
+            /** Grades */
+            grades: components["schemas"]["GradeOut"][];
             /** Approved At */
             approved_at: string | null;
             /** Note */
@@ -4071,6 +5354,30 @@ export interface components {
             outputs: components["schemas"]["OutputOut"][];
             /** Change */
             change: number;
+        };
+        /**
+         * StepOut
+         * @description An instruction step.
+         */
+        StepOut: {
+            /** Kind */
+            kind: string;
+            /** Text */
+            text: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Lower */
+            lower?: string | null;
+            /** Upper */
+            upper?: string | null;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
         };
         /**
          * WhereUsed
@@ -4228,6 +5535,8 @@ export interface components {
             inactive_reason: string;
             /** Density */
             density: string | null;
+            /** Is Phantom */
+            is_phantom: boolean;
             /**
              * On Hand
              * Format: decimal
@@ -4248,6 +5557,90 @@ export interface components {
             has_draft: boolean;
             /** Change */
             change: number;
+        };
+        /**
+         * ItemFull
+         * @description An item with all that is kept of it.
+         */
+        ItemFull: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Step
+             * Format: decimal
+             * @example 2.40
+             */
+            step: string;
+            /** Source */
+            source: string;
+            /**
+             * Standard Lot
+             * Format: decimal
+             * @example 2.40
+             */
+            standard_lot: string;
+            /** Price */
+            price: string | null;
+            /** Is Active */
+            is_active: boolean;
+            /** Inactive Reason */
+            inactive_reason: string;
+            /** Density */
+            density: string | null;
+            /** Is Phantom */
+            is_phantom: boolean;
+            /**
+             * On Hand
+             * Format: decimal
+             * @example 2.40
+             */
+            on_hand: string;
+            /**
+             * Value
+             * Format: decimal
+             * @example 2.40
+             */
+            value: string;
+            /** Standard */
+            standard: string | null;
+            /** Has Approved */
+            has_approved: boolean;
+            /** Has Draft */
+            has_draft: boolean;
+            /** Change */
+            change: number;
+            /** Unit Price */
+            unit_price: string | null;
+            /** Valuation */
+            valuation: string;
+            /** Price Per */
+            price_per: string;
+            /** Form */
+            form: string;
+            /** Form Length */
+            form_length: string | null;
+            /** Form Width */
+            form_width: string | null;
+            /** Form Thickness */
+            form_thickness: string | null;
+            /** Tracking */
+            tracking: string;
+            /** Number Rule */
+            number_rule: string;
+            /** Lot Rule */
+            lot_rule: string;
+            /** Lead Time Days */
+            lead_time_days: number | null;
+            /** Lot Minimum */
+            lot_minimum: string | null;
+            /** Lot Multiple */
+            lot_multiple: string | null;
+            /** Safety Stock */
+            safety_stock: string | null;
         };
         /**
          * DerivationRow
@@ -4398,6 +5791,8 @@ export interface components {
             revision: string;
             /** Detail */
             detail: string;
+            /** Documents */
+            documents: string[];
         };
         /**
          * ComparedOut
@@ -4587,11 +5982,11 @@ export interface components {
             /** Kind */
             kind: string;
             /**
-             * Hours
+             * Quantity
              * Format: decimal
              * @example 2.40
              */
-            hours: string;
+            quantity: string;
             /**
              * Amount
              * Format: decimal
@@ -4775,6 +6170,28 @@ export interface components {
             taken_back_by: number | null;
         };
         /**
+         * OrderGradeOut
+         * @description A grade of an order's output: expected and received.
+         */
+        OrderGradeOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /**
+             * Share
+             * Format: decimal
+             * @example 2.40
+             */
+            share: string;
+            /**
+             * Received
+             * Format: decimal
+             * @example 2.40
+             */
+            received: string;
+        };
+        /**
          * OrderInputOut
          * @description An input of an order: needed, allowed for what was done, used.
          */
@@ -4791,6 +6208,8 @@ export interface components {
             unit: string;
             /** Is Per Order */
             is_per_order: boolean;
+            /** Is Per Good */
+            is_per_good: boolean;
             /** Issue Rule */
             issue_rule: string;
             /**
@@ -4873,8 +6292,10 @@ export interface components {
             wip_at_standard: string;
             /** After */
             after: number[] | null;
-            /** Instructions */
-            instructions: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Alternate Centers */
+            alternate_centers: string[];
             /** Starts */
             starts: string | null;
             /** Ends */
@@ -4953,6 +6374,8 @@ export interface components {
             operations: components["schemas"]["OrderOperationOut"][];
             /** Inputs */
             inputs: components["schemas"]["OrderInputOut"][];
+            /** Grades */
+            grades: components["schemas"]["OrderGradeOut"][];
             /** Wip */
             wip: components["schemas"]["WipCell"][];
             /** Happened */
@@ -5685,6 +7108,696 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ChangeItemPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPricesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPricesPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_attach_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AttachDocumentPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_attach_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AttachDocumentPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_detach_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DetachDocumentPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_detach_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DetachDocumentPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_define_partner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefinePartnerPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_define_partner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefinePartnerPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_change_partner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePartnerPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_partner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePartnerPreview"];
             };
         };
         responses: {
@@ -8090,6 +10203,420 @@ export interface operations {
             };
         };
     };
+    post_set_rates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRatesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_rates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRatesPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_define_labour_grade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineLabourGradePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_define_labour_grade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineLabourGradePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_grade_rate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetGradeRatePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_grade_rate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetGradeRatePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_freeze_standard: {
         parameters: {
             query?: never;
@@ -9332,6 +11859,144 @@ export interface operations {
             };
         };
     };
+    post_change_phantom: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePhantomPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_phantom: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePhantomPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_take_back: {
         parameters: {
             query?: never;
@@ -10285,6 +12950,159 @@ export interface operations {
             };
         };
     };
+    poietic_catalog_api_partners: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartnerOut"][];
+                };
+            };
+        };
+    };
+    poietic_catalog_api_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_catalog_api_bring_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_catalog_api_documents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_catalog_api_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_engineering_api_work_centers: {
         parameters: {
             query?: never;
@@ -10301,6 +13119,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkCenterOut"][];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_labour_grades: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabourGradeOut"][];
                 };
             };
         };
@@ -10549,7 +13387,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ItemOut"];
+                    "application/json": components["schemas"]["ItemFull"];
                 };
             };
             /** @description Not Found */

@@ -7,12 +7,12 @@ import { useCommands } from '../commands/CommandContext';
 import { forms } from '../commands/forms';
 
 /** Commands that start without a page; the others start from the thing that they act on. */
-const fromPages = new Set(['draft-structure', 'correct-report', 'import-tables', 'close-holidays']);
+const fromPages = new Set(['draft-structure', 'correct-report', 'import-tables', 'close-holidays', 'attach-document', 'detach-document', 'change-partner']);
 
 const pages = [
   ['/define/work-centers', 'Work centers'],
   ['/define/calendars', 'Calendars'],
-  ['/define/shop', 'Places, reasons, persons'],
+  ['/define/shop', 'Partners, places, reasons, persons'],
   ['/define/lacks', 'What would stop the next order'],
   ['/define/exchange', 'Import and export'],
 ] as const;

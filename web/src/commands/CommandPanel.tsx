@@ -6,7 +6,7 @@ import { ApiError, command, type Outcome, type Problem } from '../lib/http';
 import { Button } from '../ui/Button';
 import { ProblemNote } from '../ui/States';
 import { type Started, useCommands } from './CommandContext';
-import { forms, type Given, isComplete, sent } from './forms';
+import { commandOf, forms, type Given, isComplete, sent } from './forms';
 import { useChangeOf } from './live';
 import { IssueForm, ReceiveMaterialForm } from './MaterialForms';
 import { CorrectReportForm, ReportForm } from './ReportForm';
@@ -26,12 +26,13 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
   const key = useRef({ content: '', key: '' });
   const panel = useRef<HTMLElement>(null);
   const spec = forms[started.name];
-  const title = commands.data?.find((c) => c.name === started.name)?.title ?? started.name;
+  const name = commandOf(started.name);
+  const title = spec?.title ?? commands.data?.find((c) => c.name === name)?.title ?? name;
   const content = JSON.stringify(sent(given));
   const asked = usePaused(content);
   const preview = useQuery({
     queryKey: ['preview', started.name, started.run, asked],
-    queryFn: () => command(started.name, JSON.parse(asked)),
+    queryFn: () => command(name, JSON.parse(asked)),
     enabled: posted === null && isComplete(started.name, JSON.parse(asked)),
     staleTime: Infinity,
     gcTime: 0,
@@ -54,7 +55,7 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
     setPosting(true);
     setRefused(null);
     try {
-      const outcome = await command(started.name, JSON.parse(content), { key: key.current.key, seen: shown.seen });
+      const outcome = await command(name, JSON.parse(content), { key: key.current.key, seen: shown.seen });
       setPosted(outcome);
       onMade(outcome);
       requestAnimationFrame(() => panel.current?.focus());

@@ -1,14 +1,15 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { basicsOptions, type Order, orderOptions, postingOptions, type Posting } from '../api/queries';
-import { plain, quantity } from '../lib/decimal';
+import { isZero, plain, quantity } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Field, NumberEntry } from '../ui/Field';
 import { Loaded } from '../ui/States';
 import type { Given } from './forms';
+import { GradesEntry } from './SimpleForm';
 import {
   dueReport,
-  inputsOf,
+  outputsOf,
   nextOperation,
   reportAct,
   reportedOperations,
@@ -62,9 +63,10 @@ function entryOf(posting: Posting, reasons: { code: string; name: string }[]): R
       .filter((s) => s.operation === operation && s.from_place === 'Work in process')
       .map((s) => ({ item: s.item, quantity: plain(s.quantity) })),
     hours: Object.fromEntries(
-      posting.times.filter((t) => t.operation === operation).map((t) => [t.kind, plain(t.hours)]),
+      posting.times.filter((t) => t.operation === operation).map((t) => [t.kind, plain(t.quantity)]),
     ),
     receive: '',
+    grades: [],
     complete: false,
     corrects: posting.number,
   };
@@ -72,7 +74,7 @@ function entryOf(posting: Posting, reasons: { code: string; name: string }[]): R
 
 function Entries({ order, given, onGiven, corrects }: Props & { order: Order; corrects?: Posting }) {
   const basics = useQuery(basicsOptions());
-  const reasons = basics.data?.reasons ?? [];
+  const reasons = basics.data?.reasons.filter((r) => r.use === 'scrap') ?? [];
   const [entry, setEntry] = useState<ReportEntry | null>(null);
   if (entry === null) {
     if (basics.data === undefined) return null;
@@ -89,7 +91,7 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
   };
   const here = order.operations.find((o) => o.number === entry.operation);
   const isLast = reportedOperations(order).at(-1)?.number === entry.operation;
-  const byProducts = inputsOf(order, entry.operation, 'by-product');
+  const byProducts = outputsOf(order, entry.operation);
   return (
     <div className="space-y-1.5">
       <Field label="Operation">
@@ -200,6 +202,9 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
               />
             )}
           </Field>
+          {!isZero(entry.receive || '0') && (
+            <GradesEntry order={order.number} rows={entry.grades} onRows={(rows) => change({ ...entry, grades: rows.map((r) => ({ item: r['item'] ?? '', quantity: r['quantity'] ?? '' })) })} />
+          )}
           <Field label="Complete">
             {(id) => (
               <input

@@ -1,9 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { basicsOptions, calendarsOptions, itemsOptions, ordersOptions, workCentersOptions } from '../api/queries';
+import { basicsOptions, calendarsOptions, itemsOptions, labourGradesOptions, orderOptions, ordersOptions, workCentersOptions } from '../api/queries';
 import { clock, minuteOf, type Shift } from '../lib/clock';
+import { percent } from '../lib/decimal';
 import { Entry, Field, NumberEntry } from '../ui/Field';
 import type { FieldSpec, Given } from './forms';
 import { OwnUnitsEntry } from './OwnUnitsEntry';
+import { type Column, type Row, RowsEntry } from './RowsEntry';
 import { WeekEntry } from './WeekEntry';
 
 const ROLES = ['administrator', 'controller', 'engineer', 'storekeeper', 'operator', 'cost accountant', 'viewer'];
@@ -61,6 +63,10 @@ function OneField({
     );
   }
   if (spec.kind === 'own units') return <OwnUnitsEntry item={String(given['code'] ?? '')} onUnits={onValue} />;
+  const rows = Array.isArray(value) ? (value as Row[]) : [];
+  if (spec.kind === 'layers') return <RowsEntry legend="What makes up a machine hour" add="Add a layer" columns={layerColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'prices') return <PricesEntry rows={rows} onRows={onValue} />;
+  if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
   if (spec.kind === 'week') return <WeekEntry shifts={Array.isArray(value) ? (value as Shift[]) : []} onShifts={onValue} />;
   return (
     <Field label={spec.label} hint={spec.hint}>
@@ -87,6 +93,7 @@ function OneField({
           case 'place':
           case 'calendar':
           case 'work center':
+          case 'labour grade':
             return (
               <select {...shared} className="entry" value={text} onChange={(e) => onValue(e.target.value)}>
                 {(text === '' || spec.optional) && <option value="">choose</option>}
@@ -127,15 +134,72 @@ function OneField({
   );
 }
 
+const layerColumns: Column[] = [
+  { name: 'name', label: 'layer', kind: 'text', className: 'w-32!' },
+  {
+    name: 'element',
+    label: 'charged to',
+    kind: 'choice',
+    className: 'w-36!',
+    options: ['machine', 'variable overhead', 'fixed overhead'].map((e) => ({ value: e, words: e })),
+  },
+  { name: 'amount', label: 'EUR/h', kind: 'number' },
+  { name: 'percent', label: 'or percent', kind: 'percent' },
+  { name: 'of', label: 'of layer', kind: 'text', className: 'w-28!' },
+];
+
+function PricesEntry({ rows, onRows }: { rows: Row[]; onRows: (rows: Row[]) => void }) {
+  const basics = useQuery(basicsOptions());
+  const suppliers = basics.data?.partners.filter((p) => p.kind === 'supplier') ?? [];
+  const columns: Column[] = [
+    {
+      name: 'supplier',
+      label: 'supplier',
+      kind: 'choice',
+      className: 'w-44!',
+      options: suppliers.map((p) => ({ value: p.code, words: `${p.code} ${p.name}` })),
+    },
+    { name: 'price', label: 'EUR', kind: 'number' },
+    { name: 'from_quantity', label: 'from quantity', kind: 'number' },
+    { name: 'effective_from', label: 'from', kind: 'date', className: 'w-36!' },
+    { name: 'effective_until', label: 'until', kind: 'date', className: 'w-36!' },
+  ];
+  return <RowsEntry legend="Prices; the first supplier is the one the standard buys from" add="Add a price" columns={columns} rows={rows} onRows={onRows} />;
+}
+
+/** What the output of an order is sorted into; nothing where it is not graded. */
+export function GradesEntry({ order, rows, onRows }: { order: number; rows: Row[]; onRows: (rows: Row[]) => void }) {
+  const found = useQuery({ ...orderOptions(order), enabled: order > 0 });
+  return (
+    <>
+      {found.data?.grades.map((g) => (
+        <Field key={g.item} label={g.name} hint={`${g.item}, ${percent(g.share)} expected`}>
+          {(id, hint) => (
+            <NumberEntry
+              id={id}
+              aria-describedby={hint}
+              value={rows.find((r) => r['item'] === g.item)?.['quantity'] ?? ''}
+              onValue={(quantity) => onRows([...rows.filter((r) => r['item'] !== g.item), ...(quantity ? [{ item: g.item, quantity }] : [])])}
+            />
+          )}
+        </Field>
+      ))}
+    </>
+  );
+}
+
 function useChoices(spec: FieldSpec): { value: string; words: string }[] {
   const items = useQuery({ ...itemsOptions(), enabled: spec.kind.endsWith('item') });
   const orders = useQuery({ ...ordersOptions(), enabled: spec.kind === 'order' });
   const basics = useQuery({ ...basicsOptions(), enabled: spec.kind === 'place' || spec.kind === 'unit' });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
+  const grades = useQuery({ ...labourGradesOptions(), enabled: spec.kind === 'labour grade' });
   const calendars = useQuery({ ...calendarsOptions(), enabled: spec.kind === 'calendar' });
   switch (spec.kind) {
     case 'calendar':
       return (calendars.data ?? []).map((c) => ({ value: c.code, words: `${c.code} ${c.name}` }));
+    case 'labour grade':
+      return (grades.data ?? []).map((g) => ({ value: g.code, words: `${g.code} ${g.name}` }));
     case 'choice':
       return (spec.options ?? []).map((o) => ({ value: o, words: o }));
     case 'unit':
@@ -148,7 +212,7 @@ function useChoices(spec: FieldSpec): { value: string; words: string }[] {
       return (orders.data ?? []).map((o) => ({ value: String(o.number), words: `${o.item} ${o.state}` }));
     default:
       return (items.data ?? [])
-        .filter((i) => spec.kind === 'item' || i.source === 'make')
+        .filter((i) => spec.kind === 'item' || i.source !== 'buy')
         .map((i) => ({ value: i.code, words: i.name }));
   }
 }

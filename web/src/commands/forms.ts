@@ -16,6 +16,10 @@ export type FieldKind =
   | 'minute'
   | 'week'
   | 'own units'
+  | 'labour grade'
+  | 'layers'
+  | 'prices'
+  | 'grades'
   | 'roles'
   | 'choice';
 
@@ -29,6 +33,10 @@ export interface FieldSpec {
 }
 
 export interface FormSpec {
+  /** the command that it carries out, where it is not the one of its name */
+  command?: string;
+  /** where the command's own title says too little */
+  title?: string;
   /** what the posting button says, naming the act and its object */
   act: (given: Given) => string;
   fields: FieldSpec[];
@@ -88,6 +96,7 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       order,
       field('quantity', 'Quantity', 'number'),
+      field('grades', 'Sorted into', 'grades', optional),
       field('place', 'Into', 'place', { optional: true, hint: "empty: the order's own place" }),
       field('complete', 'Complete the order', 'check'),
     ],
@@ -102,7 +111,7 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       field('code', 'Code', 'text'),
       field('name', 'Name', 'text'),
-      field('source', 'Buy or make', 'choice', { options: ['buy', 'make'] }),
+      field('source', 'Buy or make', 'choice', { options: ['buy', 'make', 'both'] }),
       field('unit', 'Unit', 'unit'),
       field('step', 'Step', 'number', { optional: true, hint: "empty: the unit's usual step" }),
       field('price', 'Price, EUR per unit', 'number', { optional: true, hint: 'of a bought item, for the standard' }),
@@ -115,12 +124,104 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       field('code', 'Item', 'item'),
       field('name', 'Name', 'text', optional),
-      field('price', 'Price, EUR per unit', 'number', optional),
-      field('standard_lot', 'Standard lot', 'number', optional),
-      field('density', 'Density, kg/m³', 'number', { optional: true, hint: 'for lines measured by mass' }),
+      field('price', 'Price, EUR per unit', 'number', { optional: true, hint: 'where no supplier has a price' }),
+      field('standard_lot', 'Standard lot', 'number', { optional: true, hint: 'made at once, or bought at once' }),
+      field('source', 'Buy or make', 'choice', { optional: true, options: ['buy', 'make', 'both'] }),
+      field('valuation', 'Valued at', 'choice', { optional: true, options: ['moving average', 'standard'] }),
       field('own_units', 'Own units', 'own units', optional),
       field('inactive_reason', 'Inactive because', 'text', { optional: true, hint: 'said when it is made inactive' }),
     ],
+  },
+  'plan-item': {
+    command: 'change-item',
+    title: 'Change how an item is planned and told apart',
+    act: (g) => `Change item ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Item', 'item'),
+      field('lot_rule', 'Lot sizing', 'choice', {
+        optional: true,
+        options: ['lot for lot', 'fixed lot', 'reorder point', 'economic order quantity'],
+      }),
+      field('lead_time_days', 'Lead time, days', 'number', { optional: true, hint: 'working days from ordering to having' }),
+      field('lot_minimum', 'At least', 'number', optional),
+      field('lot_multiple', 'In multiples of', 'number', optional),
+      field('safety_stock', 'Safety stock', 'number', optional),
+      field('tracking', 'Told apart by', 'choice', { optional: true, options: ['none', 'lot', 'serial'] }),
+      field('number_rule', 'Numbers', 'text', { optional: true, hint: 'such as HT-{year}-{number:4}' }),
+    ],
+  },
+  'form-item': {
+    command: 'change-item',
+    title: 'Change the form in which an item is stocked',
+    act: (g) => `Change item ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Item', 'item'),
+      field('form', 'Form', 'choice', { optional: true, options: ['round bar', 'flat bar', 'sheet', 'plate'] }),
+      field('form_length', 'Length, mm', 'number', optional),
+      field('form_width', 'Width, mm', 'number', { optional: true, hint: 'not of a round bar' }),
+      field('form_thickness', 'Thickness, mm', 'number', { optional: true, hint: 'of a round bar its diameter' }),
+      field('density', 'Density, kg/m³', 'number', optional),
+      field('price_per', 'Priced per', 'choice', { optional: true, options: ['kg'], hint: 'empty: per stock unit' }),
+    ],
+  },
+  'set-prices': {
+    act: (g) => `Set the prices of ${words(g, 'item')}`,
+    fields: [field('item', 'Item', 'item'), field('prices', 'Prices', 'prices', optional)],
+    start: { prices: [] },
+  },
+  'change-phantom': {
+    act: (g) => (g['is_phantom'] ? `Pass ${words(g, 'item')} through` : `Stock ${words(g, 'item')}`),
+    fields: [field('item', 'Item', 'made item'), field('is_phantom', 'A phantom', 'check')],
+    start: { is_phantom: true },
+  },
+  'attach-document': {
+    act: (g) => `Attach ${words(g, 'name')}`,
+    fields: [field('item', 'Item', 'item'), field('name', 'Name', 'text')],
+  },
+  'detach-document': {
+    act: (g) => `Detach ${words(g, 'name')}`,
+    fields: [field('item', 'Item', 'item'), field('name', 'Name', 'text')],
+  },
+  'define-partner': {
+    act: (g) => `Define partner ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text'),
+      field('is_supplier', 'Supplies us', 'check'),
+      field('is_customer', 'Buys from us', 'check'),
+    ],
+    start: { is_supplier: true, is_customer: false },
+  },
+  'change-partner': {
+    act: (g) => `Change partner ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text', optional),
+      field('is_supplier', 'Supplies us', 'check'),
+      field('is_customer', 'Buys from us', 'check'),
+    ],
+  },
+  'define-labour-grade': {
+    act: (g) => `Define labour grade ${words(g, 'code')}`,
+    fields: [field('code', 'Code', 'text'), field('name', 'Name', 'text'), field('rate', 'EUR per hour', 'number')],
+  },
+  'set-grade-rate': {
+    act: (g) => `Set the rate of ${words(g, 'grade')}`,
+    fields: [
+      field('grade', 'Labour grade', 'labour grade'),
+      field('effective_from', 'From', 'date', { optional: true, hint: 'empty: from the beginning' }),
+      field('rate', 'EUR per hour', 'number'),
+    ],
+  },
+  'set-rates': {
+    act: (g) => `Set the rates of ${words(g, 'work_center')}`,
+    fields: [
+      field('work_center', 'Work center', 'work center'),
+      field('effective_from', 'From', 'date', { optional: true, hint: 'empty: from the beginning' }),
+      field('labour_rate', 'Labour, EUR/h', 'number', { hint: 'where an operation names no labour grade' }),
+      field('layers', 'Machine hour', 'layers', optional),
+    ],
+    start: { layers: [] },
   },
   'define-place': {
     act: (g) => `Define place ${words(g, 'code')}`,
@@ -133,7 +234,15 @@ export const forms: Record<string, FormSpec> = {
   },
   'define-reason': {
     act: (g) => `Define reason ${words(g, 'code')}`,
-    fields: [field('code', 'Code', 'text'), field('name', 'Name', 'text')],
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text'),
+      field('use', 'Given for', 'choice', { options: ['scrap', 'over-issue', 'hold', 'adjustment'] }),
+      field('is_written_off', 'Written off', 'check', {
+        hint: 'scrap of this reason goes to expense; else it stays in the order and shows as yield',
+      }),
+    ],
+    start: { use: 'scrap', is_written_off: false },
   },
   'define-work-center': {
     act: (g) => `Define work center ${words(g, 'code')}`,
@@ -150,8 +259,6 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       field('code', 'Work center', 'work center'),
       field('name', 'Name', 'text', optional),
-      field('machine_rate', 'Machine, EUR/h', 'number', optional),
-      field('labour_rate', 'Labour, EUR/h', 'number', optional),
       ...capacity,
     ],
   },
@@ -249,6 +356,9 @@ export const forms: Record<string, FormSpec> = {
     start: { roles: [] },
   },
 };
+
+/** Return the command that a form carries out. */
+export const commandOf = (form: string) => forms[form]?.command ?? form;
 
 /** Return the input as the server takes it: what was left empty is left out. */
 export function sent(given: Given): Given {

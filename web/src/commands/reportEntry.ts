@@ -11,6 +11,8 @@ export interface ReportEntry {
   by_products: { item: string; quantity: string }[];
   hours: Record<string, string>;
   receive: string;
+  /** what is received, sorted, where the output is graded */
+  grades: { item: string; quantity: string }[];
   complete: boolean;
   /** the posting that this report corrects */
   corrects?: number | undefined;
@@ -29,6 +31,12 @@ export function nextOperation(order: Order): number {
   return (waiting.at(-1) ?? reported.at(-1))?.number ?? 0;
 }
 
+/** Return what leaves an operation besides the main item. */
+export const outputsOf = (order: Order, operation: number) => [
+  ...inputsOf(order, operation, 'by-product'),
+  ...inputsOf(order, operation, 'co-product'),
+];
+
 export function inputsOf(order: Order, operation: number, kind: string): OrderInput[] {
   return order.inputs.filter((i) => i.operation === operation && i.kind === kind);
 }
@@ -46,12 +54,13 @@ export function dueReport(order: Order, operation: number): ReportEntry {
     operation,
     good,
     scrap: [],
-    by_products: inputsOf(order, operation, 'by-product').map((b) => ({
+    by_products: outputsOf(order, operation).map((b) => ({
       item: b.code,
       quantity: plain(b.still),
     })),
     hours: {},
     receive: '',
+    grades: [],
     complete: false,
   });
 }
@@ -80,6 +89,7 @@ export function reportGiven(entry: ReportEntry): Given {
     by_products: entry.by_products.filter((b) => filled(b.quantity)),
     ...Object.fromEntries(hours.map(([kind, h]) => [hourField(kind), h])),
     receive: entry.receive || '0',
+    grades: filled(entry.receive) ? entry.grades.filter((g) => filled(g.quantity)) : [],
     complete: entry.complete,
   };
   return entry.corrects ? { posting: entry.corrects, report } : report;

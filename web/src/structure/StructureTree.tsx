@@ -1,6 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type ClipboardEvent, type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react';
-import { type Tree, treeDerivationOptions, type TreeRow } from '../api/queries';
+import { documentPath, type Tree, treeDerivationOptions, type TreeRow } from '../api/queries';
 import { FetchedDerivation } from '../derivation/DerivationLink';
 import { isZero, money, percent, quantity } from '../lib/decimal';
 import { Choices } from '../ui/Choices';
@@ -9,6 +9,7 @@ import { Quantity } from '../ui/Numbers';
 import {
   asTsv,
   closedAt,
+  closedByNeed,
   closedToOperations,
   hasRowsUnder,
   rowsAbove,
@@ -155,11 +156,15 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
             className="entry w-28"
             onChange={(e) => {
               const to = e.target.value;
-              setClosed(to === 'all' ? new Set() : to === 'operations' ? closedToOperations(rows) : closedAt(rows, Number(to)));
+              if (to === 'all') setClosed(new Set());
+              else if (to === 'operations') setClosed(closedToOperations(rows));
+              else if (to === 'need') setClosed(closedByNeed(rows, Number(tree.standard_lot)));
+              else setClosed(closedAt(rows, Number(to)));
             }}
           >
             <option value="all">all levels</option>
             <option value="operations">operations</option>
+            <option value="need">what a lot of {quantity(tree.standard_lot)} lacks</option>
             {Array.from({ length: deepest }, (_, n) => (
               <option key={n} value={n + 1}>
                 level {n + 1}
@@ -292,10 +297,25 @@ function What({ row, opens, isClosed, onToggle }: { row: TreeRow; opens: boolean
         </span>
       ) : (
         <span className="truncate" title={row.name}>
-          {row.kind === 'by-product' && <span title="by-product">← </span>}
+          {(row.kind === 'by-product' || row.kind === 'co-product') && <span title={row.kind}>← </span>}
           {row.name}
           {row.detail && <span className="ml-2 text-[12px] text-quiet">{row.detail}</span>}
+          {row.kind === 'phantom' && <span className="ml-2 text-[12px] text-quiet">phantom</span>}
+          {row.kind === 'co-product' && <span className="ml-2 text-[12px] text-quiet">co-product</span>}
           {row.revision && <span className="ml-2 text-[12px] text-quiet">rev {row.revision}</span>}
+          {row.documents.map((name) => (
+            <a
+              key={name}
+              className="quiet-link ml-2 text-[12px]"
+              href={documentPath(row.code, name)}
+              target="_blank"
+              rel="noreferrer"
+              tabIndex={-1}
+              title={`Open ${name}`}
+            >
+              {name}
+            </a>
+          ))}
         </span>
       )}
     </span>

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { TreeRow } from '../api/queries';
 import { placeOperations } from './OperationGraph';
-import { asTsv, closedAt, closedToOperations, hasRowsUnder, rowsAbove, selectCostliest, selectMatches, visibleRows } from './tree';
+import { asTsv, closedAt, closedByNeed, closedToOperations, hasRowsUnder, rowsAbove, selectCostliest, selectMatches, visibleRows } from './tree';
 
 function row(depth: number, kind: string, code: string, cost: string | null = null): TreeRow {
   return {
@@ -26,6 +26,7 @@ function row(depth: number, kind: string, code: string, cost: string | null = nu
     on_hand: null,
     revision: '',
     detail: '',
+    documents: [],
   };
 }
 
@@ -51,6 +52,12 @@ describe('what is open', () => {
     expect(visibleRows(rows, closedAt(rows, 1))).toEqual([0, 1, 2, 5, 6]);
     expect(visibleRows(rows, closedAt(rows, 2))).toHaveLength(7);
     expect(visibleRows(rows, closedToOperations(rows))).toEqual([0, 6]);
+  });
+
+  it('opens what stock does not cover for a lot', () => {
+    const stocked = rows.map((r) => (r.code === 'SET' ? { ...r, need: '2', on_hand: '10' } : r));
+
+    expect([5, 6].map((lot) => visibleRows(stocked, closedByNeed(stocked, lot)).length)).toEqual([5, 7]);
   });
 
   it('knows what stands above and under a row', () => {

@@ -23,7 +23,18 @@ export function visibleRows(rows: TreeRow[], closed: Closed): number[] {
 /** Return the rows to close so that items deeper than a level are out of sight. */
 export function closedAt(rows: TreeRow[], level: number): Set<number> {
   return new Set(
-    rows.flatMap((row, n) => (row.kind === 'sub-assembly' && (row.level ?? 0) >= level && hasRowsUnder(rows, n) ? [n] : [])),
+    rows.flatMap((row, n) => (opens(row) && (row.level ?? 0) >= level && hasRowsUnder(rows, n) ? [n] : [])),
+  );
+}
+
+const opens = (row: TreeRow) => row.kind === 'sub-assembly' || row.kind === 'phantom';
+
+/** Return the rows to close so that only what stock does not cover for a quantity of the top item stands open. */
+export function closedByNeed(rows: TreeRow[], quantity: number): Set<number> {
+  return new Set(
+    rows.flatMap((row, n) =>
+      row.kind === 'sub-assembly' && hasRowsUnder(rows, n) && Number(row.on_hand ?? 0) >= Number(row.need ?? 0) * quantity ? [n] : [],
+    ),
   );
 }
 

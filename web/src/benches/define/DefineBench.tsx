@@ -60,7 +60,7 @@ export function DefineBench() {
                       Calendars
                     </Link>
                     <Link className="quiet-link text-act" to="/define/shop">
-                      Places, reasons, persons
+                      Partners, places, reasons, persons
                     </Link>
                     <Link className="quiet-link text-act" to="/define/lacks">
                       What is lacking

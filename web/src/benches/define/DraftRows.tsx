@@ -3,6 +3,7 @@ import type { Item, WorkCenter } from '../../api/queries';
 import { Button } from '../../ui/Button';
 import { Entry, NumberEntry } from '../../ui/Field';
 import { blankLine, type DraftLine, type DraftOperation, linesFromTsv } from './draft';
+import { LineDetails, OperationDetails } from './DraftDetails';
 
 const numbers = [
   ['setup_labour_hours', 'Setup labour hours'],
@@ -17,12 +18,14 @@ export function OperationRows({
   operation: o,
   centers,
   items,
+  pictures,
   onChange,
   onRemove,
 }: {
   operation: DraftOperation;
   centers: WorkCenter[];
   items: Item[];
+  pictures: string[];
   onChange: (patch: Partial<DraftOperation>) => void;
   onRemove: () => void;
 }) {
@@ -83,7 +86,7 @@ export function OperationRows({
         </td>
         <RowActs name={`operation ${o.number}`} isOpen={isOpen} onOpen={setOpen} onRemove={onRemove} />
       </tr>
-      {isOpen && <OperationDetails operation={o} onChange={onChange} />}
+      {isOpen && <OperationDetails operation={o} pictures={pictures} onChange={onChange} />}
       {o.lines.map((l, k) => (
         <LineRows
           key={k}
@@ -104,6 +107,9 @@ export function OperationRows({
             </Button>
             <Button look="link" onClick={() => onChange({ lines: [...o.lines, blankLine('by-product')] })}>
               Add a by-product to {o.number}
+            </Button>
+            <Button look="link" onClick={() => onChange({ lines: [...o.lines, blankLine('co-product')] })}>
+              Add a co-product to {o.number}
             </Button>
           </span>
         </td>
@@ -137,59 +143,14 @@ function RowActs({
   );
 }
 
-function OperationDetails({ operation: o, onChange }: { operation: DraftOperation; onChange: (patch: Partial<DraftOperation>) => void }) {
-  const entry = (field: 'run_quantity' | 'machines' | 'queue_hours' | 'wait_hours' | 'move_hours' | 'transfer_quantity', label: string) => (
-    <label className="flex items-center gap-1.5 text-quiet">
-      {label}
-      <NumberEntry
-        className="w-16!"
-        aria-label={`${label} of operation ${o.number}`}
-        value={o[field]}
-        onValue={(v) => onChange({ [field]: v })}
-      />
-    </label>
-  );
-  return (
-    <tr>
-      <td />
-      <td colSpan={9} className="h-auto! py-1.5!">
-        <div className="flex flex-wrap items-center gap-x-5 gap-y-1.5 text-[13px]">
-          <label className="flex items-center gap-1.5 text-quiet">
-            after
-            <Entry
-              className="w-24!"
-              aria-label={`Operation ${o.number} comes after`}
-              placeholder="the one before"
-              title="numbers of earlier operations; a dash: from the start"
-              value={o.after}
-              onChange={(e) => onChange({ after: e.target.value })}
-            />
-          </label>
-          {entry('run_quantity', 'run hours for')}
-          <label className="flex items-center gap-1.5 text-quiet">
-            <input type="checkbox" checked={o.runs_whole_batches} onChange={(e) => onChange({ runs_whole_batches: e.target.checked })} />
-            in whole batches
-          </label>
-          {entry('machines', 'machines')}
-          {entry('transfer_quantity', 'hands over every')}
-          {entry('queue_hours', 'queue h')}
-          {entry('wait_hours', 'wait h')}
-          {entry('move_hours', 'move h')}
-          <label className="flex w-full items-center gap-1.5 text-quiet">
-            instructions
-            <Entry
-              aria-label={`Instructions of operation ${o.number}`}
-              value={o.instructions}
-              onChange={(e) => onChange({ instructions: e.target.value })}
-            />
-          </label>
-        </div>
-      </td>
-    </tr>
-  );
-}
+/** what is entered third: of a component, a by-product, a co-product */
+const thirds = {
+  component: { field: 'allowance', words: 'allowance %', label: 'Allowance' },
+  'by-product': { field: 'credit_price', words: 'credit EUR', label: 'Credit price' },
+  'co-product': { field: 'weight', words: 'weighs', label: 'Weight' },
+} as const;
 
-function LineRows({
+export function LineRows({
   line: l,
   label,
   unit,
@@ -206,6 +167,7 @@ function LineRows({
 }) {
   const [isOpen, setOpen] = useState(false);
   const isComponent = l.kind === 'component';
+  const third = thirds[l.kind];
   return (
     <>
       <tr>
@@ -228,7 +190,7 @@ function LineRows({
               <option value="order">per order</option>
             </select>
           ) : (
-            <span className="text-quiet">by-product</span>
+            <span className="text-quiet">{l.kind}</span>
           )}
         </td>
         <td colSpan={2}>
@@ -239,11 +201,11 @@ function LineRows({
         </td>
         <td colSpan={2}>
           <label className="flex items-center gap-1 text-[12px] whitespace-nowrap text-quiet">
-            {isComponent ? 'allowance %' : 'credit EUR'}
+            {third.words}
             <NumberEntry
-              aria-label={`${isComponent ? 'Allowance' : 'Credit price'} of ${l.item}`}
-              value={isComponent ? l.allowance : l.credit_price}
-              onValue={(v) => onChange(isComponent ? { allowance: v } : { credit_price: v })}
+              aria-label={`${third.label} of ${l.item}`}
+              value={l[third.field]}
+              onValue={(v) => onChange({ [third.field]: v })}
             />
           </label>
         </td>
@@ -266,60 +228,5 @@ function LineRows({
       </tr>
       {isOpen && <LineDetails line={l} onChange={onChange} />}
     </>
-  );
-}
-
-function LineDetails({ line: l, onChange }: { line: DraftLine; onChange: (patch: Partial<DraftLine>) => void }) {
-  const sizes = (['length', 'width', 'thickness'] as const).slice(0, { '': 0, length: 1, area: 2 }[l.measured_by] ?? 3);
-  return (
-    <tr>
-      <td />
-      <td colSpan={9} className="h-auto! py-1.5!">
-        <div className="flex flex-wrap items-center gap-x-5 gap-y-1.5 text-[13px]">
-          <label className="flex items-center gap-1.5 text-quiet">
-            unit
-            <Entry
-              className="w-20!"
-              aria-label={`Unit of ${l.item}`}
-              placeholder="stock unit"
-              value={l.unit}
-              disabled={l.measured_by !== ''}
-              onChange={(e) => onChange({ unit: e.target.value })}
-            />
-          </label>
-          <label className="flex items-center gap-1.5 text-quiet">
-            measured by
-            <select
-              className="entry w-28!"
-              aria-label={`${l.item} measured by`}
-              value={l.measured_by}
-              onChange={(e) => onChange({ measured_by: e.target.value, unit: '' })}
-            >
-              <option value="">pieces or unit</option>
-              <option value="length">length</option>
-              <option value="area">area</option>
-              <option value="volume">volume</option>
-              <option value="mass">mass</option>
-            </select>
-          </label>
-          {sizes.map((size) => (
-            <label key={size} className="flex items-center gap-1.5 text-quiet">
-              {size} mm
-              <NumberEntry className="w-16!" aria-label={`${size} of ${l.item}`} value={l[size]} onValue={(v) => onChange({ [size]: v })} />
-            </label>
-          ))}
-          <label className="flex items-center gap-1.5 text-quiet">
-            position
-            <Entry className="w-32!" aria-label={`Position of ${l.item}`} value={l.reference} onChange={(e) => onChange({ reference: e.target.value })} />
-          </label>
-          {(['effective_from', 'effective_until'] as const).map((end) => (
-            <label key={end} className="flex items-center gap-1.5 text-quiet">
-              {end === 'effective_from' ? 'from' : 'until'}
-              <Entry type="date" className="w-36!" aria-label={`${l.item} ${end.replace('_', ' ')}`} value={l[end]} onChange={(e) => onChange({ [end]: e.target.value })} />
-            </label>
-          ))}
-        </div>
-      </td>
-    </tr>
   );
 }

@@ -1,15 +1,29 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
-import { type Item, itemsOptions, type Revision, revisionOptions, revisionsOptions, workCentersOptions } from '../../api/queries';
+import { documentsOptions, type Item, itemsOptions, type Revision, revisionOptions, revisionsOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { ApiError, command, type Outcome } from '../../lib/http';
 import { OperationGraph } from '../../structure/OperationGraph';
 import { Button } from '../../ui/Button';
 import { NumberEntry } from '../../ui/Field';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
-import { afterGiven, blankOperation, draftGiven, draftOf, type DraftOperation } from './draft';
-import { OperationRows } from './DraftRows';
+import {
+  afterGiven,
+  bareLinesOf,
+  blankLine,
+  blankOperation,
+  blankWhole,
+  draftGiven,
+  draftOf,
+  type DraftLine,
+  type DraftOperation,
+  type DraftWhole,
+  linesFromTsv,
+  wholeOf,
+} from './draft';
+import { DraftOutputs } from './DraftOutputs';
+import { LineRows, OperationRows } from './DraftRows';
 import { useUndo } from './useUndo';
 
 const PAUSE = 500;
@@ -80,9 +94,10 @@ function FromRevision({ item, source, letter }: { item: Item; source: string; le
   return <Loaded query={revision}>{(r) => <Editor item={item} from={r} />}</Loaded>;
 }
 
-interface Draft {
-  batch: string;
+interface Draft extends DraftWhole {
   operations: DraftOperation[];
+  /** of a phantom without operations */
+  bare: DraftLine[];
 }
 
 function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
@@ -91,13 +106,14 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
   const centers = useQuery(workCentersOptions());
   const items = useQuery(itemsOptions());
   const draft = useUndo<Draft>(() => ({
-    batch: from?.batch_quantity.replace(/\.?0+$/, '') ?? '1',
-    operations: from ? draftOf(from) : [blankOperation(10, '')],
+    ...(from ? wholeOf(from) : blankWhole),
+    operations: from ? draftOf(from) : item.is_phantom ? [] : [blankOperation(10, '')],
+    bare: from ? bareLinesOf(from) : [],
   }));
   const { undo, redo } = draft;
   const firstCenter = centers.data?.[0]?.code ?? '';
   const operations = draft.state.operations.map((o) => ({ ...o, work_center: o.work_center || firstCenter }));
-  const given = draftGiven(code, draft.state.batch, operations);
+  const given = draftGiven(code, draft.state, operations, draft.state.bare);
   const setOperations = (change: (was: DraftOperation[]) => DraftOperation[]) =>
     draft.set((was) => ({ ...was, operations: change(was.operations) }));
 
@@ -114,6 +130,8 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
     return () => removeEventListener('keydown', onKeyDown);
   });
 
+  const pictures = useQuery(documentsOptions(code)).data?.map((d) => d.name) ?? [];
+  const setBare = (bare: DraftLine[]) => draft.set((was) => ({ ...was, bare }));
   const last = Number(operations.at(-1)?.number ?? 0);
   const branches = operations.map((o) => ({ number: Number(o.number), name: o.name, after: afterGiven(o.after).after ?? null }));
   return (
@@ -183,15 +201,57 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
             operation={o}
             centers={centers.data ?? []}
             items={items.data ?? []}
+            pictures={pictures}
             onChange={(patch) => setOperations((was) => was.map((w, k) => (k === n ? { ...w, ...patch } : w)))}
             onRemove={() => setOperations((was) => was.filter((_, k) => k !== n))}
           />
         ))}
+        {item.is_phantom && operations.length === 0 && (
+          <BareRows lines={draft.state.bare} items={items.data ?? []} onLines={setBare} />
+        )}
       </table>
+      <DraftOutputs
+        whole={draft.state}
+        hasCoProducts={operations.some((o) => o.lines.some((l) => l.kind === 'co-product'))}
+        onChange={(patch) => draft.set((was) => ({ ...was, ...patch }))}
+      />
       <p className="border-t border-hair-strong px-4 py-2">
         <Button onClick={() => setOperations((was) => [...was, blankOperation(last + 10, firstCenter)])}>Add operation {last + 10}</Button>
       </p>
     </article>
+  );
+}
+
+/** The lines of a phantom that has no operations: they go to the operation that uses it. */
+function BareRows({ lines, items, onLines }: { lines: DraftLine[]; items: Item[]; onLines: (lines: DraftLine[]) => void }) {
+  return (
+    <tbody>
+      {lines.map((l, k) => (
+        <LineRows
+          key={k}
+          line={l}
+          label={`component ${k + 1}`}
+          unit={items.find((i) => i.code === l.item)?.unit}
+          onChange={(patch) => onLines(lines.map((was, j) => (j === k ? { ...was, ...patch } : was)))}
+          onPaste={(event) => {
+            const text = event.clipboardData.getData('text/plain');
+            if (!/[\t\n]/.test(text.trim())) return;
+            event.preventDefault();
+            onLines([...lines.slice(0, k), ...linesFromTsv(text), ...lines.slice(k).filter((was) => was.item)]);
+          }}
+          onRemove={() => onLines(lines.filter((_, j) => j !== k))}
+        />
+      ))}
+      <tr>
+        <td />
+        <td colSpan={9}>
+          <Button look="link" onClick={() => onLines([...lines, blankLine('component')])}>
+            Add a component
+          </Button>
+          <span className="ml-3 text-quiet">A phantom without operations: its lines go to the operation that uses it.</span>
+        </td>
+      </tr>
+    </tbody>
   );
 }
 

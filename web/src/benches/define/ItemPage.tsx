@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useEffect } from 'react';
-import { commandsOptions, type Item, itemOptions, itemsOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
+import { commandsOptions, type Item, type ItemFull, itemOptions, itemsOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { OperationGraph } from '../../structure/OperationGraph';
@@ -10,24 +10,24 @@ import { Button } from '../../ui/Button';
 import { Money, Quantity, UnitCost } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { NotesBlock, RevisionsBlock, StandardBlock, StockAndUse } from './ItemBlocks';
+import { DocumentsBlock, PlanningBlock, PricesBlock } from './ItemPapers';
 
 /** An item: what it is made of and how, what it costs, where it lies and where it is used. */
 export function ItemPage() {
   const { code = '' } = useParams();
   const client = useQueryClient();
-  const item = useQuery({
-    ...itemOptions(code),
-    placeholderData: () => client.getQueryData(itemsOptions().queryKey)?.find((i) => i.code === code),
-  });
-  return <Loaded query={item}>{(i) => <Page key={code} item={i} />}</Loaded>;
+  const full = useQuery(itemOptions(code));
+  const listed = client.getQueryData(itemsOptions().queryKey)?.find((i) => i.code === code);
+  if (listed && !full.data && !full.error) return <Page key={code} item={listed} full={undefined} />;
+  return <Loaded query={full}>{(i) => <Page key={code} item={i} full={i} />}</Loaded>;
 }
 
-function Page({ item }: { item: Item }) {
+function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
   const { start, started } = useCommands();
   const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
   const [query] = useSearchParams();
   const revision = query.get('rev') ?? '';
-  const isMade = item.source === 'make';
+  const isMade = item.source !== 'buy';
   const revisions = useQuery({ ...revisionsOptions(item.code), enabled: isMade });
   const hasStructure = item.has_approved || item.has_draft || (revisions.data?.length ?? 0) > 0;
   const tree = useQuery({ ...treeOptions(item.code, revision), enabled: hasStructure });
@@ -40,7 +40,7 @@ function Page({ item }: { item: Item }) {
           <h1>
             {item.name} <span className="code text-[16px]">{item.code}</span>
           </h1>
-          <Facts item={item} tree={tree.data} />
+          <Facts item={item} full={full} tree={tree.data} />
         </div>
         <div className="flex flex-wrap gap-1.5">
           {may.has('change-item') && <Button onClick={() => start('change-item', { code: item.code })}>Change…</Button>}
@@ -51,6 +51,11 @@ function Page({ item }: { item: Item }) {
           )}
           {!isMade && may.has('receive-material') && (
             <Button onClick={() => start('receive-material', { item: item.code })}>Receive…</Button>
+          )}
+          {isMade && may.has('change-phantom') && (
+            <Button onClick={() => start('change-phantom', { item: item.code, is_phantom: !item.is_phantom })}>
+              {item.is_phantom ? 'Stock it…' : 'Pass through…'}
+            </Button>
           )}
           {isMade && may.has('draft-structure') && (
             <Link
@@ -63,7 +68,7 @@ function Page({ item }: { item: Item }) {
           {item.has_draft && may.has('approve-structure') && (
             <Button onClick={() => start('approve-structure', { item: item.code })}>Approve the draft…</Button>
           )}
-          {isMade && may.has('plan-order') && item.has_approved && (
+          {isMade && may.has('plan-order') && item.has_approved && !item.is_phantom && (
             <Button onClick={() => start('plan-order', { item: item.code })}>Plan an order…</Button>
           )}
         </div>
@@ -93,12 +98,15 @@ function Page({ item }: { item: Item }) {
       >
         <div className="border-r border-hair">
           <StandardBlock item={item} />
+          {item.source !== 'make' && <PricesBlock item={item} />}
         </div>
         <div className="border-r border-hair">
           <StockAndUse item={item} />
+          {full && <PlanningBlock item={full} />}
         </div>
         <div>
           {isMade && <RevisionsBlock item={item} shown={tree.data?.letter ?? ''} />}
+          <DocumentsBlock item={item} />
           <NotesBlock kind="item" code={item.code} />
         </div>
       </div>
@@ -122,11 +130,12 @@ function useCompareKey(path: string, letters: string[]) {
   }, [navigate, path, newest, older]);
 }
 
-function Facts({ item, tree }: { item: Item; tree: Tree | undefined }) {
-  const isMade = item.source === 'make';
+function Facts({ item, full, tree }: { item: Item; full: ItemFull | undefined; tree: Tree | undefined }) {
+  const price = full?.unit_price ?? item.price;
+  const isMade = item.source !== 'buy';
   return (
     <p className="text-quiet">
-      {isMade ? 'made' : 'bought'} · <Quantity value={item.on_hand} unit={item.unit} /> on hand, worth <Money value={item.value} />{' '}
+      {item.is_phantom ? 'phantom, made within its parents' : { make: 'made', both: 'made or bought' }[item.source] ?? 'bought'} · <Quantity value={item.on_hand} unit={item.unit} /> on hand, worth <Money value={item.value} />{' '}
       EUR
       {tree && (
         <>
@@ -140,11 +149,11 @@ function Facts({ item, tree }: { item: Item; tree: Tree | undefined }) {
         <>
           {' '}
           · price{' '}
-          {item.price === null ? (
+          {price === null ? (
             <strong className="text-attention">none yet</strong>
           ) : (
             <>
-              <UnitCost value={item.price} /> EUR/{item.unit}
+              <UnitCost value={price} /> EUR/{item.unit}
             </>
           )}
           {item.density !== null && (

@@ -1,20 +1,21 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
-import { basicsOptions, commandsOptions, peopleOptions } from '../../api/queries';
+import { basicsOptions, commandsOptions, partnersOptions, peopleOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 
-/** Places, reasons and persons: what every day needs and nobody looks at often. */
+/** Partners, places, reasons and persons: what every day needs and nobody looks at often. */
 export function ShopPage() {
   const basics = useQuery(basicsOptions());
+  const partners = useQuery(partnersOptions());
   const people = useQuery(peopleOptions());
   const { start } = useCommands();
   return (
     <article>
       <header className="px-4 pt-3 pb-2">
-        <h1>Places, reasons, persons</h1>
-        <p className="text-quiet">Where stock lies, why pieces are scrapped, who may do what.</p>
+        <h1>Partners, places, reasons, persons</h1>
+        <p className="text-quiet">Who supplies us and buys from us, where stock lies, why things happen, who may do what.</p>
       </header>
       <div className="grid gap-x-6 gap-y-4 lg:grid-cols-2">
         <Loaded query={basics}>
@@ -29,15 +30,47 @@ export function ShopPage() {
                   </tr>
                 ))}
               </List>
-              <List title="Scrap reasons" command="define-reason" words="Define a reason…" heads={['Code', 'Name']}>
+              <List title="Reasons" command="define-reason" words="Define a reason…" heads={['Code', 'Name', 'given for']}>
                 {b.reasons.map((r) => (
                   <tr key={r.code}>
                     <td className="code pl-4!">{r.code}</td>
                     <td className="w-full">{r.name}</td>
+                    <td className="whitespace-nowrap text-quiet">
+                      {r.use}
+                      {r.use === 'scrap' && (r.is_written_off ? ', written off' : ', stays in the order')}
+                    </td>
                   </tr>
                 ))}
               </List>
             </>
+          )}
+        </Loaded>
+        <Loaded query={partners}>
+          {(rows) => (
+            <List title="Partners" command="define-partner" words="Define a partner…" heads={['Code', 'Name', 'supplies', '']}>
+              {rows.map((p) => (
+                <tr key={p.code}>
+                  <td className="code pl-4!">{p.code}</td>
+                  <td className="w-full">
+                    {p.name} {p.is_customer && <span className="text-[12px] text-quiet">customer</span>}
+                  </td>
+                  <td className="max-w-56 truncate text-quiet" title={p.items.join(', ')}>
+                    {p.items.join(', ')}
+                  </td>
+                  <td className="num pr-4!">
+                    <ForWhoMay command="change-partner">
+                      <Button
+                        look="link"
+                        aria-label={`Change ${p.code}`}
+                        onClick={() => start('change-partner', { code: p.code, is_supplier: p.is_supplier, is_customer: p.is_customer })}
+                      >
+                        Change…
+                      </Button>
+                    </ForWhoMay>
+                  </td>
+                </tr>
+              ))}
+            </List>
           )}
         </Loaded>
         <Loaded query={people}>

@@ -1,13 +1,146 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
-import { calendarsOptions, commandsOptions, workCentersOptions } from '../../api/queries';
+import { calendarsOptions, commandsOptions, labourGradesOptions, type WorkCenter, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { weekWords } from '../../lib/clock';
-import { percent } from '../../lib/decimal';
+import { day } from '../../lib/date';
+import { percent, plain } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
 import { NotesBlock } from './ItemBlocks';
+
+/** What a form of new rates begins with: those in force, from tomorrow on. */
+function ratesGiven(w: WorkCenter) {
+  const now = w.rates.find((r) => r.is_in_force);
+  return {
+    work_center: w.code,
+    labour_rate: plain(now?.labour_rate ?? '0'),
+    effective_from: tomorrow(),
+    layers: (now?.layers ?? []).map((l) => ({
+      name: l.name,
+      element: l.element,
+      ...(l.of ? { of: l.of, percent: plain(l.percent) } : { amount: plain(l.amount) }),
+    })),
+  };
+}
+
+function tomorrow(): string {
+  const next = new Date();
+  next.setDate(next.getDate() + 1);
+  return next.toISOString().slice(0, 10);
+}
+
+/** How the hour of a work center is made up, the latest rates first. */
+function RatesBlock({ center: w }: { center: WorkCenter }) {
+  return (
+    <table className="rows" aria-label={`Rates of ${w.code}`}>
+      <thead>
+        <tr>
+          <th className="pl-4!">An hour at {w.code}</th>
+          <th>charged to</th>
+          <th className="num">EUR/h</th>
+        </tr>
+      </thead>
+      {w.rates.map((r) => (
+        <tbody key={r.effective_from ?? ''} className={r.is_in_force ? '' : 'text-quiet'}>
+          <tr className="[&>td]:border-t-hair-strong">
+            <td className="pl-4! font-semibold">
+              {r.effective_from ? `from ${day(r.effective_from)}` : 'from the beginning'}
+              {r.is_in_force && <span className="ml-2 text-[12px] font-normal text-quiet">in force</span>}
+            </td>
+            <td className="text-quiet">machine</td>
+            <td className="num font-semibold">
+              <Money value={r.machine_rate} />
+            </td>
+          </tr>
+          {r.layers.map((l) => (
+            <tr key={l.name}>
+              <td className="pl-7!">
+                {l.name}
+                {l.of && (
+                  <span className="ml-2 text-[12px] text-quiet">
+                    {percent(l.percent)} of {l.of}
+                  </span>
+                )}
+              </td>
+              <td className="text-quiet">{l.element}</td>
+              <td className="num">
+                <Money value={l.per_hour} />
+              </td>
+            </tr>
+          ))}
+          <tr>
+            <td className="pl-7!">a person without a grade</td>
+            <td className="text-quiet">labour</td>
+            <td className="num">
+              <Money value={r.labour_rate} />
+            </td>
+          </tr>
+        </tbody>
+      ))}
+    </table>
+  );
+}
+
+/** Skills of people, with what an hour of one of them costs. */
+function LabourGradesBlock() {
+  const grades = useQuery(labourGradesOptions());
+  const { start } = useCommands();
+  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  return (
+    <section aria-label="Labour grades">
+      <div className="flex items-center justify-between px-4 pb-1">
+        <h2>Labour grades</h2>
+        {may.has('define-labour-grade') && <Button onClick={() => start('define-labour-grade')}>Define a grade…</Button>}
+      </div>
+      <table className="rows" aria-label="Labour grades">
+        <thead>
+          <tr>
+            <th className="pl-4!">Code</th>
+            <th>Name</th>
+            <th className="num">EUR/h</th>
+            <td />
+          </tr>
+        </thead>
+        <tbody>
+          {grades.data?.map((g) => (
+            <tr key={g.code}>
+              <td className="code pl-4!">{g.code}</td>
+              <td className="w-full">
+                {g.name}{' '}
+                {g.rates
+                  .filter((r) => r.effective_from)
+                  .map((r) => (
+                    <span key={r.effective_from} className="ml-2 text-[12px] text-quiet">
+                      {plain(r.rate)} from {day(r.effective_from ?? '')}
+                    </span>
+                  ))}
+              </td>
+              <td className="num">
+                <Money value={g.rate} />
+              </td>
+              <td className="num pr-4!">
+                {may.has('set-grade-rate') && (
+                  <Button look="link" onClick={() => start('set-grade-rate', { grade: g.code, effective_from: tomorrow(), rate: plain(g.rate) })}>
+                    Rate of {g.code}…
+                  </Button>
+                )}
+              </td>
+            </tr>
+          ))}
+          {grades.data?.length === 0 && (
+            <tr>
+              <td colSpan={4} className="pl-4! text-quiet">
+                None yet: every work center has one rate for people. Define a grade where skills cost differently.
+              </td>
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </section>
+  );
+}
 
 /** Where operations run: what an hour costs, what can be done in it, and when. */
 export function WorkCentersPage() {
@@ -88,6 +221,11 @@ export function WorkCentersPage() {
                     <Money value={w.labour_rate} />
                   </td>
                   <td className="num pr-4!">
+                    {may.has('set-rates') && (
+                      <Button look="link" className="mr-3" onClick={() => start('set-rates', ratesGiven(w))}>
+                        Rates of {w.code}…
+                      </Button>
+                    )}
                     {may.has('change-work-center') && (
                       <Button look="link" onClick={() => start('change-work-center', { code: w.code })}>
                         Change {w.code}…
@@ -107,11 +245,18 @@ export function WorkCentersPage() {
           </table>
         )}
       </Loaded>
-      {shown && (
-        <div className="max-w-[680px] px-2 pt-4">
-          <NotesBlock key={shown} kind="work center" code={shown} />
+      <div className={`grid gap-x-6 gap-y-4 pt-4 ${started ? '' : 'lg:grid-cols-2'}`}>
+        <div className="space-y-4">
+          {centers.data?.filter((w) => w.code === shown).map((w) => <RatesBlock key={w.code} center={w} />)}
+          {shown && (
+            <div className="px-2">
+              <NotesBlock key={shown} kind="work center" code={shown} />
+            </div>
+          )}
+          {!shown && <p className="px-4 text-quiet">Choose a code to see how its hour is made up, from when, and what was noted on it.</p>}
         </div>
-      )}
+        <LabourGradesBlock />
+      </div>
     </article>
   );
 }

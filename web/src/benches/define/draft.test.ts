@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Revision } from '../../api/queries';
-import { afterGiven, blankLine, blankOperation, draftGiven, draftOf, linesFromTsv, shift } from './draft';
+import { afterGiven, alternatesGiven, bareLinesOf, blankLine, blankOperation, blankWhole, draftGiven, draftOf, linesFromTsv, shift, wholeOf } from './draft';
 
 const revision: Revision = {
   item: 'CELL',
@@ -9,6 +9,9 @@ const revision: Revision = {
   state: 'approved',
   batch_quantity: '1.000000',
   standard_lot: '20.000000',
+  share_rule: 'physical measure',
+  main_weight: '0.490000',
+  grades: [{ item: 'CELL-A', share: '1', weight: '2' }],
   approved_at: null,
   note: '',
   change: 1,
@@ -31,7 +34,14 @@ const revision: Revision = {
       yield_share: '0.950000',
       is_report_point: true,
       after: null,
-      instructions: 'deburr',
+      crew: '0.500000',
+      labour_grade: 'FIT',
+      alternate_centers: ['LATHE'],
+      supplier: null,
+      subcontract_price: '0.000000',
+      payment_basis: '',
+      days_out: '0.000000',
+      steps: [{ kind: 'measurement', text: 'Bore', unit: 'mm', lower: '20.000', upper: '20.021', picture: '' }],
     },
     {
       number: 20,
@@ -51,7 +61,14 @@ const revision: Revision = {
       yield_share: '1.000000',
       is_report_point: true,
       after: [],
-      instructions: '',
+      crew: null,
+      labour_grade: null,
+      alternate_centers: [],
+      supplier: 'COAT',
+      subcontract_price: '9.800000',
+      payment_basis: 'pieces sent',
+      days_out: '5.000000',
+      steps: [],
     },
   ],
   components: [
@@ -70,6 +87,7 @@ const revision: Revision = {
       width: null,
       thickness: null,
       reference: 'pos 3',
+      alternates: [{ item: 'BAR-2', ratio: '2.000' }],
       effective_from: null,
       effective_until: '2027-01-31',
     },
@@ -88,11 +106,15 @@ const revision: Revision = {
       width: '50.000000',
       thickness: '20.000000',
       reference: '',
+      alternates: [],
       effective_from: null,
       effective_until: null,
     },
   ],
-  outputs: [{ item: 'SWARF', name: 'Swarf', unit: 'kg', operation: 10, quantity: '1.100000', credit_price: '1.200000' }],
+  outputs: [
+    { item: 'SWARF', name: 'Swarf', unit: 'kg', operation: 10, quantity: '1.100000', kind: 'by-product', credit_price: '1.200000', weight: '0.000000' },
+    { item: 'RING', name: 'Ring', unit: 'pcs', operation: 10, quantity: '3.000000', kind: 'co-product', credit_price: '0.000000', weight: '0.055000' },
+  ],
 };
 
 describe('a draft', () => {
@@ -104,26 +126,47 @@ describe('a draft', () => {
   });
 
   it('goes back to the server as it came', () => {
-    const given = draftGiven('CELL', '1', draftOf(revision));
+    const given = draftGiven('CELL', wholeOf(revision), draftOf(revision));
 
     expect(given['operations']).toMatchObject([
-      { number: 10, yield_share: '0.95', run_quantity: '12', runs_whole_batches: true, machines: 2, wait_hours: '4', instructions: 'deburr' },
-      { number: 20, yield_share: '1', after: [], transfer_quantity: '5' },
+      { number: 10, yield_share: '0.95', run_quantity: '12', runs_whole_batches: true, machines: 2, wait_hours: '4', crew: '0.5', labour_grade: 'FIT', alternate_centers: ['LATHE'], steps: [{ kind: 'measurement', text: 'Bore', unit: 'mm', lower: '20', upper: '20.021' }] },
+      { number: 20, yield_share: '1', after: [], transfer_quantity: '5', supplier: 'COAT', subcontract_price: '9.8', payment_basis: 'pieces sent', days_out: '5' },
     ]);
     expect((given['operations'] as object[])[0]).not.toHaveProperty('after');
     expect(given['components']).toEqual([
-      { item: 'BAR', operation: 10, quantity: '122', per: 'unit', allowance: '0.025', issue_rule: 'at operation', unit: 'mm', reference: 'pos 3', effective_until: '2027-01-31' },
-      { item: 'PLATE', operation: 20, quantity: '2', per: 'order', allowance: '0', issue_rule: 'by hand', measured_by: 'mass', length: '100', width: '50', thickness: '20' },
+      { item: 'BAR', operation: 10, quantity: '122', per: 'unit', allowance: '0.025', issue_rule: 'at operation', unit: 'mm', reference: 'pos 3', alternates: [{ item: 'BAR-2', ratio: '2' }], effective_until: '2027-01-31' },
+      { item: 'PLATE', operation: 20, quantity: '2', per: 'order', allowance: '0', issue_rule: 'by hand', alternates: [], measured_by: 'mass', length: '100', width: '50', thickness: '20' },
     ]);
-    expect(given['outputs']).toEqual([{ item: 'SWARF', operation: 10, quantity: '1.1', credit_price: '1.2' }]);
+    expect(given['outputs']).toEqual([
+      { item: 'SWARF', operation: 10, kind: 'by-product', quantity: '1.1', credit_price: '1.2' },
+      { item: 'RING', operation: 10, kind: 'co-product', quantity: '3', weight: '0.055' },
+    ]);
+    expect(given).toMatchObject({ share_rule: 'physical measure', main_weight: '0.49', grades: [{ item: 'CELL-A', share: '1', weight: '2' }] });
   });
 
   it('leaves out lines without an item', () => {
     const operation = { ...blankOperation(10, 'MILL'), lines: [blankLine('component'), blankLine('by-product')] };
 
-    const given = draftGiven('CELL', '', [operation]);
+    const given = draftGiven('CELL', { ...blankWhole, batch: '' }, [operation]);
 
     expect([given['components'], given['outputs'], given['batch_quantity']]).toEqual([[], [], '1']);
+  });
+
+  it('keeps the lines of a phantom without operations free of one', () => {
+    const line = { ...revision.components[0]!, operation: 0 };
+    const kit = { ...revision, operations: [], components: [line], outputs: [] };
+
+    const given = draftGiven('KIT', blankWhole, draftOf(kit), bareLinesOf(kit));
+
+    expect(given['components']).toMatchObject([{ item: 'BAR', quantity: '122' }]);
+    expect((given['components'] as object[])[0]).not.toHaveProperty('operation');
+  });
+
+  it('reads what may be used in a place', () => {
+    expect(alternatesGiven('BR-14, 2 × BR-15')).toEqual([
+      { item: 'BR-14', ratio: '1' },
+      { item: 'BR-15', ratio: '2' },
+    ]);
   });
 
   it('moves the decimal point without a float', () => {

@@ -2,8 +2,10 @@ import type { Revision } from '../../api/queries';
 import type { Given } from '../../commands/forms';
 import { plain } from '../../lib/decimal';
 
+export type LineKind = 'component' | 'by-product' | 'co-product';
+
 export interface DraftLine {
-  kind: 'component' | 'by-product';
+  kind: LineKind;
   item: string;
   quantity: string;
   /** "" is the stock unit */
@@ -20,7 +22,38 @@ export interface DraftLine {
   reference: string;
   effective_from: string;
   effective_until: string;
+  /** items that may be used in its place: "BR-14, 2 × BR-15" */
+  alternates: string;
   credit_price: string;
+  /** of one unit of a co-product, in what the share rule weighs by */
+  weight: string;
+}
+
+export type StepKind = 'text' | 'picture' | 'tick' | 'measurement' | 'lot';
+
+/** Something to read, see, tick, measure or note while an operation is done. */
+export interface DraftStep {
+  kind: StepKind;
+  text: string;
+  unit: string;
+  lower: string;
+  upper: string;
+  picture: string;
+}
+
+export interface DraftGrade {
+  item: string;
+  /** in percent */
+  share: string;
+  weight: string;
+}
+
+/** What is said of a structure besides its operations. */
+export interface DraftWhole {
+  batch: string;
+  share_rule: string;
+  main_weight: string;
+  grades: DraftGrade[];
 }
 
 export interface DraftOperation {
@@ -31,6 +64,9 @@ export interface DraftOperation {
   setup_machine_hours: string;
   run_labour_hours: string;
   run_machine_hours: string;
+  /** people who attend the machine; "" where their hours are stated */
+  crew: string;
+  labour_grade: string;
   run_quantity: string;
   runs_whole_batches: boolean;
   machines: string;
@@ -43,7 +79,13 @@ export interface DraftOperation {
   is_report_point: boolean;
   /** "" is the one before, "-" from the start, else numbers */
   after: string;
-  instructions: string;
+  alternate_centers: string;
+  /** "" where it is done here */
+  supplier: string;
+  subcontract_price: string;
+  payment_basis: string;
+  days_out: string;
+  steps: DraftStep[];
   lines: DraftLine[];
 }
 
@@ -78,7 +120,9 @@ export function blankLine(kind: DraftLine['kind']): DraftLine {
     reference: '',
     effective_from: '',
     effective_until: '',
+    alternates: '',
     credit_price: '',
+    weight: '',
   };
 }
 
@@ -91,6 +135,8 @@ export function blankOperation(number: number, workCenter: string): DraftOperati
     setup_machine_hours: '',
     run_labour_hours: '',
     run_machine_hours: '',
+    crew: '',
+    labour_grade: '',
     run_quantity: '1',
     runs_whole_batches: false,
     machines: '1',
@@ -101,12 +147,57 @@ export function blankOperation(number: number, workCenter: string): DraftOperati
     yield: '100',
     is_report_point: true,
     after: '',
-    instructions: '',
+    alternate_centers: '',
+    supplier: '',
+    subcontract_price: '',
+    payment_basis: 'good pieces returned',
+    days_out: '',
+    steps: [],
     lines: [],
   };
 }
 
+export const blankStep = (kind: StepKind): DraftStep => ({ kind, text: '', unit: '', lower: '', upper: '', picture: '' });
+
+export const blankWhole: DraftWhole = { batch: '1', share_rule: 'relative sales value', main_weight: '', grades: [] };
+
 const orEmpty = (text: string | null) => (text === null || plain(text) === '0' ? '' : plain(text));
+
+/** Return the lines of a phantom that has no operations. */
+export const bareLinesOf = (revision: Revision): DraftLine[] => linesAt(revision, 0);
+
+function linesAt(revision: Revision, operation: number): DraftLine[] {
+  return [
+    ...revision.components
+      .filter((c) => c.operation === operation)
+      .map((c): DraftLine => ({
+        ...blankLine('component'),
+        item: c.item,
+        quantity: plain(c.quantity),
+        unit: c.line_unit === c.unit ? '' : c.line_unit,
+        per: c.per,
+        allowance: orEmpty(shift(c.allowance, 2)),
+        issue_rule: c.issue_rule,
+        measured_by: c.measured_by,
+        length: orEmpty(c.length),
+        width: orEmpty(c.width),
+        thickness: orEmpty(c.thickness),
+        reference: c.reference,
+        alternates: c.alternates.map((a) => (plain(a.ratio) === '1' ? a.item : `${plain(a.ratio)} × ${a.item}`)).join(', '),
+        effective_from: c.effective_from ?? '',
+        effective_until: c.effective_until ?? '',
+      })),
+    ...revision.outputs
+      .filter((b) => b.operation === operation)
+      .map((b): DraftLine => ({
+        ...blankLine(b.kind as LineKind),
+        item: b.item,
+        quantity: plain(b.quantity),
+        credit_price: orEmpty(b.credit_price),
+        weight: orEmpty(b.weight),
+      })),
+  ];
+}
 
 /** Return a revision as it is edited: each operation with its lines. */
 export function draftOf(revision: Revision): DraftOperation[] {
@@ -118,6 +209,8 @@ export function draftOf(revision: Revision): DraftOperation[] {
     setup_machine_hours: orEmpty(o.setup_machine_hours),
     run_labour_hours: orEmpty(o.run_labour_hours),
     run_machine_hours: orEmpty(o.run_machine_hours),
+    crew: orEmpty(o.crew),
+    labour_grade: o.labour_grade ?? '',
     run_quantity: plain(o.run_quantity),
     runs_whole_batches: o.runs_whole_batches,
     machines: String(o.machines),
@@ -128,37 +221,31 @@ export function draftOf(revision: Revision): DraftOperation[] {
     yield: shift(o.yield_share, 2),
     is_report_point: o.is_report_point,
     after: o.after === null ? '' : o.after.length === 0 ? '-' : o.after.join(', '),
-    instructions: o.instructions,
-    lines: [
-      ...revision.components
-        .filter((c) => c.operation === o.number)
-        .map((c): DraftLine => ({
-          ...blankLine('component'),
-          item: c.item,
-          quantity: plain(c.quantity),
-          unit: c.line_unit === c.unit ? '' : c.line_unit,
-          per: c.per,
-          allowance: orEmpty(shift(c.allowance, 2)),
-          issue_rule: c.issue_rule,
-          measured_by: c.measured_by,
-          length: orEmpty(c.length),
-          width: orEmpty(c.width),
-          thickness: orEmpty(c.thickness),
-          reference: c.reference,
-          effective_from: c.effective_from ?? '',
-          effective_until: c.effective_until ?? '',
-        })),
-      ...revision.outputs
-        .filter((b) => b.operation === o.number)
-        .map((b): DraftLine => ({
-          ...blankLine('by-product'),
-          item: b.item,
-          quantity: plain(b.quantity),
-          credit_price: plain(b.credit_price),
-        })),
-    ],
+    alternate_centers: o.alternate_centers.join(', '),
+    supplier: o.supplier ?? '',
+    subcontract_price: orEmpty(o.subcontract_price),
+    payment_basis: o.payment_basis || 'good pieces returned',
+    days_out: orEmpty(o.days_out),
+    steps: o.steps.map((s) => ({
+      kind: s.kind as StepKind,
+      text: s.text,
+      unit: s.unit ?? '',
+      lower: s.lower ? plain(s.lower) : '',
+      upper: s.upper ? plain(s.upper) : '',
+      picture: s.picture ?? '',
+    })),
+    lines: linesAt(revision, o.number),
   }));
 }
+
+/** what each kind of step says besides its text */
+const stepFields: Record<StepKind, string[]> = {
+  text: [],
+  tick: [],
+  lot: [],
+  picture: ['picture'],
+  measurement: ['unit', 'lower', 'upper'],
+};
 
 const filled = (row: object, names: readonly string[]) =>
   Object.fromEntries(Object.entries(row).filter(([name, value]) => names.includes(name) && value !== ''));
@@ -169,12 +256,44 @@ export function afterGiven(text: string): { after?: number[] } {
   return { after: [...text.matchAll(/\d+/g)].map((m) => Number(m[0])) };
 }
 
+/** Return items with their ratios from "BR-14, 2 × BR-15". */
+export function alternatesGiven(text: string): { item: string; ratio: string }[] {
+  return listed(text).map((part) => {
+    const [, ratio = '1', item = ''] = /^(?:([\d.]+)\s*[×x*]\s*)?(.*)$/.exec(part) ?? [];
+    return { item, ratio };
+  });
+}
+
+const listed = (text: string) =>
+  text
+    .split(',')
+    .map((part) => part.trim())
+    .filter(Boolean);
+
+/** Return what is said of a structure as a whole. */
+export function wholeOf(revision: Revision): DraftWhole {
+  return {
+    batch: plain(revision.batch_quantity),
+    share_rule: revision.share_rule,
+    main_weight: orEmpty(revision.main_weight),
+    grades: revision.grades.map((g) => ({ item: g.item, share: shift(g.share, 2), weight: plain(g.weight) })),
+  };
+}
+
 /** Return the draft as the server takes it; rows left wholly empty are left out. */
-export function draftGiven(item: string, batchQuantity: string, operations: DraftOperation[]): Given {
-  const lines = operations.flatMap((o) => o.lines.filter((l) => l.item).map((l) => ({ ...l, operation: Number(o.number) })));
+export function draftGiven(item: string, whole: DraftWhole, operations: DraftOperation[], bare: DraftLine[] = []): Given {
+  const lines: (DraftLine & { operation?: number })[] = [
+    ...bare.filter((l) => l.item),
+    ...operations.flatMap((o) => o.lines.filter((l) => l.item).map((l) => ({ ...l, operation: Number(o.number) }))),
+  ];
   return {
     item,
-    batch_quantity: batchQuantity || '1',
+    batch_quantity: whole.batch || '1',
+    share_rule: whole.share_rule,
+    main_weight: whole.main_weight || '0',
+    grades: whole.grades
+      .filter((g) => g.item)
+      .map((g) => ({ item: g.item, share: shift(g.share || '0', -2), weight: g.weight || '1' })),
     operations: operations.map((o) => ({
       number: Number(o.number),
       name: o.name,
@@ -183,7 +302,12 @@ export function draftGiven(item: string, batchQuantity: string, operations: Draf
       run_quantity: o.run_quantity || '1',
       runs_whole_batches: o.runs_whole_batches,
       machines: Number(o.machines || '1'),
-      ...filled(o, ['transfer_quantity', 'instructions']),
+      ...filled(o, ['transfer_quantity', 'crew', 'labour_grade']),
+      ...(o.supplier
+        ? { ...filled(o, ['supplier', 'payment_basis']), subcontract_price: o.subcontract_price || '0', days_out: o.days_out || '0' }
+        : {}),
+      alternate_centers: listed(o.alternate_centers),
+      steps: o.steps.filter((s) => s.text).map((s) => ({ kind: s.kind, text: s.text, ...filled(s, stepFields[s.kind]) })),
       yield_share: shift(o.yield || '100', -2),
       is_report_point: o.is_report_point,
       ...afterGiven(o.after),
@@ -192,20 +316,22 @@ export function draftGiven(item: string, batchQuantity: string, operations: Draf
       .filter((l) => l.kind === 'component')
       .map((l) => ({
         item: l.item,
-        operation: l.operation,
+        ...(l.operation === undefined ? {} : { operation: l.operation }),
         quantity: l.quantity || '0',
         per: l.per,
         allowance: shift(l.allowance || '0', -2),
         issue_rule: l.issue_rule,
+        alternates: alternatesGiven(l.alternates),
         ...filled(l, ['unit', 'reference', 'effective_from', 'effective_until', 'measured_by', ...(l.measured_by ? sizeFields : [])]),
       })),
     outputs: lines
-      .filter((l) => l.kind === 'by-product')
+      .filter((l) => l.kind !== 'component')
       .map((l) => ({
         item: l.item,
         operation: l.operation,
+        kind: l.kind,
         quantity: l.quantity || '0',
-        credit_price: l.credit_price || '0',
+        ...(l.kind === 'by-product' ? { credit_price: l.credit_price || '0' } : { weight: l.weight || '0' }),
       })),
   };
 }

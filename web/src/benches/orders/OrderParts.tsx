@@ -3,7 +3,7 @@ import type { Order, OrderInput } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { day, moment, span } from '../../lib/date';
-import { isZero, quantity } from '../../lib/decimal';
+import { isZero, plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { afterWords } from '../../structure/StructureTree';
@@ -48,9 +48,19 @@ export function OperationStrip({ order }: { order: Order }) {
   );
 }
 
+const isOutput = (i: OrderInput) => i.kind === 'by-product' || i.kind === 'co-product';
+
+/** What to do and to look out for at an operation, in a line. */
+function stepsOf(order: Order, number: number): string {
+  const steps = order.operations.find((o) => o.number === number)?.steps ?? [];
+  return steps
+    .map((s) => (s.kind === 'measurement' ? `${s.text} ${[s.lower && `≥ ${plain(s.lower)}`, s.upper && `≤ ${plain(s.upper)}`].filter(Boolean).join(' ')} ${s.unit ?? ''}` : s.text))
+    .join(' · ');
+}
+
 /** What the order uses, operation by operation. */
 export function Material({ order }: { order: Order }) {
-  const lines = order.inputs.filter((i) => i.kind === 'component' || i.kind === 'by-product');
+  const lines = order.inputs.filter((i) => i.kind === 'component' || isOutput(i));
   const times = order.inputs.filter((i) => !lines.includes(i));
   if (order.inputs.length === 0) {
     return (
@@ -79,7 +89,7 @@ export function Material({ order }: { order: Order }) {
             <td colSpan={6} className="border-t border-t-hair-strong pl-4! font-semibold">
               {number} {order.operations.find((o) => o.number === number)?.name ?? 'only in the standard'}{' '}
               <span className="text-[12px] font-normal text-quiet">
-                {order.operations.find((o) => o.number === number)?.instructions}
+                {stepsOf(order, number)}
               </span>
             </td>
           </tr>
@@ -91,7 +101,7 @@ export function Material({ order }: { order: Order }) {
                   <span className="flex h-[28px] items-center">
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
                     <span className="truncate">
-                      {i.kind === 'by-product' && <span title="by-product">← </span>}
+                      {isOutput(i) && <span title={i.kind}>← </span>}
                       {i.name}{' '}
                       <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(i.code)}`}>
                         {i.code}
@@ -111,7 +121,7 @@ export function Material({ order }: { order: Order }) {
                 <td className={`num ${isShort(i) ? 'text-attention' : ''}`}>
                   {i.on_hand !== null && quantity(i.on_hand)}
                 </td>
-                <td className="num">{!isZero(i.amount) && <Money value={i.kind === 'by-product' ? `-${i.amount}` : i.amount} />}</td>
+                <td className="num">{!isZero(i.amount) && <Money value={isOutput(i) ? `-${i.amount}` : i.amount} />}</td>
               </tr>
             ))}
           {times

@@ -90,7 +90,7 @@ function FirstSteps() {
   const { start } = useCommands();
   const items = useQuery(itemsOptions());
   const centers = useQuery(workCentersOptions());
-  const made = items.data?.find((i) => i.source === 'make');
+  const made = items.data?.find((i) => i.source !== 'buy');
   const bought = items.data?.filter((i) => i.source === 'buy') ?? [];
   const steps: [string, boolean, string, () => void][] = [
     ['A place where stock lies', false, 'Define a place', () => start('define-place', { code: 'STORE', name: 'Main store' })],

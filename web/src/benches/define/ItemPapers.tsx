@@ -1,0 +1,161 @@
+import { useQuery } from '@tanstack/react-query';
+import { type ReactNode, useState } from 'react';
+import { commandsOptions, documentPath, documentsOptions, type Item, type ItemFull, pricesOptions } from '../../api/queries';
+import { useCommands } from '../../commands/CommandContext';
+import { shortDay } from '../../lib/date';
+import { isZero, plain, quantity } from '../../lib/decimal';
+import { ApiError, type Problem, sendFile } from '../../lib/http';
+import { Button } from '../../ui/Button';
+import { FileEntry } from '../../ui/FileEntry';
+import { Quantity, UnitCost } from '../../ui/Numbers';
+import { ProblemNote } from '../../ui/States';
+
+function useMay(): Set<string> {
+  return new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+}
+
+/** What suppliers ask for a bought item, by quantity and time. */
+export function PricesBlock({ item }: { item: Item }) {
+  const { start } = useCommands();
+  const may = useMay();
+  const prices = useQuery(pricesOptions(item.code));
+  const given = prices.data?.map((p) => ({
+    supplier: p.supplier,
+    price: plain(p.price),
+    from_quantity: plain(p.from_quantity),
+    ...(p.effective_from ? { effective_from: p.effective_from } : {}),
+    ...(p.effective_until ? { effective_until: p.effective_until } : {}),
+  }));
+  return (
+    <table className="rows" aria-label="Prices">
+      <thead>
+        <tr>
+          <th className="pl-4!">Supplier</th>
+          <th className="num">from</th>
+          <th className="num">EUR</th>
+        </tr>
+      </thead>
+      <tbody>
+        {prices.data?.map((p, n) => (
+          <tr key={n}>
+            <td className="pl-4!">
+              {p.name} <span className="code text-quiet">{p.supplier}</span>
+              {(p.effective_from || p.effective_until) && (
+                <span className="ml-2 text-[12px] text-quiet">
+                  {p.effective_from && `from ${shortDay(p.effective_from)}`} {p.effective_until && `until ${shortDay(p.effective_until)}`}
+                </span>
+              )}
+            </td>
+            <td className="num">{!isZero(p.from_quantity) && <Quantity value={p.from_quantity} unit={item.unit} />}</td>
+            <td className="num">
+              <UnitCost value={p.price} />
+            </td>
+          </tr>
+        ))}
+        <tr>
+          <td colSpan={3} className="pl-4!">
+            {prices.data?.length === 0 && <span className="mr-3 text-quiet">no supplier has a price</span>}
+            {may.has('set-prices') && (
+              <Button look="link" onClick={() => start('set-prices', { item: item.code, prices: given ?? [] })}>
+                Prices of {item.code}…
+              </Button>
+            )}
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  );
+}
+
+/** How an item is planned, told apart and stocked. */
+export function PlanningBlock({ item }: { item: ItemFull }) {
+  const { start } = useCommands();
+  const may = useMay();
+  const sizes = [item.form_length, item.form_width, item.form_thickness].filter((s) => s !== null).map((s) => quantity(s));
+  const facts: [string, ReactNode][] = [
+    ['valued at', item.valuation],
+    ['lot sizing', item.lot_rule],
+    ...(item.lead_time_days === null ? [] : [['lead time', `${item.lead_time_days} working days`] as [string, ReactNode]]),
+    ...(item.lot_minimum === null ? [] : [['at least', <Quantity key="m" value={item.lot_minimum} unit={item.unit} />] as [string, ReactNode]]),
+    ...(item.lot_multiple === null ? [] : [['in multiples of', <Quantity key="x" value={item.lot_multiple} unit={item.unit} />] as [string, ReactNode]]),
+    ...(item.safety_stock === null ? [] : [['safety stock', <Quantity key="s" value={item.safety_stock} unit={item.unit} />] as [string, ReactNode]]),
+    ...(item.tracking === 'none' ? [] : [['told apart by', `${item.tracking}, ${item.number_rule}`] as [string, ReactNode]]),
+    ...(item.form === '' ? [] : [['form', `${item.form} ${sizes.join(' × ')} mm${item.price_per ? `, priced per ${item.price_per}` : ''}`] as [string, ReactNode]]),
+  ];
+  return (
+    <table className="rows" aria-label="Planning">
+      <thead>
+        <tr>
+          <th>Planned and kept</th>
+          <td className="num">
+            {may.has('change-item') && (
+              <span className="flex justify-end gap-3">
+                <Button look="link" onClick={() => start('plan-item', { code: item.code })}>
+                  Planning…
+                </Button>
+                {item.source !== 'make' && (
+                  <Button look="link" onClick={() => start('form-item', { code: item.code })}>
+                    Form…
+                  </Button>
+                )}
+              </span>
+            )}
+          </td>
+        </tr>
+      </thead>
+      <tbody>
+        {facts.map(([name, value]) => (
+          <tr key={name}>
+            <td className="text-quiet">{name}</td>
+            <td className="num">{value}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** Drawings and pictures: shown here and wherever the item stands in a structure. */
+export function DocumentsBlock({ item }: { item: Item }) {
+  const { start } = useCommands();
+  const may = useMay();
+  const documents = useQuery(documentsOptions(item.code));
+  const [refused, setRefused] = useState<Problem | null>(null);
+  async function attach(file: File) {
+    setRefused(null);
+    try {
+      const kept = (await sendFile('/api/files', file)) as { file: number; name: string };
+      start('attach-document', { item: item.code, file: kept.file, name: kept.name });
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      setRefused(error.problem);
+    }
+  }
+  return (
+    <section aria-label="Documents" className="px-2 pb-1">
+      <p className="flex h-[24px] items-center justify-between border-b border-hair-strong text-[12px] text-quiet">Documents</p>
+      {documents.data?.map((d) => (
+        <p key={d.name} className="flex h-[28px] items-center gap-3 border-b border-hair">
+          <a className="quiet-link min-w-0 truncate" href={documentPath(item.code, d.name)} target="_blank" rel="noreferrer">
+            {d.name}
+          </a>
+          <span className="truncate text-[12px] text-quiet">
+            {d.media_type.split('/')[1]} {d.person && `by ${d.person}`} {shortDay(d.brought_at.slice(0, 10))}
+          </span>
+          {may.has('detach-document') && (
+            <Button look="link" className="ml-auto" onClick={() => start('detach-document', { item: item.code, name: d.name })}>
+              Detach…
+            </Button>
+          )}
+        </p>
+      ))}
+      {documents.data?.length === 0 && <p className="py-1 text-quiet">none</p>}
+      {may.has('attach-document') && (
+        <div className="py-1">
+          <FileEntry label="Bring a drawing or picture" accept="image/*,application/pdf" onFile={(f) => void attach(f)} />
+        </div>
+      )}
+      {refused && <ProblemNote problem={refused} />}
+    </section>
+  );
+}

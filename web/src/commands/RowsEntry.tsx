@@ -1,0 +1,78 @@
+import { shift } from '../benches/define/draft';
+import { Button } from '../ui/Button';
+import { Entry, NumberEntry } from '../ui/Field';
+
+export interface Column {
+  name: string;
+  label: string;
+  kind: 'text' | 'number' | 'percent' | 'date' | 'choice';
+  options?: { value: string; words: string }[];
+  className?: string;
+}
+export type Row = Record<string, string>;
+
+/** A list of rows, each with a few entries; a row left wholly empty is not sent. */
+export function RowsEntry({
+  legend,
+  add,
+  columns,
+  rows,
+  onRows,
+}: {
+  legend: string;
+  add: string;
+  columns: Column[];
+  rows: Row[];
+  onRows: (rows: Row[]) => void;
+}) {
+  const patch = (n: number, name: string, value: string) => {
+    const next = { ...rows[n], [name]: value };
+    if (value === '') delete next[name];
+    onRows(rows.map((r, k) => (k === n ? next : r)));
+  };
+  return (
+    <fieldset>
+      <legend className="mb-1 text-quiet">{legend}</legend>
+      {rows.map((row, n) => (
+        <div key={n} className="mb-1.5 flex flex-wrap items-end gap-x-2 gap-y-1 border-b border-hair pb-1.5">
+          {columns.map((c) => (
+            <OneCell key={c.name} column={c} label={`${c.label} ${n + 1}`} value={row[c.name] ?? ''} onValue={(v) => patch(n, c.name, v)} />
+          ))}
+          <Button look="link" aria-label={`Remove line ${n + 1}`} onClick={() => onRows(rows.filter((_, k) => k !== n))}>
+            remove
+          </Button>
+        </div>
+      ))}
+      <Button look="link" onClick={() => onRows([...rows, firstChoices(columns)])}>
+        {add}
+      </Button>
+    </fieldset>
+  );
+}
+
+const firstChoices = (columns: Column[]): Row =>
+  Object.fromEntries(columns.flatMap((c) => (c.kind === 'choice' && c.options?.[0]?.value ? [[c.name, c.options[0].value]] : [])));
+
+function OneCell({ column: c, label, value, onValue }: { column: Column; label: string; value: string; onValue: (value: string) => void }) {
+  const shared = { 'aria-label': label, className: c.className ?? 'w-20!' };
+  return (
+    <span className="flex flex-col text-[12px] text-quiet">
+      <span aria-hidden>{c.label}</span>
+      {c.kind === 'number' && <NumberEntry {...shared} value={value} onValue={onValue} />}
+      {c.kind === 'percent' && <NumberEntry {...shared} value={value && shift(value, 2)} onValue={(v) => onValue(v && shift(v, -2))} />}
+      {(c.kind === 'text' || c.kind === 'date') && (
+        <Entry {...shared} type={c.kind} value={value} onChange={(e) => onValue(e.target.value)} />
+      )}
+      {c.kind === 'choice' && (
+        <select {...shared} className={`entry ${shared.className}`} value={value} onChange={(e) => onValue(e.target.value)}>
+          {value === '' && <option value="">choose</option>}
+          {c.options?.map((o) => (
+            <option key={o.value} value={o.value}>
+              {o.words}
+            </option>
+          ))}
+        </select>
+      )}
+    </span>
+  );
+}
