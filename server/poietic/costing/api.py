@@ -16,7 +16,7 @@ from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..engineering.models import OPEN_STATES, Revision
-from ..engineering.queries import in_force, revision_by_letter
+from ..engineering.queries import in_force, made_with, revision_by_letter
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
@@ -54,6 +54,8 @@ class ItemOut(Schema):
 class ItemFull(ItemOut):
     """An item with all that is kept of it."""
 
+    #: items whose structures in force bring it: as a co-product, or as a grade
+    made_with: list[str]
     #: what a stock unit costs today, bought in its standard lot: by supplier, by mass
     unit_price: DecimalText | None
     valuation: str
@@ -119,6 +121,7 @@ def one_item(request: HttpRequest, code: str) -> HttpResponse:
     item = item_by_code(code)
     found = next(_items(Item.objects.filter(pk=item.pk), ItemFull))
     found["unit_price"] = None if item.source == Item.Source.MAKE else price_now(item)
+    found["made_with"] = made_with(item, timezone.localdate())
     return HttpResponse(orjson.dumps(found, default=_plain), content_type="application/json")
 
 
@@ -131,6 +134,7 @@ def _items(rows: QuerySet[Item], schema: type[ItemOut]) -> Iterator[dict[str, An
     )
     names = set(schema.model_fields) - {
         "unit_price",
+        "made_with",
         "on_hand",
         "value",
         "standard",

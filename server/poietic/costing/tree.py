@@ -4,18 +4,26 @@ Each structure is worked out once, for one unit of its item, and placed as often
 a derivation is worked out for the one row that is asked for.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
+from itertools import takewhile
 from typing import Any
 
 from ninja import Schema
 from poietic_core.cost.model import TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.rollup import cost_per_unit
 from poietic_core.derivation import Derivation, given, product, total
-from poietic_core.quantity import ONE, ZERO
-from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Per, Structure
+from poietic_core.quantity import CENT, ONE, ZERO
+from poietic_core.structure.model import (
+    ComponentLine,
+    Grade,
+    Operation,
+    OutputLine,
+    Per,
+    Structure,
+)
 from poietic_core.structure.phantom import Inlined, inline
 from poietic_core.structure.requirement import entering, need_per_good_unit, quantity_per_unit
 
@@ -30,7 +38,7 @@ from .models import Standard
 from .queries import standards_in_force
 
 ROWS_MOST = 50_000
-Line = Operation | ComponentLine | OutputLine
+Line = Operation | ComponentLine | OutputLine | Grade
 
 
 class TreeRow(Schema):
@@ -124,6 +132,8 @@ class _Line:
     is_first: bool
     #: of what an item at the same operation costs: phantoms may bring it too
     share: Decimal = ONE
+    #: of a phantom's line: the lines that pass through it
+    content: "list[_Line]" = field(default_factory=list)
 
 
 @dataclass
@@ -151,7 +161,9 @@ class Plant:
     def __init__(self, revision: Revision, day: date) -> None:
         self.revisions, self.structures = reached_from(revision, day)
         codes = {
-            line.item for s in self.structures.values() for line in (*s.components, *s.outputs)
+            line.item
+            for s in self.structures.values()
+            for line in (*s.components, *s.outputs, *s.grades)
         }
         items = Item.objects.filter(code__in=codes | {revision.item.code})
         self.items = {i.code: i for i in items}
@@ -194,7 +206,7 @@ class Plant:
         standard = self.standards.get(code)
         block = _Block(structure, standard)
         for known in self._lines(structure, standard):
-            values = self._values(known.line, is_first=known.is_first)
+            values = self._values(known.line, code, is_first=known.is_first)
             values["need"] = known.need or None
             each = known.need if values["kind"] == "sub-assembly" else ZERO
             block.rows.append(_Placed(known, values, each))
@@ -230,6 +242,11 @@ class Plant:
                 known.share = known.need / whole[known.keys[0]]
             found = [costs[k] * known.share for k in known.keys if k in costs]
             known.cost = sum(found, ZERO) if found else None
+        for at, known in enumerate(lines):
+            if isinstance(known.line, ComponentLine) and known.line.item in self.phantoms:
+                known.content = list(takewhile(_deeper_than(known), lines[at + 1 :]))  # fmt: skip
+                inside = [line.cost for line in known.content if line.cost is not None]
+                known.cost = sum(inside, ZERO) if inside else None
         return lines
 
     def _listed(
@@ -262,6 +279,8 @@ class Plant:
             for output in (o for o in structure.outputs if o.operation == number):
                 key = (at, InputKind(output.kind.value), output.item)
                 yield _Line(output, [key], None, ZERO, inner + 1, position == 0)
+        for grade in structure.grades:
+            yield _Line(grade, [], None, ZERO, inner + 1, is_first=False)
 
     def _need(
         self, structure: Structure, line: ComponentLine, way: "_Way", entering_units: Decimal
@@ -272,7 +291,7 @@ class Plant:
             return each * multiple / self.items[way.owner].standard_lot
         return each * way.multiple * entering_units
 
-    def _values(self, line: Line, *, is_first: bool) -> dict[str, Any]:
+    def _values(self, line: Line, owner: str, *, is_first: bool) -> dict[str, Any]:
         """Return what a row shows wherever it stands."""
         values = dict(BLANK)
         if isinstance(line, Operation):
@@ -295,12 +314,15 @@ class Plant:
             "code": item.code,
             "name": item.name,
             "unit": item.unit,
-            "operation": line.operation,
-            "quantity": line.quantity,
             "line_unit": item.unit,
             "on_hand": self.on_hand.get(item.code, ZERO),
             "documents": self.documents.get(item.code, []),
         }
+        if isinstance(line, Grade):
+            last = self.structures[owner].operations[-1].number
+            share = f"{plain((line.share * 100).normalize())} % of the output"
+            return values | {"kind": "grade", "operation": last, "detail": share}
+        values |= {"operation": line.operation, "quantity": line.quantity}
         if isinstance(line, OutputLine):
             return values | {"kind": line.kind.value}
         opens = line.item in self.structures
@@ -340,15 +362,21 @@ def _notes(o: Operation) -> Iterator[str]:
     if o.subcontract:
         work = o.subcontract
         days = f", {plain(work.days_out.normalize())} days out" if work.days_out else ""
-        yield f"by {work.supplier} at {plain(work.price.normalize())}, paid on {work.basis}{days}"
+        yield f"by {work.supplier} at {money_text(work.price)}, paid on {work.basis}{days}"
     if o.crew is not None:
         yield f"crew of {plain(o.crew.normalize())}"
     if o.labour_grade:
-        yield o.labour_grade
+        yield f"grade {o.labour_grade}"
     if o.alternate_centers:
         yield f"or at {', '.join(o.alternate_centers)}"
     for step in o.steps:
         yield step.text
+
+
+def money_text(price: Decimal) -> str:
+    """Return a price with two decimals, with more where it has them."""
+    cents = price.quantize(CENT)
+    return plain(cents if cents == price else price.normalize())
 
 
 def _alternates(line: ComponentLine) -> str:
@@ -412,13 +440,10 @@ def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
         if position == row and block.standard and placed.known.cost is not None:
             costed = block.standard.costed()
             frozen = entering(costed.operations, ONE)
-            terms = [
-                cost_per_unit(costed, i, frozen)
-                for i in costed.inputs
-                if i.key() in placed.known.keys
-            ]
+            keys = [k for line in (placed.known, *placed.known.content) for k in line.keys]
+            terms = [cost_per_unit(costed, i, frozen) for i in costed.inputs if i.key() in keys]
             inner = (
-                terms[0] if len(terms) == 1 else total("time of the operation", terms, unit="EUR")
+                terms[0] if len(terms) == 1 else total(_sum_words(placed.known), terms, unit="EUR")
             )
             factors = [each for _, each in path]
             if placed.known.share != ONE:
@@ -428,6 +453,14 @@ def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
         if placed.each and isinstance(line, ComponentLine):
             path.append((depth, _needed(plant, block.structure, line, placed.each)))
     raise NotFound(f"row with a cost in the structure of {revision.item.code}", str(row))
+
+
+def _deeper_than(known: _Line) -> Callable[[_Line], bool]:
+    return lambda line: line.inner > known.inner
+
+
+def _sum_words(known: _Line) -> str:
+    return "what passes through it" if known.content else "time of the operation"
 
 
 def _needed(plant: Plant, structure: Structure, line: ComponentLine, each: Decimal) -> Derivation:

@@ -225,6 +225,13 @@ def in_force(day: date) -> QuerySet[Revision]:
     )
 
 
+def made_with(item: Item, day: date) -> list[str]:
+    """Return the items whose structures in force bring an item beside their own."""
+    co_product = Q(outputs__item=item, outputs__kind=OutputKind.CO_PRODUCT.value)
+    rows = in_force(day).filter(co_product | Q(grades__contains=[{"item": item.code}]))
+    return sorted(set(rows.order_by().values_list("item__code", flat=True)))
+
+
 def revision_in_force(item: Item, day: date) -> Revision | None:
     """Return an item's revision in force on a day."""
     return in_force(day).filter(item=item).first()

@@ -193,10 +193,11 @@ class Document:
         worth: Decimal,
         part: str = "",
         operation: int | None = None,
+        difference_to: Account = Account.STOCK_REVALUATION,
     ) -> None:
         """Move a quantity into stock and debit stock; the other side is posted at `worth`.
 
-        What the stock's own value differs from `worth` goes to stock revaluation.
+        What the stock's own value differs from `worth` goes to an account of its own.
         """
         line = StockLine(
             item=item,
@@ -209,7 +210,7 @@ class Document:
         )
         value = self._move(line, worth=worth)
         self.journal(Account.STOCK, value, item=item)
-        self.journal(Account.STOCK_REVALUATION, worth - value)
+        self.journal(difference_to, worth - value)
 
     def mirror(self, original: Posting) -> None:
         """Take all lines of a posting back; stock comes and goes at the value it had then.

@@ -20,6 +20,7 @@ class Account(models.TextChoices):
     MACHINE_ABSORBED = "machine absorbed"
     OVERHEAD_ABSORBED = "overhead absorbed"
     SCRAP_EXPENSE = "scrap expense"
+    PURCHASE_PRICE_VARIANCE = "purchase price variance"
     STOCK_REVALUATION = "stock revaluation"
     PRICE_VARIANCE = "price variance"
     RATE_VARIANCE = "rate variance"

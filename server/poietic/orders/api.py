@@ -443,7 +443,11 @@ def _need(book: OrderBook, i: OrderInput) -> Derivation:
     if i.is_per_order or i.operation not in [o.number for o in book.operations]:
         return rounded_up("need of the order", each, step)
     chain = entering(book.progress(), book.order.quantity)
-    whole = product("need, unrounded", (each, chain[i.operation]), unit=i.unit)
+    factors = [each, chain[i.operation]]
+    if i.is_per_good:
+        share = book.operation(i.operation).yield_share
+        factors.append(given(f"yield of operation {i.operation}", share))
+    whole = product("need, unrounded", factors, unit=i.unit)
     return rounded_up("need of the order", whole, step)
 
 

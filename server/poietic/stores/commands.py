@@ -6,7 +6,7 @@ from typing import Annotated
 from poietic_core.quantity import money
 from pydantic import AwareDatetime, Field
 
-from ..catalog.models import Place
+from ..catalog.models import Item, Place
 from ..catalog.queries import items_by_code, place_of_kind, stock_place
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
@@ -37,7 +37,7 @@ class ReceiveMaterial(Strict):
 def receive_material(context: Context, given: ReceiveMaterial) -> None:
     """Put bought material into stock at its price."""
     items = items_by_code(line.item for line in given.lines)
-    made = [i.code for i in items.values() if i.is_made]
+    made = [i.code for i in items.values() if i.source == Item.Source.MAKE]
     if made:
         raise InvalidInput([f"lines: {made[0]} is made; it comes in from a production order"])
     places = {line.place: stock_place(line.place) for line in given.lines}
@@ -59,6 +59,7 @@ def receive_material(context: Context, given: ReceiveMaterial) -> None:
             out_of=supplier,
             into=places[line.place],
             worth=worth,
+            difference_to=Account.PURCHASE_PRICE_VARIANCE,
         )
         document.journal(Account.GOODS_RECEIVED, -worth)
     stock.save()

@@ -5613,6 +5613,8 @@ export interface components {
             has_draft: boolean;
             /** Change */
             change: number;
+            /** Made With */
+            made_with: string[];
             /** Unit Price */
             unit_price: string | null;
             /** Valuation */

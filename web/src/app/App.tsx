@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Route, Routes } from 'react-router';
 import { meOptions } from '../api/queries';
-import { CalendarsPage, ComparePage, DefineBench, EditPage, ExchangePage, ItemPage, LacksPage, ShopPage, WorkCentersPage } from '../benches/define';
+import { CalendarsPage, ComparePage, DefineBench, EditPage, ExchangePage, ItemPage, LacksPage, PartnersPage, PersonsPage, PlacesPage, ReasonsPage, WorkCentersPage } from '../benches/define';
 import { AsBuiltPage, BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
 import { Today } from '../benches/today';
 import { CommandProvider } from '../commands/CommandContext';
@@ -29,7 +29,10 @@ export function App() {
                   <Route path="work-centers" element={<WorkCentersPage />} />
                   <Route path="calendars" element={<CalendarsPage />} />
                   <Route path="exchange" element={<ExchangePage />} />
-                  <Route path="shop" element={<ShopPage />} />
+                  <Route path="partners" element={<PartnersPage />} />
+                  <Route path="places" element={<PlacesPage />} />
+                  <Route path="reasons" element={<ReasonsPage />} />
+                  <Route path="persons" element={<PersonsPage />} />
                   <Route path="lacks" element={<LacksPage />} />
                 </Route>
                 {(['release', 'make', 'cost'] as const).map((bench) => (

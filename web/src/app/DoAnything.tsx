@@ -12,7 +12,10 @@ const fromPages = new Set(['draft-structure', 'correct-report', 'import-tables',
 const pages = [
   ['/define/work-centers', 'Work centers'],
   ['/define/calendars', 'Calendars'],
-  ['/define/shop', 'Partners, places, reasons, persons'],
+  ['/define/partners', 'Partners: suppliers and customers'],
+  ['/define/places', 'Places where stock lies'],
+  ['/define/reasons', 'Reasons for scrap, over-issue, holds, adjustments'],
+  ['/define/persons', 'Persons and their roles'],
   ['/define/lacks', 'What would stop the next order'],
   ['/define/exchange', 'Import and export'],
 ] as const;

@@ -153,7 +153,7 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
         <label className="flex items-center gap-1.5 text-quiet">
           Open to
           <select
-            className="entry w-28"
+            className="entry w-44"
             onChange={(e) => {
               const to = e.target.value;
               if (to === 'all') setClosed(new Set());
@@ -297,7 +297,7 @@ function What({ row, opens, isClosed, onToggle }: { row: TreeRow; opens: boolean
         </span>
       ) : (
         <span className="truncate" title={row.name}>
-          {(row.kind === 'by-product' || row.kind === 'co-product') && <span title={row.kind}>← </span>}
+          {['by-product', 'co-product', 'grade'].includes(row.kind) && <span title={row.kind}>← </span>}
           {row.name}
           {row.detail && <span className="ml-2 text-[12px] text-quiet">{row.detail}</span>}
           {row.kind === 'phantom' && <span className="ml-2 text-[12px] text-quiet">phantom</span>}

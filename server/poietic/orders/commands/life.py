@@ -11,7 +11,15 @@ from poietic_core.cost.model import ITEM_KINDS, TIME_ELEMENT, CostInput, InputKe
 from poietic_core.cost.rollup import cost_structure
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
-from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, require_step, round_to, round_up
+from poietic_core.quantity import (
+    HOUR_STEP,
+    ONE,
+    UNIT_COST_STEP,
+    ZERO,
+    require_step,
+    round_to,
+    round_up,
+)
 from poietic_core.structure.model import (
     InstructionStep,
     IssueRule,
@@ -264,6 +272,7 @@ def _inputs(
     items = items_by_code(codes)
     centers = {w.code: w for w in WorkCenter.objects.all()}
     enter = entering(structure.operations, order.quantity)
+    yields = {o.number: o.yield_share for o in structure.operations}
     lines = {(c.operation, c.item): c for c in structure.components}
     rows: list[OrderInput] = []
     for key in [*ours, *(k for k in theirs if k not in ours)]:
@@ -273,7 +282,9 @@ def _inputs(
         allowed = here.quantity if here else ZERO
         item = items[priced.code] if priced.kind in ITEM_KINDS else None
         line = lines.get((key[0], priced.code)) if priced.kind is InputKind.COMPONENT else None
-        whole = allowed if priced.is_per_order or not here else allowed * enter[key[0]].value
+        whole = allowed
+        if here and not here.is_per_order:
+            whole *= enter[key[0]].value * (yields[key[0]] if here.is_per_good else ONE)
         rows.append(
             OrderInput(
                 order=order,

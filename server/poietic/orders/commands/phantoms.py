@@ -97,5 +97,6 @@ def _tell_own(context: Context, item: Item, today: date, *, becomes_phantom: boo
         "is made within the orders of its parents" if becomes_phantom else "needs orders of its own"
     )
     context.effects.remark(
-        item.code, f"{words}; a lot of {item.standard_lot.normalize():f} takes {days} working days"
+        item.code,
+        f"{words}; a lot of {item.standard_lot.normalize():f} takes {days} working day{'s' * (days != 1)}",
     )

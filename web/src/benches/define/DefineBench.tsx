@@ -59,8 +59,17 @@ export function DefineBench() {
                     <Link className="quiet-link text-act" to="/define/calendars">
                       Calendars
                     </Link>
-                    <Link className="quiet-link text-act" to="/define/shop">
-                      Partners, places, reasons, persons
+                    <Link className="quiet-link text-act" to="/define/partners">
+                      Partners
+                    </Link>
+                    <Link className="quiet-link text-act" to="/define/places">
+                      Places
+                    </Link>
+                    <Link className="quiet-link text-act" to="/define/reasons">
+                      Reasons
+                    </Link>
+                    <Link className="quiet-link text-act" to="/define/persons">
+                      Persons
                     </Link>
                     <Link className="quiet-link text-act" to="/define/lacks">
                       What is lacking

@@ -219,8 +219,8 @@ export function LineRows({
             >
               <option value="by hand">issued by hand</option>
               <option value="at release">issued at release</option>
-              <option value="at operation">backflush at operation</option>
-              <option value="at receipt">backflush at receipt</option>
+              <option value="at operation">issued at operation</option>
+              <option value="at receipt">issued at receipt</option>
             </select>
           )}
         </td>

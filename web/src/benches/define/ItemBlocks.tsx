@@ -20,7 +20,7 @@ import { day, moment, shortDay } from '../../lib/date';
 import { isZero } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
-import { Quantity, UnitCost } from '../../ui/Numbers';
+import { Money, Quantity, UnitCost } from '../../ui/Numbers';
 
 function useMay(): Set<string> {
   return new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
@@ -46,8 +46,8 @@ export function StandardBlock({ item }: { item: Item }) {
         {s?.elements.map((e) => (
           <tr key={e.element}>
             <td className="pl-4!">{e.element}</td>
-            <td className="num">{!isZero(e.this_level) && <UnitCost value={e.this_level} />}</td>
-            <td className="num">{!isZero(e.lower_levels) && <UnitCost value={e.lower_levels} />}</td>
+            <td className="num" title={e.this_level}>{!isZero(e.this_level) && <Money value={e.this_level} />}</td>
+            <td className="num" title={e.lower_levels}>{!isZero(e.lower_levels) && <Money value={e.lower_levels} />}</td>
           </tr>
         ))}
         <tr>

@@ -7,6 +7,7 @@ import { day } from '../../lib/date';
 import { OperationGraph } from '../../structure/OperationGraph';
 import { StructureTree } from '../../structure/StructureTree';
 import { Button } from '../../ui/Button';
+import { ItemCode } from '../../ui/ItemCode';
 import { Money, Quantity, UnitCost } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { NotesBlock, RevisionsBlock, StandardBlock, StockAndUse } from './ItemBlocks';
@@ -52,12 +53,12 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
           {!isMade && may.has('receive-material') && (
             <Button onClick={() => start('receive-material', { item: item.code })}>Receive…</Button>
           )}
-          {isMade && may.has('change-phantom') && (
+          {isMade && hasStructure && may.has('change-phantom') && (
             <Button onClick={() => start('change-phantom', { item: item.code, is_phantom: !item.is_phantom })}>
               {item.is_phantom ? 'Stock it…' : 'Pass through…'}
             </Button>
           )}
-          {isMade && may.has('draft-structure') && (
+          {isMade && !full?.made_with.length && may.has('draft-structure') && (
             <Link
               className="flex h-7 items-center rounded-[3px] border border-hair-strong px-2.5 whitespace-nowrap text-act hover:bg-act-wash"
               to={`${path}/edit`}
@@ -74,7 +75,15 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
         </div>
       </header>
       {isMade &&
-        (revisions.data && !hasStructure ? (
+        (full && full.made_with.length > 0 ? (
+          <Empty>
+            {item.code} comes out of{' '}
+            {full.made_with.map((main) => (
+              <ItemCode key={main} code={main} />
+            ))}
+            : its structure says how, and its orders bring it.
+          </Empty>
+        ) : revisions.data && !hasStructure ? (
           <Empty>
             {item.code} has no structure yet: no operations and no components.{' '}
             <Link className="quiet-link text-act" to={`${path}/edit`}>
@@ -94,7 +103,7 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
       {/* the structure first: what stands below is asked for once it is there */}
       {(!hasStructure || tree.data !== undefined) && (
       <div
-        className={`min-h-[180px] shrink-0 overflow-y-auto border-t border-hair-strong ${isMade ? 'max-h-[38%]' : 'flex-1'} ${started ? 'space-y-3' : 'grid grid-cols-[1fr_1fr_1.15fr] content-start'}`}
+        className={`min-h-[180px] shrink-0 grow overflow-y-auto border-t border-hair-strong ${isMade ? 'basis-[38%]' : 'basis-0'} ${started ? 'space-y-3' : 'grid grid-cols-[1fr_1fr_1.15fr] content-start'}`}
       >
         <div className="border-r border-hair">
           <StandardBlock item={item} />

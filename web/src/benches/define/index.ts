@@ -5,5 +5,5 @@ export { EditPage } from './EditPage';
 export { ExchangePage } from './ExchangePage';
 export { ItemPage } from './ItemPage';
 export { LacksPage } from './LacksPage';
-export { ShopPage } from './ShopPage';
+export { PartnersPage, PersonsPage, PlacesPage, ReasonsPage } from './PlainPages';
 export { WorkCentersPage } from './WorkCentersPage';

@@ -43,6 +43,14 @@ export function OperationStrip({ order }: { order: Order }) {
       })}
       <li>
         received {quantity(order.received)} of {quantity(order.quantity)}
+        {order.grades.map((g) => (
+          <span key={g.item} className="ml-2 text-quiet">
+            <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(g.item)}`}>
+              {g.item}
+            </Link>{' '}
+            {quantity(g.received)}
+          </span>
+        ))}
       </li>
     </ol>
   );
@@ -50,11 +58,14 @@ export function OperationStrip({ order }: { order: Order }) {
 
 const isOutput = (i: OrderInput) => i.kind === 'by-product' || i.kind === 'co-product';
 
+const limits = (lower: string | null | undefined, upper: string | null | undefined) =>
+  lower && upper ? `${plain(lower)} to ${plain(upper)}` : lower ? `at least ${plain(lower)}` : `at most ${plain(upper ?? '')}`;
+
 /** What to do and to look out for at an operation, in a line. */
 function stepsOf(order: Order, number: number): string {
   const steps = order.operations.find((o) => o.number === number)?.steps ?? [];
   return steps
-    .map((s) => (s.kind === 'measurement' ? `${s.text} ${[s.lower && `≥ ${plain(s.lower)}`, s.upper && `≤ ${plain(s.upper)}`].filter(Boolean).join(' ')} ${s.unit ?? ''}` : s.text))
+    .map((s) => (s.kind === 'measurement' ? `${s.text} ${limits(s.lower, s.upper)} ${s.unit ?? ''}` : s.text))
     .join(' · ');
 }
 
@@ -131,7 +142,7 @@ export function Material({ order }: { order: Order }) {
                 <td className="pl-4!">
                   <span className="flex h-[28px] items-center">
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
-                    {i.kind}
+                    {i.kind === 'subcontract' ? `subcontract ${i.code}` : i.kind}
                   </span>
                 </td>
                 <Amounts input={i} />
