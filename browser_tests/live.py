@@ -3,6 +3,7 @@
 import os
 import re
 from threading import Thread
+from time import sleep
 from typing import ClassVar
 
 import uvicorn
@@ -12,6 +13,7 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 from playwright.sync_api import BrowserContext, Page, Playwright, expect, sync_playwright
 from poietic.demo import tarn_hollow
+from procrastinate.contrib.django import app
 
 from ops.browser import launch_arguments
 from ops.cluster import ROOT, free_port
@@ -63,7 +65,21 @@ class BrowserTest(TransactionTestCase):
     def tearDown(self) -> None:
         for context in self.contexts:
             context.close()
+        self.let_requests_end()
         self.assertEqual(self.faults, [], "errors in the browser's console")
+
+    def let_requests_end(self) -> None:
+        """Wait until the server works on nothing: emptying the tables would meet its locks."""
+        busy = (
+            "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() "
+            "AND pid <> pg_backend_pid() AND state <> 'idle'"
+        )
+        for _ in range(100):
+            with connection.cursor() as cursor:
+                cursor.execute(busy)
+                if not cursor.fetchone()[0]:
+                    return
+            sleep(0.05)
 
     def load_demo(self) -> None:
         """Load the invented works."""
@@ -108,6 +124,18 @@ class BrowserTest(TransactionTestCase):
         self.press(page, "Control+Enter")
         expect(page.get_by_role("status").filter(has_text="posted")).to_be_visible()
         self.press(page, "Escape")
+
+    def work(self) -> None:
+        """Let a worker do the background jobs that wait, in a thread of its own."""
+
+        def run() -> None:
+            worker = app.with_connector(app.connector.get_worker_connector())
+            worker.run_worker(wait=False, listen_notify=False, install_signal_handlers=False)
+            connections.close_all()
+
+        thread = Thread(target=run)
+        thread.start()
+        thread.join(30)
 
     def refusal_expected(self) -> None:
         """Forget the console's note of a request that was rightly refused."""

@@ -29,12 +29,12 @@ class Define(BrowserTest):
 
         page.keyboard.press("Alt+x")  # the costliest component, under the operation that uses it
         focused = tree.locator("[role=row]:focus")
-        expect(focused).to_contain_text("Primary mirror 200, coated")
+        expect(focused).to_contain_text("Primary mirror 200, grade A")
         page.keyboard.press("ArrowLeft")
         expect(tree.locator("[role=row]:focus")).to_contain_text("20Seat mirror in cell")
         page.keyboard.press("Alt+x")
         page.keyboard.press("Enter")  # how its cost came about
-        expect(page.get_by_role("dialog", name="Cost of PM-200")).to_contain_text(
+        expect(page.get_by_role("dialog", name="Cost of PM-200-A")).to_contain_text(
             "OT-200 per good unit"
         )
         page.keyboard.press("Escape")
@@ -138,8 +138,12 @@ class Define(BrowserTest):
             {"name": "many.zip", "mimeType": "application/zip", "buffer": many.getvalue()}
         )
         expect(page.get_by_text("1,200 new")).to_be_visible()
-        page.get_by_role("button", name="Import 1,200 rows…").click()
-        self.post(page)
+        page.get_by_role("button", name="Import 1,200 rows").click()
+        job = page.get_by_role("region", name=re.compile("^Import tables, job"))
+        expect(job.get_by_role("status")).to_have_text("waits for the worker")
+        self.work()
+        expect(job.get_by_role("status")).to_have_text("done")
+        expect(job).to_contain_text("1200")
 
         page.goto("/define/items/NEW-1199")
         expect(page.get_by_role("heading", name="New part 1199")).to_be_visible()

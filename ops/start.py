@@ -62,6 +62,15 @@ def _serve(port: int | None) -> None:
         env=cluster.environment(),
         start_new_session=True,
     )
+    worker = subprocess.Popen(
+        [
+            *(sys.executable, str(cluster.ROOT / "server/manage.py"), "procrastinate", "worker"),
+            *("--concurrency", "1", "--shutdown-graceful-timeout", "3"),
+        ],
+        env=cluster.environment() | {"DJANGO_SETTINGS_MODULE": "poietic.config.settings.base"},
+        stdout=subprocess.DEVNULL,
+        process_group=server.pid,
+    )
     address = f"http://127.0.0.1:{port}/"
     RUN.write_text(json.dumps({"group": server.pid, "address": address}))
     print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
@@ -72,6 +81,7 @@ def _serve(port: int | None) -> None:
         _end(server.pid)
         with suppress(subprocess.TimeoutExpired):
             server.wait(10)
+            worker.wait(5)
         _end(server.pid, signal.SIGKILL)
 
 

@@ -7,7 +7,10 @@ from django.utils import timezone
 from ninja import Router, Schema
 from pydantic import ConfigDict, Field, StringConstraints, create_model
 
+from ..web_api.errors import NotFound
 from ..web_api.fields import Strict
+from .jobs import LOST_AFTER, start_job, stop_job
+from .models import Job
 from .registry import COMMANDS, Command
 from .run import Outcome, Seen, post, preview
 
@@ -27,6 +30,24 @@ class Problem(Schema):
 
 
 REFUSALS = {401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem}
+
+
+class JobOut(Schema):
+    """A command that is carried out in the background, and how far it has come."""
+
+    number: int
+    command: str
+    title: str
+    person: str
+    #: waiting, running, done, refused, stopped, failed; lost where its worker gave no sign for long
+    state: str
+    words: str
+    done: int
+    total: int
+    created_at: str
+    ended_at: str | None
+    outcome: Outcome | None
+    problem: Problem | None
 
 
 class CommandInfo(Schema):
@@ -51,6 +72,73 @@ def build_router() -> Router:
     for command in COMMANDS.values():
         _add(router, command)
     return router
+
+
+def build_jobs_router() -> Router:
+    """Return the routes of background jobs, those of commands that may take long."""
+    router = Router(tags=["jobs"])
+
+    @router.get("", response=list[JobOut], operation_id="list_jobs")
+    def list_jobs(request: HttpRequest) -> list[JobOut]:
+        """Return the latest jobs, the newest first."""
+        return [job_out(j) for j in Job.objects.select_related("person")[:50]]
+
+    @router.get("/{int:number}", response={200: JobOut, 404: Problem}, operation_id="get_job")
+    def get_job(request: HttpRequest, number: int) -> JobOut:
+        """Return how far a job has come."""
+        found = Job.objects.select_related("person").filter(pk=number).first() if 0 < number < 2**62 else None  # fmt: skip
+        if found is None:
+            raise NotFound("job", str(number))
+        return job_out(found)
+
+    @router.post(
+        "/{int:number}/stop", response={200: JobOut, 404: Problem}, operation_id="stop_job"
+    )
+    def stop(request: HttpRequest, number: int) -> JobOut:
+        """Stop a job; nothing of it is posted."""
+        return job_out(stop_job(number))
+
+    for command in COMMANDS.values():
+        if command.is_long:
+            _add_job(router, command)
+    return router
+
+
+def job_out(job: Job) -> JobOut:
+    """Return a job as it travels."""
+    is_lost = job.state == Job.State.RUNNING and timezone.now() - job.seen_at > LOST_AFTER
+    return JobOut(
+        number=job.pk,
+        command=job.command,
+        title=job.title,
+        person=str(job.person),
+        state="lost" if is_lost else job.state,
+        words=job.words,
+        done=job.done,
+        total=job.total,
+        created_at=job.created_at.isoformat(),
+        ended_at=job.ended_at.isoformat() if job.ended_at else None,
+        outcome=job.outcome,
+        problem=job.problem,
+    )
+
+
+def _add_job(router: Router, command: Command) -> None:
+    words = "".join(w.title() for w in command.name.split("-"))
+    body_of = create_model(f"{words}Job", __base__=Strict, given=(command.given, ...))
+    body_of.model_config = ConfigDict(extra="forbid")
+
+    def start(request: HttpRequest, body: Any) -> JobOut:
+        return job_out(start_job(command, body.given, request.user))  # type: ignore[arg-type]
+
+    start.__annotations__["body"] = body_of
+    start.__doc__ = f"{command.title}, in the background."
+    router.post(
+        f"/{command.name}",
+        response={200: JobOut, **REFUSALS},
+        operation_id=f"start_{command.name.replace('-', '_')}",
+        summary=f"{command.title} (in the background)",
+    )(start)
 
 
 def _add(router: Router, command: Command) -> None:

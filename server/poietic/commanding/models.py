@@ -24,6 +24,44 @@ class Entry(models.Model):
         return f"{self.id} {self.command}"
 
 
+class Job(models.Model):
+    """A command that is carried out in the background."""
+
+    class State(models.TextChoices):
+        """How far it has come."""
+
+        WAITING = "waiting"
+        RUNNING = "running"
+        DONE = "done"
+        REFUSED = "refused"
+        STOPPED = "stopped"
+        FAILED = "failed"
+
+    command = models.CharField(max_length=60)
+    title = models.CharField(max_length=120)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT)
+    given = models.JSONField()
+    key = models.CharField(max_length=80, unique=True)
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING)
+    #: what it is doing, and how much of it is done
+    words = models.CharField(max_length=120, blank=True)
+    done = models.IntegerField(default=0)
+    total = models.IntegerField(default=0)
+    is_to_stop = models.BooleanField(default=False)
+    outcome = models.JSONField(null=True)
+    problem = models.JSONField(null=True)
+    created_at = models.DateTimeField()
+    #: the worker's last sign of life
+    seen_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.pk} {self.command}"
+
+
 class Changing(models.Model):
     """A row that remembers the command that changed it last."""
 

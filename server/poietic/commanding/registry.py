@@ -30,6 +30,8 @@ class Context:
     #: postings and things made, for the answer
     postings: list[int] = field(default_factory=list)
     made: dict[str, str] = field(default_factory=dict)
+    #: told what is being done, and how much of how much of it is
+    progress: Callable[[str, int, int], None] = lambda words, done, total: None
 
     def lock(self, rows: QuerySet[M], kind: str) -> list[M]:
         """Lock rows in one statement, in the order of their keys, and remember what was found."""
@@ -55,19 +57,23 @@ class Command:
     roles: frozenset[Role]
     given: type[Strict]
     run: Callable[[Context, Any], None]
+    #: may be carried out in the background
+    is_long: bool = False
 
 
 COMMANDS: dict[str, Command] = {}
 
 
 def command(
-    name: str, title: str, *roles: Role
+    name: str, title: str, *roles: Role, is_long: bool = False
 ) -> Callable[[Callable[[Context, Any], None]], Callable[[Context, Any], None]]:
     """Register a function as a command; its second argument's type is the input."""
 
     def register(run: Callable[[Context, Any], None]) -> Callable[[Context, Any], None]:
         given = get_type_hints(run)["given"]
-        COMMANDS[name] = Command(name, title, frozenset({*roles, Role.ADMINISTRATOR}), given, run)
+        COMMANDS[name] = Command(
+            name, title, frozenset({*roles, Role.ADMINISTRATOR}), given, run, is_long
+        )
         return run
 
     return register

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
@@ -18,6 +19,8 @@ from .errors import Busy, ChangedSince, KeyUsed, RoleNeeded
 from .models import Entry
 from .registry import Command, Context
 
+#: what is being done, and how much of how much of it is
+Progress = Callable[[str, int, int], None]
 PREVIEW_LOCK_TIMEOUT = "300ms"
 
 
@@ -74,10 +77,12 @@ def post(
     person: AbstractBaseUser | None,
     now: datetime,
     seen: Seen | None = None,
+    progress: Progress | None = None,
 ) -> Outcome:
     """Carry out a command once; the same key again gives the same answer and does nothing.
 
-    A person of None is the shop setting itself up (first person, demo).
+    A person of None is the shop setting itself up (first person, demo). `progress` is told
+    how far a long command has come.
     """
     if person is not None:
         require_role(command, person)
@@ -98,6 +103,7 @@ def post(
             seen=seen,
             key=key,
             fingerprint=fingerprint,
+            progress=progress,
         )
 
 
@@ -111,11 +117,13 @@ def _run(
     seen: Seen | None = None,
     key: str = "",
     fingerprint: str = "",
+    progress: Progress | None = None,
 ) -> Outcome:
     with connection.cursor() as cursor:
         cursor.execute("SELECT nextval('commanding_change')")
         change: int = cursor.fetchone()[0]
-    context = Context(person=person, now=now, change=change)
+    told = {"progress": progress} if progress else {}
+    context = Context(person=person, now=now, change=change, **told)
     command.run(context, given)
     consequences = context.effects.consequences()
     outcome = Outcome(

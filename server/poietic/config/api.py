@@ -4,7 +4,7 @@ from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from ..catalog.api import router as catalog
-from ..commanding.api import build_router
+from ..commanding.api import build_jobs_router, build_router
 from ..costing.api import router as costing
 from ..engineering.api import router as engineering
 from ..exchange.api import router as exchange
@@ -22,5 +22,6 @@ api = NinjaAPI(
 )
 install(api)
 api.add_router("/commands", build_router())
+api.add_router("/jobs", build_jobs_router())
 for router in (people, catalog, engineering, costing, ledger, orders, exchange):
     api.add_router("", router)

@@ -51,12 +51,12 @@ def load(today: date) -> None:
     works.as_person("piet")
     _first_deliveries(shop)
     _finished_orders(works)
-    _graded_mirrors(works)
     _running_orders(works)
     works.at(-1, hour=16)
     works.as_person("jonas")
     works.plan("RB-200", "16", due=10, note="customer order 331/1")
     works.plan("FD-80", "25", due=12, note="spare parts stock")
+    _graded_mirrors(works)
     _next_revision(works)
 
 

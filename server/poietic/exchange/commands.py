@@ -39,7 +39,7 @@ class ImportTables(Strict):
     upload: Annotated[int, Field(ge=1, le=2**62)]
 
 
-@command("import-tables", "Import tables", Role.ENGINEER)
+@command("import-tables", "Import tables", Role.ENGINEER, is_long=True)
 def import_tables(context: Context, given: ImportTables) -> None:
     """Take in the items, work centers and structures of a file, all or nothing."""
     upload = Upload.objects.filter(pk=given.upload).first()
@@ -47,7 +47,9 @@ def import_tables(context: Context, given: ImportTables) -> None:
         raise NotFound("upload", str(given.upload))
     guard_graph()
     day = timezone.localdate(context.now)
+    context.progress("reading the file", 0, 0)
     plan = plan_import(read_file(upload.name, bytes(upload.content)), day)
+    context.progress("writing", 0, len(plan.rows))
     refused = [r for r in plan.rows if r.status == "refused"]
     if refused:
         first = [f"{r.table} line {r.line}: {r.why}" for r in refused[:5]]

@@ -30,7 +30,7 @@ from ..web_api.fields import plain
 from .plan import ImportPlan, StructureRows, after_of, structure_fields
 from .tables import BY_NAME, Row
 
-CHUNK = 5_000
+CHUNK = 2_000
 
 
 def store(context: Context, plan: ImportPlan) -> None:
@@ -41,7 +41,9 @@ def store(context: Context, plan: ImportPlan) -> None:
     _write_items(context, plan.things["items"])
     _write_work_centers(context, plan.things["work_centers"])
     _write_lists(plan.lists)
-    _write_structures(context, plan.structures)
+    written = sum(len(rows) for table in plan.things.values() for rows in table.values())
+    context.progress("writing structures", written, len(plan.rows))
+    _write_structures(context, plan.structures, written, len(plan.rows))
 
 
 def _fields(row: Row, table: str, *, without: Iterable[str] = ()) -> dict[str, Any]:
@@ -172,7 +174,9 @@ def _create(model: type[Model], rows: Iterable[Any]) -> None:
     model.objects.bulk_create(rows, batch_size=CHUNK)  # type: ignore[attr-defined]
 
 
-def _write_structures(context: Context, structures: dict[str, StructureRows]) -> None:
+def _write_structures(
+    context: Context, structures: dict[str, StructureRows], written: int, total: int
+) -> None:
     """Bring the structures into force today, in the place of those that are."""
     if not structures:
         return
@@ -208,8 +212,12 @@ def _write_structures(context: Context, structures: dict[str, StructureRows]) ->
         batch_size=CHUNK,
     )
     pairs = list(zip(revisions, structures.values(), strict=True))
-    _create(OperationRow, _operations(pairs))
-    _create(ComponentRow, _components(pairs, items))
+    for begin in range(0, len(pairs), CHUNK):
+        part = pairs[begin : begin + CHUNK]
+        _create(OperationRow, _operations(part))
+        _create(ComponentRow, _components(part, items))
+        written += sum(len(g.operations) + len(g.components) for _, g in part)
+        context.progress("writing structures", written, total)
     _create(
         OutputRow,
         (

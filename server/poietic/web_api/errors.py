@@ -93,23 +93,24 @@ def jsonable(value: object) -> Any:
     return value
 
 
-def problem(error: DomainError) -> HttpResponse:
-    """Return the error as problem+json: what, why, what to do, stable code."""
+def problem_of(error: DomainError) -> dict[str, Any]:
+    """Return the error as problem+json says it: what, why, what to do, stable code."""
     texts = error.explain()
-    status = STATUS.get(error.code, 422)
-    return JsonResponse(
-        {
-            "type": f"/errors/{error.code}",
-            "status": status,
-            "title": texts["what"],
-            "detail": texts["why"],
-            "fix": texts["fix"],
-            "code": error.code,
-            "context": jsonable(error.context()),
-        },
-        status=status,
-        content_type="application/problem+json",
-    )
+    return {
+        "type": f"/errors/{error.code}",
+        "status": STATUS.get(error.code, 422),
+        "title": texts["what"],
+        "detail": texts["why"],
+        "fix": texts["fix"],
+        "code": error.code,
+        "context": jsonable(error.context()),
+    }
+
+
+def problem(error: DomainError) -> HttpResponse:
+    """Return the error as an answer."""
+    said = problem_of(error)
+    return JsonResponse(said, status=said["status"], content_type="application/problem+json")
 
 
 def install(api: NinjaAPI) -> None:

@@ -24,6 +24,12 @@ def publish(*, change: int, title: str, person: str, things: list[str]) -> None:
         cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, json.dumps(message)])
 
 
+def publish_job(number: int) -> None:
+    """Tell all pages that a background job has come further; delivered at the commit."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, json.dumps({"job": number})])
+
+
 class Hub:
     """The one LISTEN connection of a server process, and the pages that wait on it."""
 

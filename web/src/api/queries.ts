@@ -5,6 +5,7 @@ import type { components } from './schema';
 export type Me = components['schemas']['Me'];
 export type Item = components['schemas']['ItemOut'];
 export type ItemFull = components['schemas']['ItemFull'];
+export type Job = components['schemas']['JobOut'];
 export type Order = components['schemas']['OrderOut'];
 export type OrderRow = components['schemas']['OrderRow'];
 export type OrderInput = components['schemas']['OrderInputOut'];
@@ -251,3 +252,9 @@ export const documentsOptions = (code: string) =>
 /** Where a drawing or picture of an item is found. */
 export const documentPath = (code: string, name: string) =>
   `/api/items/${encodeURIComponent(code)}/documents/${encodeURIComponent(name)}`;
+
+export const jobOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['jobs', number],
+    queryFn: ({ signal }) => data(api.GET('/api/jobs/{number}', { params: { path: { number } }, signal })),
+  });

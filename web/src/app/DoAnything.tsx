@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Command } from 'cmdk';
 import { Dialog } from 'radix-ui';
+import { type KeyboardEvent as KeyboardEventOf, useEffect, useRef } from 'react';
 import { useNavigate } from 'react-router';
 import { commandsOptions, itemsOptions, ordersOptions, workCentersOptions } from '../api/queries';
 import { useCommands } from '../commands/CommandContext';
@@ -36,6 +37,22 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
   const items = useQuery(itemsOptions());
   const orders = useQuery(ordersOptions());
   const centers = useQuery(workCentersOptions());
+  const isThere = !orders.isPending && !items.isPending && !commands.isPending;
+  const waiting = useRef<HTMLInputElement | null>(null);
+  useEffect(() => {
+    // Enter was pressed before the lists were there: it counts once they are
+    const input = waiting.current;
+    if (!isThere || !input) return;
+    waiting.current = null;
+    requestAnimationFrame(() =>
+      requestAnimationFrame(() => input.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }))),
+    );
+  }, [isThere]);
+  function onEarlyEnter(event: KeyboardEventOf<HTMLInputElement>) {
+    if (event.key !== 'Enter' || isThere) return;
+    event.preventDefault();
+    waiting.current = event.currentTarget;
+  }
   const go = (to: string) => {
     onClose();
     void navigate(to);
@@ -52,6 +69,7 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
           <Command label="Go to anything, start anything" loop filter={matches}>
             <Command.Input
               autoFocus
+              onKeyDown={onEarlyEnter}
               placeholder="Order number, item code, words, or a command"
               className="h-11 w-full border-b border-hair-strong bg-transparent px-4 text-[16px] outline-none"
             />

@@ -32,7 +32,12 @@ export function useLiveUpdates(isSignedIn: boolean) {
       void fetchAnew();
     });
     source.addEventListener('message', (event: MessageEvent<string>) => {
-      const change = JSON.parse(event.data) as Change;
+      const told = JSON.parse(event.data) as Change | { job: number };
+      if ('job' in told) {
+        void client.invalidateQueries({ queryKey: ['jobs'] });
+        return;
+      }
+      const change = told;
       for (const listener of listeners) listener(change);
       void fetchAnew();
     });

@@ -72,6 +72,15 @@ export async function command(
   return (await answer.json()) as Outcome;
 }
 
+/** Carry out a command in the background and return its job. */
+export async function startJob(name: string, given: unknown): Promise<components['schemas']['JobOut']> {
+  const body = JSON.stringify({ given });
+  const answer = await send(
+    new Request(`/api/jobs/${name}`, { method: 'POST', body, headers: { 'Content-Type': 'application/json' } }),
+  );
+  return (await answer.json()) as components['schemas']['JobOut'];
+}
+
 /** Bring a file to the server and return what it says of it. */
 export async function sendFile(path: string, file: File): Promise<unknown> {
   const body = new FormData();

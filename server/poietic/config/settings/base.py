@@ -25,6 +25,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.postgres",
     "ninja",
+    "procrastinate.contrib.django",
     "poietic.commanding",
     "poietic.people",
     "poietic.catalog",

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import date
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from django.db.models import Q
 from django.utils import timezone
@@ -191,6 +191,23 @@ def _end(context: Context, revision: Revision, day: date) -> None:
     revision.save(update_fields=["state", "effective_to", "change"])
 
 
+def _same_line(copies: list[Any], source: Revision, row: ComponentRow) -> ComponentRow | None:
+    """Return the line of the new component that a replaced one goes into, where it is stated alike."""
+    for other in [*copies, *source.components.all()]:
+        if not isinstance(other, ComponentRow) or other is row or other.item_id != row.item_id:
+            continue
+        if all(getattr(other, name) == getattr(row, name) for name in STATED_ALIKE):
+            return other
+    return None
+
+
+#: what two lines have alike when one quantity can stand for both
+STATED_ALIKE = (
+    *("operation", "per", "allowance", "unit", "measured_by"),
+    *("effective_from", "effective_until"),
+)
+
+
 def _copied(
     context: Context, source: Revision, old: Item, new: Item, given: ReplaceComponent
 ) -> Revision:
@@ -218,6 +235,9 @@ def _copied(
             if isinstance(row, ComponentRow) and row.item_id == old.pk:
                 row.item, row.unit = new, ""
                 row.quantity *= given.ratio
+                if into := _same_line(copies, source, row):
+                    into.quantity += row.quantity
+                    continue
             copies.append(row)
         model.objects.bulk_create(copies)  # type: ignore[attr-defined]
     return with_rows(Revision.objects.filter(pk=fresh.pk)).get()

@@ -2,8 +2,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { commandsOptions, type Upload, uploadOptions } from '../../api/queries';
-import { useCommands } from '../../commands/CommandContext';
-import { ApiError, type Problem, sendFile } from '../../lib/http';
+import { JobProgress } from '../../commands/JobProgress';
+import { ApiError, type Problem, sendFile, startJob } from '../../lib/http';
 import { Button } from '../../ui/Button';
 import { FileEntry } from '../../ui/FileEntry';
 import { ItemCode } from '../../ui/ItemCode';
@@ -38,7 +38,7 @@ export function ExchangePage() {
       <header className="px-4 pt-3 pb-2">
         <h1>Import and export</h1>
         <p className="max-w-[80ch] text-quiet">
-          Items, work centers and structures as tables: a zip of CSV files that a data package describes, or an XLSX workbook. What is
+          Partners, calendars, items with their prices, work centers with their rates, and structures as tables: a zip of CSV files that a data package describes, or an XLSX workbook. What is
           exported can be imported again and changes nothing.
         </p>
         <div className="mt-2 flex flex-wrap items-center gap-4">
@@ -66,7 +66,20 @@ export function ExchangePage() {
 
 function Planned({ number }: { number: number }) {
   const upload = useQuery(uploadOptions(number));
-  const { start } = useCommands();
+  const [query, setQuery] = useSearchParams();
+  const [refused, setRefused] = useState<Problem | null>(null);
+  const job = Number(query.get('job') ?? 0);
+  async function take() {
+    try {
+      const started = await startJob('import-tables', { upload: number });
+      setQuery({ upload: String(number), job: String(started.number) }, { replace: true });
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      setRefused(error.problem);
+    }
+  }
+  if (job > 0) return <JobProgress number={job} />;
+  if (refused) return <ProblemNote problem={refused} />;
   return (
     <Loaded query={upload}>
       {(u) => (
@@ -79,8 +92,8 @@ function Planned({ number }: { number: number }) {
                 <span className="text-quiet"> · the first {u.rows.length.toLocaleString()} shown</span>
               )}
             </p>
-            <Button look="act" disabled={u.refused > 0 || u.new + u.changed === 0} onClick={() => start('import-tables', { upload: u.upload })}>
-              Import {(u.new + u.changed).toLocaleString()} rows…
+            <Button look="act" disabled={u.refused > 0 || u.new + u.changed === 0} onClick={() => void take()}>
+              Import {(u.new + u.changed).toLocaleString()} rows
             </Button>
             {u.refused > 0 && <span className="text-attention">A file is taken whole or not at all: correct what is refused.</span>}
           </div>

@@ -1,0 +1,70 @@
+"""Commands in the background: their progress, their outcome, their refusal, and stopping them."""
+
+from typing import Any
+from unittest.mock import patch
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.utils import timezone
+from poietic.catalog.models import Item
+from poietic.commanding.jobs import LOST_AFTER, JobStopped, carry_out
+from poietic.commanding.models import Job
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from .client import Caller, make_person
+
+ITEMS = "code,name,unit,source,price\nBOLT,Bolt,pcs,buy,0.20\n"
+
+
+class Jobs(TestCase):
+    """An import that nobody waits for."""
+
+    def setUp(self) -> None:
+        self.caller = Caller(make_person())
+
+    def bring(self, text: str) -> int:
+        """Bring a table and return its number."""
+        answer = self.caller.client.post("/api/uploads", {"file": SimpleUploadedFile("items.csv", text.encode())})  # fmt: skip
+        return int(answer.json()["upload"])
+
+    def job(self, text: str) -> Any:
+        """Start an import of a table."""
+        return self.caller.send("jobs/import-tables", {"given": {"upload": self.bring(text)}})
+
+    def test_a_job_is_queued_carried_out_once_and_keeps_its_outcome(self) -> None:
+        job = self.job(ITEMS)
+        self.assertEqual(job["state"], "waiting")
+        queued = ProcrastinateJob.objects.get()
+        self.assertEqual((queued.task_name, queued.args), ("run_job", {"job": job["number"]}))
+
+        carry_out(job["number"])
+        carry_out(job["number"])
+
+        done = self.caller.get(f"jobs/{job['number']}")
+        self.assertEqual((done["state"], done["problem"]), ("done", None))
+        self.assertEqual(done["outcome"]["consequences"]["fields"][0]["after"], "1")
+        self.assertTrue(Item.objects.filter(code="BOLT").exists())
+
+    def test_a_refusal_is_kept_as_a_problem_and_nothing_is_posted(self) -> None:
+        job = self.job(ITEMS.replace("0.20", "cheap"))
+        carry_out(job["number"])
+        told = self.caller.get(f"jobs/{job['number']}")
+        self.assertEqual((told["state"], told["problem"]["code"]), ("refused", "exchange.rows_refused"))  # fmt: skip
+
+    def test_a_job_is_stopped_before_it_begins_and_while_it_runs(self) -> None:
+        waiting, running = self.job(ITEMS), self.job(ITEMS)
+        self.caller.send(f"jobs/{waiting['number']}/stop", {})
+        carry_out(waiting["number"])
+        with patch("poietic.exchange.commands.store", side_effect=JobStopped("Import tables")):
+            carry_out(running["number"])
+        states = {j["number"]: j["state"] for j in self.caller.get("jobs")}
+        self.assertEqual(set(states.values()), {"stopped"})
+        self.assertFalse(Item.objects.exists())
+
+    def test_a_job_whose_worker_died_is_told_as_lost(self) -> None:
+        number = self.job(ITEMS)["number"]
+        long_ago = timezone.now() - 2 * LOST_AFTER
+        Job.objects.filter(pk=number).update(state="running", seen_at=long_ago)
+        self.assertEqual(self.caller.get(f"jobs/{number}")["state"], "lost")
+        self.caller.get("jobs/999")
+        self.assertEqual(self.caller.status, 404)
