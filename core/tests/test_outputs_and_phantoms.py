@@ -1,13 +1,16 @@
 """Co-products, grades, phantoms, suppliers' work and rates in layers: by hand and by published examples."""
 
 from dataclasses import replace
+from datetime import date
 from decimal import Decimal
 
+import numpy
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.cost.joint import JointOutput, SharesDontAdd, grade_factors, joint_shares
 from poietic_core.cost.model import Element, InputKind
+from poietic_core.cost.prices import Form, StockForm, SupplierPrice, mass_of, price_for
 from poietic_core.cost.rates import LayerLoop, Rate, RateLayer, Rates, ShopRates, layered, rate_of
 from poietic_core.cost.rollup import ItemFacts, roll_up
 from poietic_core.structure.model import (
@@ -25,6 +28,7 @@ from poietic_core.structure.model import (
 from poietic_core.structure.phantom import NoRoomForPhantom, PhantomClash, inline
 from poietic_core.structure.requirement import entering, quantity_per_unit
 from poietic_core.structure.rules import problems_of
+from poietic_core.units import MeasureIncomplete
 
 D = Decimal
 RATES = ShopRates({"W": Rates(labour=D(30), machine=Rate.plain(Element.MACHINE, D(40)))}, {"fitter": D(50)})  # fmt: skip
@@ -96,6 +100,36 @@ class JointCost(SimpleTestCase):
         items = [bought("blank", "70"), made(mirror), replace(empty, code="A"), replace(empty, code="B")]  # fmt: skip
         costs = roll_up({i.code: i for i in items}, RATES).costs
         self.assertEqual([costs["A"].cost.total(), costs["B"].cost.total()], [80, 40])
+
+
+class Prices(SimpleTestCase):
+    """What a bought item costs: by quantity and time, and by its mass."""
+
+    def test_quantity_breaks_of_the_first_supplier_that_has_a_price(self) -> None:
+        """Heizer & Render, quantity discount: 5.00; 4.80 from 1,000; 4.75 from 2,000."""
+        breaks = (("5.00", 0), ("4.80", 1000), ("4.75", 2000))
+        prices = [SupplierPrice(supplier="A", price=D(p), from_quantity=D(q)) for p, q in breaks]
+        prices.append(SupplierPrice(supplier="B", price=D(1)))
+        day = date(2026, 11, 25)
+        found = {q: price_for(prices, D(q), day) for q in (1, 999, 1000, 1999, 5000)}
+        self.assertEqual(
+            [str(p.price) for p in found.values() if p],
+            ["5.00", "5.00", "4.80", "4.80", "4.75"],
+        )
+        ended = [replace(p, effective_until=date(2026, 11, 24)) for p in prices[:3]]
+        self.assertEqual(price_for([*ended, prices[3]], D(1), day), prices[3])
+        self.assertIsNone(price_for(ended, D(1), day))
+
+    def test_the_mass_of_plate_and_bar(self) -> None:
+        """Steel 7,850 kg/m³ (EN 1993-1-2, from memory): one inch is 40.84 lb/ft²; bars by cross-section."""
+        inch = StockForm(form=Form.PLATE, length=D("304.8"), width=D("304.8"), thickness=D("25.4"), density=D(7850))  # fmt: skip
+        pounds = mass_of(inch, "PL", "pcs").value / D("0.45359237")
+        self.assertEqual(round(pounds, 2), D("40.84"))
+        bar = StockForm(form=Form.ROUND_BAR, thickness=D(6), density=D(7850))
+        area = numpy.pi * 0.006**2 / 4
+        self.assertAlmostEqual(float(mass_of(bar, "RB", "m").value), area * 7850, places=12)
+        with self.assertRaises(MeasureIncomplete):
+            mass_of(replace(bar, density=None), "RB", "m")
 
 
 class OperationCost(SimpleTestCase):

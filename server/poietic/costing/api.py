@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from decimal import Decimal
-from typing import Any
+from typing import Any, Literal
 
 import orjson
 from django.db.models import QuerySet
@@ -197,10 +197,14 @@ def _plain(value: object) -> str:
     "/items/{code}/tree/{row}/derivation", response={200: list[DerivationRow], 404: Problem}
 )
 def tree_derivation(
-    request: HttpRequest, code: str, row: int, revision: str = ""
+    request: HttpRequest,
+    code: str,
+    row: int,
+    revision: str = "",
+    figure: Literal["cost", "need"] = "cost",
 ) -> list[DerivationRow]:
-    """Return how the cost of one row of the tree came about."""
-    return flatten(derivation_of(_revision(code, revision), timezone.localdate(), row))
+    """Return how the cost, or the need, of one row of the tree came about."""
+    return flatten(derivation_of(_revision(code, revision), timezone.localdate(), row, figure))
 
 
 @router.get("/items/{code}/revisions/{letter}/compare", response={200: ComparedOut, 404: Problem})

@@ -430,14 +430,24 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
     }
 
 
-def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
-    """Return how the cost of one row of the tree came about, in one unit of the top item."""
+def derivation_of(revision: Revision, day: date, row: int, figure: str) -> Derivation:
+    """Return how the cost, or the need, of one row of the tree came about, in one unit of the top item."""
     plant = Plant(revision, day)
     path: list[tuple[int, Derivation]] = []
     for position, (depth, block, placed, _) in enumerate(plant.rows(revision.item.code)):
         while path and path[-1][0] >= depth:
             path.pop()
-        if position == row and block.standard and placed.known.cost is not None:
+        line = placed.known.line
+        if position == row and figure == "need" and isinstance(line, ComponentLine):
+            each = _needed(plant, block.structure, line, placed.known.need)
+            factors = [each, *(above for _, above in path)]
+            return product("in one of the top item", factors, unit=plant.items[line.item].unit)
+        if (
+            position == row
+            and figure == "cost"
+            and block.standard
+            and placed.known.cost is not None
+        ):
             costed = block.standard.costed()
             frozen = entering(costed.operations, ONE)
             keys = [k for line in (placed.known, *placed.known.content) for k in line.keys]
@@ -449,10 +459,9 @@ def derivation_of(revision: Revision, day: date, row: int) -> Derivation:
             if placed.known.share != ONE:
                 factors.append(given("this line's part of the item here", placed.known.share))
             return product("cost in one of the top item", (inner, *factors), unit="EUR")
-        line = placed.known.line
         if placed.each and isinstance(line, ComponentLine):
             path.append((depth, _needed(plant, block.structure, line, placed.each)))
-    raise NotFound(f"row with a cost in the structure of {revision.item.code}", str(row))
+    raise NotFound(f"row with a {figure} in the structure of {revision.item.code}", str(row))
 
 
 def _deeper_than(known: _Line) -> Callable[[_Line], bool]:

@@ -1,7 +1,9 @@
 """What keeps a revision from being approved, and what would stop the next order of an item."""
 
+from dataclasses import dataclass
 from datetime import date
 
+from poietic_core.cost.rates import ShopRates
 from poietic_core.errors import DomainError
 from poietic_core.structure.model import Structure
 from poietic_core.structure.phantom import inline
@@ -9,16 +11,25 @@ from poietic_core.structure.rules import problems_of
 
 from ..catalog.models import Item
 from .models import Revision, WorkCenter
-from .queries import phantoms_on, structure_of
-
-Phantoms = dict[str, Structure]
+from .queries import phantoms_on, shop_rates, structure_of
 
 
-def faults_of(revision: Revision, day: date, phantoms: Phantoms | None = None) -> list[str]:
-    """Return everything that keeps a revision from being approved.
+@dataclass(frozen=True)
+class Shop:
+    """What else of a day decides whether a structure can be made: its phantoms and its rates."""
 
-    `phantoms` are those in force on the day, where the caller has them already.
-    """
+    day: date
+    phantoms: dict[str, Structure]
+    rates: ShopRates
+
+    @classmethod
+    def on(cls, day: date) -> "Shop":
+        """Return the shop as it is on a day."""
+        return cls(day, phantoms_on(day), shop_rates(day))
+
+
+def faults_of(revision: Revision, shop: Shop) -> list[str]:
+    """Return everything that keeps a revision from being approved."""
     structure = structure_of(revision)
     problems = [
         f"{p.place}: {p.why} {p.fix}"
@@ -40,13 +51,24 @@ def faults_of(revision: Revision, day: date, phantoms: Phantoms | None = None) -
     problems += [
         f"work-center:{c}: There is none. Define it." for c in _unknown(WorkCenter, centers)
     ]
+    problems += _unrated(structure, shop)
     if problems:
         return problems
     try:
-        inline(structure.on(day), phantoms_on(day) if phantoms is None else phantoms)
+        inline(structure.on(shop.day), shop.phantoms)
     except DomainError as err:
         return [f"structure: {err}"]
     return []
+
+
+def _unrated(structure: Structure, shop: Shop) -> list[str]:
+    """Return what has no rate in force on the day: an hour there would cost nothing."""
+    centers = {o.work_center for o in structure.operations} - set(shop.rates.centers)
+    grades = {o.labour_grade for o in structure.operations if o.labour_grade}
+    grades -= set(shop.rates.grades)
+    return [
+        f"work-center:{c}: It has no rate on {shop.day}. Enter its rates." for c in sorted(centers)
+    ] + [f"labour-grade:{g}: It has no rate on {shop.day}. Enter one." for g in sorted(grades)]
 
 
 def _unknown(model: type[Item] | type[WorkCenter], codes: set[str]) -> list[str]:

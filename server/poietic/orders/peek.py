@@ -11,9 +11,9 @@ from poietic_core.structure.model import OutputKind
 
 from ..catalog.models import Item, PriceRow
 from ..costing.queries import standards_in_force
-from ..engineering.faults import faults_of
+from ..engineering.faults import Shop, faults_of
 from ..engineering.models import OPEN_STATES, Revision, WorkCenter
-from ..engineering.queries import in_force, phantoms_on, with_rows
+from ..engineering.queries import in_force, with_rows
 from ..engineering.where_used import where_used
 from ..ledger.models import Holding, Posting, StockLine
 from ..web_api.fields import DecimalText
@@ -124,7 +124,7 @@ def lacks(today: date) -> list[LackOut]:
             *(g["item"] for g in r.grades),
         )
     }
-    phantoms = phantoms_on(today)
+    shop = Shop.on(today)
     priced = set(PriceRow.objects.values_list("item_id", flat=True))
     for item in Item.objects.all():
         if not item.is_active:
@@ -145,7 +145,7 @@ def lacks(today: date) -> list[LackOut]:
                     "Draft one.",
                 )
             else:
-                faults = faults_of(drafts[item.code], today, phantoms)
+                faults = faults_of(drafts[item.code], shop)
                 lack(
                     f"structure:{item.code}",
                     item.name,

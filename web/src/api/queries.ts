@@ -72,13 +72,13 @@ export const treeOptions = (code: string, revision = '') =>
       data(api.GET('/api/items/{code}/tree', { params: { path: { code }, query: { revision } }, signal })),
   });
 
-export const treeDerivationOptions = (code: string, revision: string, row: number) =>
+export const treeDerivationOptions = (code: string, revision: string, row: number, figure: 'cost' | 'need' = 'cost') =>
   queryOptions({
-    queryKey: ['items', code, 'tree', revision, row],
+    queryKey: ['items', code, 'tree', revision, row, figure],
     queryFn: ({ signal }) =>
       data(
         api.GET('/api/items/{code}/tree/{row}/derivation', {
-          params: { path: { code, row }, query: { revision } },
+          params: { path: { code, row }, query: { revision, figure } },
           signal,
         }),
       ),

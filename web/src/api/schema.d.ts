@@ -2393,7 +2393,7 @@ export interface paths {
         };
         /**
          * Tree Derivation
-         * @description Return how the cost of one row of the tree came about.
+         * @description Return how the cost, or the need, of one row of the tree came about.
          */
         get: operations["poietic_costing_api_tree_derivation"];
         put?: never;
@@ -13734,6 +13734,7 @@ export interface operations {
         parameters: {
             query?: {
                 revision?: string;
+                figure?: "cost" | "need";
             };
             header?: never;
             path: {

@@ -47,6 +47,7 @@ const keys: [string, [string, string][]][] = [
       ['Alt-V', 'what its last revision changed'],
       ['Ctrl-C', 'copy the rows for a spreadsheet'],
       ['Enter', 'how the cost of the row came about'],
+      ['F2', 'edit the row in the draft of its structure'],
     ],
   ],
 ];

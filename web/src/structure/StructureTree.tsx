@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type ClipboardEvent, type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react';
-import { documentPath, type Tree, treeDerivationOptions, type TreeRow } from '../api/queries';
+import { useNavigate } from 'react-router';
+import { commandsOptions, documentPath, type Tree, treeDerivationOptions, type TreeRow } from '../api/queries';
 import { FetchedDerivation } from '../derivation/DerivationLink';
 import { isZero, money, percent, quantity } from '../lib/decimal';
 import { Choices } from '../ui/Choices';
@@ -12,6 +14,7 @@ import {
   closedByNeed,
   closedToOperations,
   hasRowsUnder,
+  ownerOf,
   rowsAbove,
   selectCostliest,
   selectMatches,
@@ -52,6 +55,8 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
   const deepest = useMemo(() => rows.reduce((most, r) => Math.max(most, r.level ?? 0), 1), [rows]);
   const shown = useMemo(() => visibleRows(rows, closed), [rows, closed]);
   const matches = useMemo(() => selectMatches(rows, find), [rows, find]);
+  const navigate = useNavigate();
+  const mayEdit = useQuery(commandsOptions()).data?.some((c) => c.name === 'draft-structure') ?? false;
   const position = Math.max(0, shown.indexOf(at));
   // oxlint-disable-next-line react/incompatible-library -- nothing here is compiled by the React compiler
   const virtual = useVirtualizer({
@@ -131,6 +136,7 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
         if (hasRowsUnder(rows, n) && !closed.has(n)) toggle(n, false);
         else if (above !== undefined) goTo(above);
       },
+      F2: () => edit(n),
       Enter: () => event.currentTarget.querySelector<HTMLElement>('[aria-haspopup]')?.click(),
     };
     const act = keys[event.key];
@@ -143,6 +149,14 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
     if (getSelection()?.toString()) return;
     event.preventDefault();
     event.clipboardData.setData('text/plain', asTsv(shown.flatMap((n) => rows[n] ?? [])));
+  }
+
+  /** Edit a row where it is defined: in the draft of the structure that it belongs to. */
+  function edit(n: number) {
+    const row = rows[n];
+    if (!row || !mayEdit) return;
+    const place = row.kind === 'operation' ? `operation ${row.operation}` : row.code;
+    void navigate(`/define/items/${encodeURIComponent(ownerOf(rows, n, tree.item))}/edit?at=${encodeURIComponent(place)}`);
   }
 
   const grid = { gridTemplateColumns: widths[columns] };
@@ -354,7 +368,14 @@ function Cells({
           {cell(row.quantity !== null && (row.per || 'unit'), 'per', 'text-quiet')}
           {cell(row.allowance !== null && !isZero(row.allowance) && percent(row.allowance), 'allowance')}
           {yieldShare}
-          {cell(row.need !== null && <Quantity value={row.need} unit={row.unit} />, 'need')}
+          {cell(
+            row.need !== null && (
+              <FetchedDerivation options={treeDerivationOptions(tree.item, revision, position, 'need')} title={`Need of ${row.code}`}>
+                <Quantity value={row.need} unit={row.unit} />
+              </FetchedDerivation>
+            ),
+            'need',
+          )}
           {cell(row.issue_rule, 'issued', 'text-quiet')}
         </>
       );

@@ -57,6 +57,12 @@ export function rowsAbove(rows: TreeRow[], n: number): number[] {
   return above;
 }
 
+/** Return the item whose structure a row belongs to. */
+export function ownerOf(rows: TreeRow[], n: number, top: string): string {
+  const above = rowsAbove(rows, n).find((a) => opens(rows[a]!));
+  return above === undefined ? top : rows[above]!.code;
+}
+
 /** Return the component that nothing stands under and that costs most; -1 where none has a cost. */
 export function selectCostliest(rows: TreeRow[]): number {
   let best = -1;

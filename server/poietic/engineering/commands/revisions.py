@@ -15,7 +15,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Note, Quantity, Strict
-from ..faults import faults_of
+from ..faults import Shop, faults_of
 from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision
 from ..queries import in_force, with_rows
 from .structures import guard_graph, next_letter, refuse_cycle
@@ -155,7 +155,7 @@ def _move(context: Context, given: ItemGiven, before: str, after: str) -> None:
 
 def _put_in_force(context: Context, revision: Revision, day: date) -> None:
     """Check a revision and let it be in force from a day, the one before it until then."""
-    if problems := faults_of(revision, day):
+    if problems := faults_of(revision, Shop.on(day)):
         raise NotApprovable(str(revision), problems)
     refuse_cycle(revision)
     today = timezone.localdate(context.now)

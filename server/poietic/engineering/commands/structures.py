@@ -37,7 +37,7 @@ from ...web_api.fields import (
     Quantity,
     Strict,
 )
-from ..faults import faults_of
+from ..faults import Shop, faults_of
 from ..models import (
     OPEN_STATES,
     ComponentRow,
@@ -232,7 +232,8 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
     )
     refuse_cycle(draft)
     day = timezone.localdate(context.now)
-    for fault in faults_of(with_rows(Revision.objects.filter(pk=draft.pk)).get(), day):
+    written = with_rows(Revision.objects.filter(pk=draft.pk)).get()
+    for fault in faults_of(written, Shop.on(day)):
         context.effects.remark(str(draft), fault)
     context.made["revision"] = draft.letter
     context.effects.field(

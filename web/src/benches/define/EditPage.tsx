@@ -130,6 +130,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
     return () => removeEventListener('keydown', onKeyDown);
   });
 
+  useFocusAt();
   const pictures = useQuery(documentsOptions(code)).data?.map((d) => d.name) ?? [];
   const setBare = (bare: DraftLine[]) => draft.set((was) => ({ ...was, bare }));
   const last = Number(operations.at(-1)?.number ?? 0);
@@ -220,6 +221,17 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
       </p>
     </article>
   );
+}
+
+/** Put the focus on the row that the address names: "operation 20", or an item's code. */
+function useFocusAt() {
+  const [query] = useSearchParams();
+  const at = query.get('at');
+  useEffect(() => {
+    if (!at) return;
+    const label = at.startsWith('operation ') ? `Name of ${at}` : `Quantity of ${at}`;
+    document.querySelector<HTMLInputElement>(`input[aria-label="${CSS.escape(label)}"]`)?.focus();
+  }, [at]);
 }
 
 /** The lines of a phantom that has no operations: they go to the operation that uses it. */
