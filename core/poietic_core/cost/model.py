@@ -103,7 +103,8 @@ class CostInput:
     #: per good unit leaving the operation, not per unit entering it
     is_per_good: bool = False
     is_made: bool = False
-    #: of a co-product: the part of its split that comes from lower levels
+    #: of a co-product: its share of the joint cost, and the part of its split from lower levels
+    share: Decimal = ZERO
     lower: Mapping[Element, Decimal] = field(default_factory=dict)
 
     def key(self) -> InputKey:
@@ -136,3 +137,5 @@ class CostedStructure:
     standard_lot: Decimal
     operations: tuple[CostedOperation, ...]
     inputs: tuple[CostInput, ...]
+    #: what one unit of each grade of the output costs, as a multiple of the item's cost
+    grades: Mapping[str, Decimal] = field(default_factory=dict)

@@ -100,6 +100,7 @@ def cost_structure(
             for o in structure.operations
         ),
         inputs=tuple(inputs),
+        grades=grade_factors(structure.item, structure.grades) if structure.grades else {},
     )
 
 
@@ -285,50 +286,72 @@ def _rounded_cost(
 
 
 @exact
-def co_product_costs(structure: Structure, costed: CostedStructure) -> dict[str, UnitCost]:
-    """Return the unit cost of each co-product: its share of the joint cost.
-
-    The joint cost is what accumulates through the split-off operation, net of by-products;
-    what comes later belongs to the main item alone.
+def co_product_shares(structure: Structure, made: Decimal) -> Mapping[str, Decimal]:
+    """Return the share of the joint cost that each co-product bears.
 
     Parameters
     ----------
     structure : with its phantoms put in
-    costed : the same, priced, without its co-products
+    made : units entering the operation at which they leave, per good unit of the item
 
     Raises
     ------
     SharesDontAdd (cost.shares_dont_add)
     """
     lines = [o for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
-    if not lines:
-        return {}
-    network = Network(structure.operations)
     split_off = lines[0].operation
-    joint = network.through(split_off)
-    before = unit_cost(
-        replace(costed, inputs=tuple(i for i in costed.inputs if i.operation in joint))
-    )
-    enter = entering(structure.operations, ONE)
-    made = enter[split_off].value
-    outputs = [
-        JointOutput(
-            item=structure.item,
-            quantity=made * network.yields[split_off],
-            weight=structure.main_weight,
-        )
-    ]
+    good = made * Network(structure.operations).yields[split_off]
+    outputs = [JointOutput(item=structure.item, quantity=good, weight=structure.main_weight)]
     for line in lines:
         each = quantity_per_unit(line, structure.batch_quantity).value
         outputs.append(JointOutput(item=line.item, quantity=each * made, weight=line.weight))
-    shares = joint_shares(structure.item, structure.share_rule, outputs)
-    found: dict[str, UnitCost] = {}
-    for output in outputs[1:]:
-        found[output.item] = _scaled_cost(before, shares[output.item] / output.quantity)
-    return found
+    return joint_shares(structure.item, structure.share_rule, outputs)
 
 
-def _scaled_cost(cost: UnitCost, factor: Decimal) -> UnitCost:
+@exact
+def with_co_products(costed: CostedStructure) -> CostedStructure:
+    """Return a basis whose co-products cost their shares of the joint cost.
+
+    The joint cost is what accumulates through the split-off operation, net of by-products;
+    what comes later belongs to the main item alone.
+    """
+    lines = [i for i in costed.inputs if i.kind is InputKind.CO_PRODUCT]
+    if not lines:
+        return costed
+    joint = Network(costed.operations).through(lines[0].operation)
+    before = unit_cost(
+        replace(
+            costed,
+            inputs=tuple(
+                i
+                for i in costed.inputs
+                if i.operation in joint and i.kind is not InputKind.CO_PRODUCT
+            ),
+        )
+    )
+    made = entering(costed.operations, ONE)[lines[0].operation].value
+    inputs = []
+    for i in costed.inputs:
+        if i.kind is InputKind.CO_PRODUCT and i.quantity:
+            cost = scaled_cost(before, i.share / (i.quantity * made))
+            inputs.append(_at_cost(i, cost))
+        else:
+            inputs.append(i)
+    return replace(costed, inputs=tuple(inputs))
+
+
+def _at_cost(i: CostInput, cost: UnitCost) -> CostInput:
+    return replace(i, price=cost.total(), split=cost.by_element(), lower=dict(cost.lower_levels))
+
+
+def co_product_cost(i: CostInput) -> UnitCost:
+    """Return the unit cost of a co-product as the input of the item that it leaves with."""
+    this = {e: v - i.lower.get(e, ZERO) for e, v in i.split.items()}
+    return UnitCost(this_level={e: v for e, v in this.items() if v}, lower_levels=dict(i.lower))
+
+
+def scaled_cost(cost: UnitCost, factor: Decimal) -> UnitCost:
+    """Return a unit cost times a factor, element by element, to 6 decimals."""
     this = {e: v * factor for e, v in cost.this_level.items()}
     lower = {e: v * factor for e, v in cost.lower_levels.items()}
     whole = round_to(cost.total() * factor, UNIT_COST_STEP)
@@ -431,8 +454,8 @@ def roll_up(
             bases[code], beside = _costed(structure, facts, costs, rates, units)
             costs |= beside
             costs[code] = ItemCost(cost=unit_cost(bases[code]), is_made=True, unit=facts.unit)
-            if structure.grades:
-                costs |= _grades(structure, costs[code])
+            for grade, factor in bases[code].grades.items():
+                costs[grade] = replace(costs[code], cost=scaled_cost(costs[code].cost, factor))
         elif facts.price is not None:
             costs[code] = ItemCost(cost=bought_cost(facts.price), is_made=False, unit=facts.unit)
     return RollUp(costs=costs, bases=bases, missing=missing)
@@ -454,36 +477,32 @@ def _costed(
 ) -> tuple[CostedStructure, dict[str, ItemCost]]:
     """Return the basis of an item's cost, and the cost of its co-products."""
     units = {o.item: "" for o in structure.outputs} | dict(units)
-    alone = replace(
-        structure,
-        outputs=tuple(o for o in structure.outputs if o.kind is OutputKind.BY_PRODUCT),
-    )
+    lines = [o.item for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
+    nothing = UnitCost(this_level={}, lower_levels={})
+    open_ones = {c: ItemCost(cost=nothing, is_made=True, unit=units[c]) for c in lines}
     basis = cost_structure(
-        alone, standard_lot=facts.standard_lot, items=costs, rates=rates, units=units
-    )
-    beside = {
-        code: ItemCost(cost=cost, is_made=True, unit=units[code])
-        for code, cost in co_product_costs(structure, basis).items()
-    }
-    if not beside:
-        return basis, {}
-    whole = cost_structure(
         structure,
         standard_lot=facts.standard_lot,
-        items={**costs, **beside},
+        items={**costs, **open_ones},
         rates=rates,
         units=units,
     )
-    return whole, beside
-
-
-def _grades(structure: Structure, process: ItemCost) -> dict[str, ItemCost]:
-    """Return the unit cost of each grade, so that their mix costs what the process does."""
-    factors = grade_factors(structure.item, structure.grades)
-    return {
-        code: replace(process, cost=_scaled_cost(process.cost, factor))
-        for code, factor in factors.items()
+    if not lines:
+        return basis, {}
+    split_off = next(i.operation for i in basis.inputs if i.kind is InputKind.CO_PRODUCT)
+    made = entering(basis.operations, ONE)[split_off].value
+    shares = co_product_shares(structure, made)
+    inputs = [
+        replace(i, share=shares[i.code]) if i.kind is InputKind.CO_PRODUCT else i
+        for i in basis.inputs
+    ]
+    whole = with_co_products(replace(basis, inputs=tuple(inputs)))
+    beside = {
+        i.code: ItemCost(cost=co_product_cost(i), is_made=True, unit=units[i.code])
+        for i in whole.inputs
+        if i.kind is InputKind.CO_PRODUCT
     }
+    return whole, beside
 
 
 def _lack_of_main(code: str, main: str) -> Missing:

@@ -82,6 +82,7 @@ def structure_from_json(data: Json) -> CostedStructure:
                         "kind": InputKind(i["kind"]),
                         "quantity": Decimal(i["quantity"]),
                         "price": Decimal(i["price"]),
+                        "share": Decimal(i.get("share") or 0),
                         "split": split_from_json(i["split"]),
                         "lower": split_from_json(i.get("lower") or {}),
                     }
@@ -89,4 +90,5 @@ def structure_from_json(data: Json) -> CostedStructure:
             )
             for i in data["inputs"]
         ),
+        grades={code: Decimal(factor) for code, factor in (data.get("grades") or {}).items()},
     )

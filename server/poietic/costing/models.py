@@ -9,13 +9,41 @@ from .basis import cost_from_json, structure_from_json
 
 
 class CostSet(Changing):
-    """One freeze: the standards of all items from then on."""
+    """Standards of all items: in force, in preparation, as they were, or as they would be."""
 
+    class State(models.TextChoices):
+        """What the set is for."""
+
+        CURRENT = "current"
+        NEXT = "next"
+        PAST = "past"
+        WHAT_IF = "what-if"
+
+    state = models.CharField(max_length=10, choices=State, default=State.PAST)
+    name = models.CharField(max_length=120, blank=True)
+    #: the day whose prices, rates and structures it was rolled up from
+    as_of = models.DateField(null=True)
+    #: of a what-if: the set it is made over, and what it changes
+    base = models.ForeignKey("self", models.PROTECT, null=True, related_name="what_ifs")
+    changes = models.JSONField(default=list)
+    #: items that got no standard: what they lack
+    missing = models.JSONField(default=list)
     frozen_at = models.DateTimeField()
+    #: in force since then, for the last time
+    activated_at = models.DateTimeField(null=True)
     note = models.CharField(max_length=400, blank=True)
 
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["state"],
+                condition=models.Q(state__in=["current", "next"]),
+                name="one_set_in_force_and_one_next",
+            )
+        ]
+
     def __str__(self) -> str:
-        return f"{self.frozen_at:%Y-%m-%d %H:%M}"
+        return self.name or f"{self.state} {self.frozen_at:%Y-%m-%d %H:%M}"
 
 
 class Standard(models.Model):

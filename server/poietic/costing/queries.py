@@ -24,7 +24,7 @@ from .models import CostSet, Standard
 
 def current_set() -> CostSet | None:
     """Return the set in force."""
-    return CostSet.objects.order_by("-pk").first()
+    return CostSet.objects.filter(state=CostSet.State.CURRENT).first()
 
 
 def standards_in_force(items: Iterable[Item] | None = None) -> dict[str, Standard]:

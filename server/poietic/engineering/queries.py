@@ -218,11 +218,18 @@ def with_rows(revisions: QuerySet[Revision]) -> QuerySet[Revision]:
 
 def in_force(day: date) -> QuerySet[Revision]:
     """Return the revisions in force on a day; an item has one at most."""
-    return Revision.objects.select_related("item").filter(
-        Q(effective_to=None) | Q(effective_to__gt=day),
-        effective_from__lte=day,
-        state__in=[Revision.State.APPROVED, Revision.State.RETIRED],
-    )
+    return Revision.objects.select_related("item").filter(standing(day))
+
+
+def standing(day: date, way: str = "") -> Q:
+    """Return the condition for being in force on a day, of revisions or of rows that lead to one.
+
+    Rows are joined with it rather than asked for by a list of revisions: right after an
+    import the database has no statistics yet, and would walk that list for every row.
+    """
+    ends = Q(**{f"{way}effective_to": None}) | Q(**{f"{way}effective_to__gt": day})
+    states = [Revision.State.APPROVED, Revision.State.RETIRED]
+    return ends & Q(**{f"{way}effective_from__lte": day, f"{way}state__in": states})
 
 
 def made_with(item: Item, day: date) -> list[str]:

@@ -25,7 +25,7 @@ from poietic_core.units import UNITS, conversion_factor
 
 from ..catalog.models import ItemUnit
 from ..engineering.models import OPEN_STATES, ComponentRow, Revision
-from ..engineering.queries import in_force, step_of
+from ..engineering.queries import standing, step_of
 from .reading import Content
 from .tables import BY_NAME, Fault, Row
 from .writing import content_of
@@ -282,7 +282,7 @@ class _Planner:
     def _refuse_cycles(self) -> None:
         graph: dict[str, dict[str, Decimal]] = {}
         for parent, child, quantity in ComponentRow.objects.filter(
-            revision__in=in_force(self._day)
+            standing(self._day, "revision__")
         ).values_list("revision__item__code", "item__code", "quantity"):
             if parent not in self._plan.structures:
                 graph.setdefault(parent, {})[child] = quantity

@@ -24,7 +24,7 @@ from ..engineering.models import (
     WorkCenter,
     WorkCenterRate,
 )
-from ..engineering.queries import in_force, layers_of, shop_rates
+from ..engineering.queries import in_force, layers_of, shop_rates, standing
 from .tables import BY_NAME, TABLES, Table, as_text
 
 Records = Iterable[dict[str, Any]]
@@ -32,16 +32,15 @@ Records = Iterable[dict[str, Any]]
 
 def content_of(day: date) -> dict[str, Records]:
     """Return the rows of every table, as they are in force on a day."""
-    revisions = in_force(day)
     lines = {
-        "structures": revisions.order_by("item__code"),
-        "operations": OperationRow.objects.filter(revision__in=revisions).order_by(
+        "structures": in_force(day).order_by("item__code"),
+        "operations": OperationRow.objects.filter(standing(day, "revision__")).order_by(
             "revision__item__code", "number"
         ),
-        "components": ComponentRow.objects.filter(revision__in=revisions).order_by(
+        "components": ComponentRow.objects.filter(standing(day, "revision__")).order_by(
             "revision__item__code", "operation", "position"
         ),
-        "outputs": OutputRow.objects.filter(revision__in=revisions).order_by(
+        "outputs": OutputRow.objects.filter(standing(day, "revision__")).order_by(
             "revision__item__code", "operation", "position"
         ),
     }

@@ -269,6 +269,35 @@ def peek(request: HttpRequest, code: str) -> PeekOut:
     return peek_at(item_by_code(code), timezone.localdate())
 
 
+class ActualOut(Schema):
+    """What an order's output cost per unit, against its frozen standard."""
+
+    order: int
+    finished: str
+    quantity: DecimalText
+    unit_cost: DecimalText
+    standard: DecimalText
+
+
+@router.get("/items/{code}/actuals", response={200: list[ActualOut], 404: Problem})
+def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
+    """Return what the completed orders of an item cost per unit, the latest first."""
+    states = [OrderState.COMPLETED.value, OrderState.CLOSED.value]
+    rows = Order.objects.filter(item=item_by_code(code), state__in=states, received__gt=0)
+    books = OrderBook.many(rows.select_related(*ORDER_PARTS).order_by("-due", "-number")[:12])
+    return [
+        ActualOut(
+            order=b.order.number,
+            finished=b.order.due.isoformat(),
+            quantity=b.order.received,
+            unit_cost=round(b.variance().charged / b.order.received, 6),
+            standard=b.order.standard.total,
+        )
+        for b in books
+        if b.order.standard
+    ]
+
+
 @router.get("/lacks", response=list[LackOut])
 def lacking(request: HttpRequest) -> list[LackOut]:
     """Return what would stop the next order of anything."""

@@ -5,6 +5,11 @@ import type { components } from './schema';
 export type Me = components['schemas']['Me'];
 export type Item = components['schemas']['ItemOut'];
 export type ItemFull = components['schemas']['ItemFull'];
+export type CostSet = components['schemas']['CostSetOut'];
+export type Against = components['schemas']['AgainstOut'];
+export type CostPart = components['schemas']['PartOut'];
+export type ItemCost = components['schemas']['ItemCostOut'];
+export type CostIn = components['schemas']['CostIn'];
 export type Job = components['schemas']['JobOut'];
 export type Order = components['schemas']['OrderOut'];
 export type OrderRow = components['schemas']['OrderRow'];
@@ -257,4 +262,36 @@ export const jobOptions = (number: number) =>
   queryOptions({
     queryKey: ['jobs', number],
     queryFn: ({ signal }) => data(api.GET('/api/jobs/{number}', { params: { path: { number } }, signal })),
+  });
+
+export const costSetsOptions = () =>
+  queryOptions({
+    queryKey: ['cost-sets'],
+    queryFn: ({ signal }) => data(api.GET('/api/cost-sets', { signal })),
+  });
+
+export const againstOptions = (now: number, old: number) =>
+  queryOptions({
+    queryKey: ['cost-sets', now, old],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/cost-sets/{new}/against/{old}', { params: { path: { new: now, old } }, signal })),
+  });
+
+export const partsAgainstOptions = (now: number, old: number, code: string) =>
+  queryOptions({
+    queryKey: ['cost-sets', now, old, code],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/cost-sets/{new}/against/{old}/items/{code}', { params: { path: { new: now, old, code } }, signal })),
+  });
+
+export const itemCostOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'cost'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/cost', { params: { path: { code } }, signal })),
+  });
+
+export const actualsOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'actuals'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/actuals', { params: { path: { code } }, signal })),
   });

@@ -1224,6 +1224,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/roll-up-next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Roll up the next standard
+         * @description Roll up the next standard: carry out.
+         */
+        post: operations["post_roll_up_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/roll-up-next/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Roll up the next standard (preview)
+         * @description Roll up the next standard: show the consequences.
+         */
+        post: operations["preview_roll_up_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/activate-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a standard in force
+         * @description Put a standard in force: carry out.
+         */
+        post: operations["post_activate_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/activate-set/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a standard in force (preview)
+         * @description Put a standard in force: show the consequences.
+         */
+        post: operations["preview_activate_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/write-what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write a what-if
+         * @description Write a what-if: carry out.
+         */
+        post: operations["post_write_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/write-what-if/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write a what-if (preview)
+         * @description Write a what-if: show the consequences.
+         */
+        post: operations["preview_write_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop a what-if
+         * @description Drop a what-if: carry out.
+         */
+        post: operations["post_drop_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-what-if/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop a what-if (preview)
+         * @description Drop a what-if: show the consequences.
+         */
+        post: operations["preview_drop_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/receive-material": {
         parameters: {
             query?: never;
@@ -1844,6 +2004,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/roll-up-next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Roll up the next standard (in the background)
+         * @description Roll up the next standard, in the background.
+         */
+        post: operations["start_roll_up_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/import-tables": {
         parameters: {
             query?: never;
@@ -2444,6 +2624,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cost-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cost Sets
+         * @description Return the sets: in force, next, what-ifs, and those that were in force, the latest first.
+         */
+        get: operations["poietic_costing_sets_api_cost_sets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cost-sets/{new}/against/{old}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Against
+         * @description Return a set against another: items by the size of the difference, with its causes.
+         */
+        get: operations["poietic_costing_sets_api_against"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cost-sets/{new}/against/{old}/items/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parts Against
+         * @description Return everything that makes up an item's cost in two sets, what moved most first.
+         */
+        get: operations["poietic_costing_sets_api_parts_against"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/cost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Item Cost
+         * @description Return what an item costs in the set in force, the next one and the what-ifs, and out of what.
+         */
+        get: operations["poietic_costing_sets_api_item_cost"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/items/{code}/stock": {
         parameters: {
             query?: never;
@@ -2536,6 +2796,26 @@ export interface paths {
          * @description Return an item at a glance.
          */
         get: operations["poietic_orders_api_peek"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/actuals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Actuals
+         * @description Return what the completed orders of an item cost per unit, the latest first.
+         */
+        get: operations["poietic_orders_api_actuals"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4319,6 +4599,132 @@ export interface components {
             given: components["schemas"]["FreezeStandard"];
         };
         /**
+         * RollUpNext
+         * @description The day whose prices, rates and structures the next set is rolled up from; left out: today.
+         */
+        RollUpNext: {
+            /** As Of */
+            as_of?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** RollUpNextPosting */
+        RollUpNextPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["RollUpNext"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** RollUpNextPreview */
+        RollUpNextPreview: {
+            given: components["schemas"]["RollUpNext"];
+        };
+        /**
+         * ActivateSet
+         * @description The set to put in force: the next one, or one that was before.
+         */
+        ActivateSet: {
+            /** Cost Set */
+            cost_set: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** ActivateSetPosting */
+        ActivateSetPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ActivateSet"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ActivateSetPreview */
+        ActivateSetPreview: {
+            given: components["schemas"]["ActivateSet"];
+        };
+        /**
+         * ChangeGiven
+         * @description One change of a what-if: to a value, or by a share; `*` stands for any characters of a code.
+         */
+        ChangeGiven: {
+            kind: components["schemas"]["ChangeKind"];
+            /** Code */
+            code: string;
+            /** To */
+            to?: string | null;
+            /** By */
+            by?: string | null;
+        };
+        /**
+         * ChangeKind
+         * @description What a what-if changes.
+         * @enum {string}
+         */
+        ChangeKind: "price" | "machine rate" | "labour rate" | "hours" | "subcontract price" | "standard lot";
+        /**
+         * WriteWhatIf
+         * @description A what-if by its name, over a set; the same name again replaces what it says.
+         */
+        WriteWhatIf: {
+            /** Name */
+            name: string;
+            /** Base */
+            base?: number | null;
+            /** Changes */
+            changes: components["schemas"]["ChangeGiven"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** WriteWhatIfPosting */
+        WriteWhatIfPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["WriteWhatIf"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** WriteWhatIfPreview */
+        WriteWhatIfPreview: {
+            given: components["schemas"]["WriteWhatIf"];
+        };
+        /**
+         * DropWhatIf
+         * @description A what-if that nobody needs any more.
+         */
+        DropWhatIf: {
+            /** Name */
+            name: string;
+        };
+        /** DropWhatIfPosting */
+        DropWhatIfPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DropWhatIf"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DropWhatIfPreview */
+        DropWhatIfPreview: {
+            given: components["schemas"]["DropWhatIf"];
+        };
+        /**
          * MaterialLine
          * @description One item that came in, at a price per unit.
          */
@@ -4861,6 +5267,10 @@ export interface components {
             ended_at: string | null;
             outcome: components["schemas"]["Outcome"] | null;
             problem: components["schemas"]["Problem"] | null;
+        };
+        /** RollUpNextJob */
+        RollUpNextJob: {
+            given: components["schemas"]["RollUpNext"];
         };
         /** ImportTablesJob */
         ImportTablesJob: {
@@ -5989,6 +6399,230 @@ export interface components {
             missing: components["schemas"]["MissingOut"][];
         };
         /**
+         * CostSetOut
+         * @description A set of standards.
+         */
+        CostSetOut: {
+            /** Number */
+            number: number;
+            /** State */
+            state: string;
+            /** Name */
+            name: string;
+            /** As Of */
+            as_of: string | null;
+            /** Frozen At */
+            frozen_at: string;
+            /** Activated At */
+            activated_at: string | null;
+            /** Items */
+            items: number;
+            /** Base */
+            base: number | null;
+            /** Changes */
+            changes: components["schemas"]["WhatIfChange"][];
+            /** Missing */
+            missing: components["schemas"]["SetLack"][];
+            /** Note */
+            note: string;
+        };
+        /**
+         * SetLack
+         * @description What kept an item from a standard.
+         */
+        SetLack: {
+            /** Item */
+            item: string;
+            /** Why */
+            why: string;
+            /** Fix */
+            fix: string;
+        };
+        /**
+         * WhatIfChange
+         * @description A change of a what-if.
+         */
+        WhatIfChange: {
+            /** Kind */
+            kind: string;
+            /** Code */
+            code: string;
+            /** To */
+            to?: string | null;
+            /** By */
+            by?: string | null;
+        };
+        /**
+         * AgainstOut
+         * @description A set against another: what differs, the largest effect first.
+         */
+        AgainstOut: {
+            /** Old */
+            old: number;
+            /** New */
+            new: number;
+            /** Items */
+            items: number;
+            /** Different */
+            different: number;
+            /** Only Old */
+            only_old: string[];
+            /** Only New */
+            only_new: string[];
+            /** Causes */
+            causes: string[];
+            /** Rows */
+            rows: components["schemas"]["DifferenceOut"][];
+        };
+        /**
+         * CausePart
+         * @description A part of a difference, and why.
+         */
+        CausePart: {
+            /** Cause */
+            cause: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * DifferenceOut
+         * @description An item's cost in two sets [money/unit].
+         */
+        DifferenceOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Is Made */
+            is_made: boolean;
+            /**
+             * Old
+             * Format: decimal
+             * @example 2.40
+             */
+            old: string;
+            /**
+             * New
+             * Format: decimal
+             * @example 2.40
+             */
+            new: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 2.40
+             */
+            difference: string;
+            /** Causes */
+            causes: components["schemas"]["CausePart"][];
+        };
+        /**
+         * PartOut
+         * @description What one input adds to an item's cost, in one set or in two.
+         */
+        PartOut: {
+            /** Kind */
+            kind: string;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Old Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            old_quantity: string;
+            /**
+             * Old Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            old_amount: string;
+        };
+        /**
+         * CostIn
+         * @description An item's cost in one set.
+         */
+        CostIn: {
+            /** Number */
+            number: number;
+            /** State */
+            state: string;
+            /** Name */
+            name: string;
+            /**
+             * Total
+             * Format: decimal
+             * @example 2.40
+             */
+            total: string;
+            /** Layers */
+            layers: components["schemas"]["ElementCost"][];
+        };
+        /**
+         * ItemCostOut
+         * @description What an item costs, in which sets, out of what, and how it got there.
+         */
+        ItemCostOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Standard Lot
+             * Format: decimal
+             * @example 2.40
+             */
+            standard_lot: string;
+            /** Sets */
+            sets: components["schemas"]["CostIn"][];
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** History */
+            history: components["schemas"]["StandardStep"][];
+        };
+        /**
+         * StandardStep
+         * @description A standard as it came into force, and why it moved.
+         */
+        StandardStep: {
+            /** Number */
+            number: number;
+            /** Day */
+            day: string;
+            /**
+             * Total
+             * Format: decimal
+             * @example 2.40
+             */
+            total: string;
+            /** Causes */
+            causes: components["schemas"]["CausePart"][];
+        };
+        /**
          * StockRow
          * @description Stock of an item at a place.
          */
@@ -6248,6 +6882,34 @@ export interface components {
             standard: string | null;
             /** Used In */
             used_in: string[];
+        };
+        /**
+         * ActualOut
+         * @description What an order's output cost per unit, against its frozen standard.
+         */
+        ActualOut: {
+            /** Order */
+            order: number;
+            /** Finished */
+            finished: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Unit Cost
+             * Format: decimal
+             * @example 2.40
+             */
+            unit_cost: string;
+            /**
+             * Standard
+             * Format: decimal
+             * @example 2.40
+             */
+            standard: string;
         };
         /**
          * LackOut
@@ -10869,6 +11531,558 @@ export interface operations {
             };
         };
     };
+    post_roll_up_next: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollUpNextPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_roll_up_next: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollUpNextPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_activate_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActivateSetPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_activate_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActivateSetPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_write_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteWhatIfPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_write_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteWhatIfPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_drop_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropWhatIfPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_drop_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropWhatIfPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_receive_material: {
         parameters: {
             query?: never;
@@ -12883,6 +14097,75 @@ export interface operations {
             };
         };
     };
+    start_roll_up_next: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollUpNextJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_import_tables: {
         parameters: {
             query?: never;
@@ -13830,6 +15113,122 @@ export interface operations {
             };
         };
     };
+    poietic_costing_sets_api_cost_sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostSetOut"][];
+                };
+            };
+        };
+    };
+    poietic_costing_sets_api_against: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                new: number;
+                old: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainstOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_costing_sets_api_parts_against: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                new: number;
+                old: number;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_costing_sets_api_item_cost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemCostOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_ledger_api_stock: {
         parameters: {
             query?: never;
@@ -13950,6 +15349,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PeekOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_api_actuals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActualOut"][];
                 };
             };
             /** @description Not Found */

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Route, Routes } from 'react-router';
 import { meOptions } from '../api/queries';
+import { ItemCostPage, StandardsPage } from '../benches/cost';
 import { CalendarsPage, ComparePage, DefineBench, EditPage, ExchangePage, ItemPage, LacksPage, PartnersPage, PersonsPage, PlacesPage, ReasonsPage, WorkCentersPage } from '../benches/define';
 import { AsBuiltPage, BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
 import { Today } from '../benches/today';
@@ -26,6 +27,7 @@ export function App() {
                   <Route path="items/:code" element={<ItemPage />} />
                   <Route path="items/:code/edit" element={<EditPage />} />
                   <Route path="items/:code/compare" element={<ComparePage />} />
+                  <Route path="items/:code/cost" element={<ItemCostPage />} />
                   <Route path="work-centers" element={<WorkCentersPage />} />
                   <Route path="calendars" element={<CalendarsPage />} />
                   <Route path="exchange" element={<ExchangePage />} />
@@ -37,7 +39,8 @@ export function App() {
                 </Route>
                 {(['release', 'make', 'cost'] as const).map((bench) => (
                   <Route key={bench} path={bench} element={<OrderBench bench={bench} />}>
-                    <Route index element={<Empty>Choose an order on the left.</Empty>} />
+                    <Route index element={bench === 'cost' ? <StandardsPage /> : <Empty>Choose an order on the left.</Empty>} />
+                    {bench === 'cost' && <Route path="standards" element={<StandardsPage />} />}
                   </Route>
                 ))}
                 <Route path="orders" element={<OrderBench />}>

@@ -11,6 +11,7 @@ import { forms } from '../commands/forms';
 const fromPages = new Set(['draft-structure', 'correct-report', 'import-tables', 'close-holidays', 'attach-document', 'detach-document', 'change-partner']);
 
 const pages = [
+  ['/cost/standards', 'Standards: in force, next, what-ifs'],
   ['/define/work-centers', 'Work centers'],
   ['/define/calendars', 'Calendars'],
   ['/define/partners', 'Partners: suppliers and customers'],

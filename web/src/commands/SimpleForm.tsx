@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { basicsOptions, calendarsOptions, itemsOptions, labourGradesOptions, orderOptions, ordersOptions, workCentersOptions } from '../api/queries';
+import { basicsOptions, calendarsOptions, costSetsOptions, itemsOptions, labourGradesOptions, orderOptions, ordersOptions, workCentersOptions } from '../api/queries';
 import { clock, minuteOf, type Shift } from '../lib/clock';
 import { percent } from '../lib/decimal';
 import { Entry, Field, NumberEntry } from '../ui/Field';
@@ -65,6 +65,7 @@ function OneField({
   if (spec.kind === 'own units') return <OwnUnitsEntry item={String(given['code'] ?? '')} onUnits={onValue} />;
   const rows = Array.isArray(value) ? (value as Row[]) : [];
   if (spec.kind === 'layers') return <RowsEntry legend="What makes up a machine hour" add="Add a layer" columns={layerColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'prices') return <PricesEntry rows={rows} onRows={onValue} />;
   if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
   if (spec.kind === 'week') return <WeekEntry shifts={Array.isArray(value) ? (value as Shift[]) : []} onShifts={onValue} />;
@@ -94,8 +95,9 @@ function OneField({
           case 'calendar':
           case 'work center':
           case 'labour grade':
+          case 'cost set':
             return (
-              <select {...shared} className="entry" value={text} onChange={(e) => onValue(e.target.value)}>
+              <select {...shared} className="entry" value={text} onChange={(e) => onValue(spec.kind === 'cost set' && e.target.value ? Number(e.target.value) : e.target.value)}>
                 {(text === '' || spec.optional) && <option value="">choose</option>}
                 {choices.map((c) => (
                   <option key={c.value} value={c.value}>
@@ -133,6 +135,19 @@ function OneField({
     </Field>
   );
 }
+
+const changeColumns: Column[] = [
+  {
+    name: 'kind',
+    label: 'what',
+    kind: 'choice',
+    className: 'w-40!',
+    options: ['price', 'machine rate', 'labour rate', 'hours', 'subcontract price', 'standard lot'].map((k) => ({ value: k, words: k })),
+  },
+  { name: 'code', label: 'of', kind: 'text', className: 'w-28!' },
+  { name: 'to', label: 'to', kind: 'number' },
+  { name: 'by', label: 'or by percent', kind: 'percent' },
+];
 
 const layerColumns: Column[] = [
   { name: 'name', label: 'layer', kind: 'text', className: 'w-32!' },
@@ -194,12 +209,15 @@ function useChoices(spec: FieldSpec): { value: string; words: string }[] {
   const basics = useQuery({ ...basicsOptions(), enabled: spec.kind === 'place' || spec.kind === 'unit' });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
   const grades = useQuery({ ...labourGradesOptions(), enabled: spec.kind === 'labour grade' });
+  const sets = useQuery({ ...costSetsOptions(), enabled: spec.kind === 'cost set' });
   const calendars = useQuery({ ...calendarsOptions(), enabled: spec.kind === 'calendar' });
   switch (spec.kind) {
     case 'calendar':
       return (calendars.data ?? []).map((c) => ({ value: c.code, words: `${c.code} ${c.name}` }));
     case 'labour grade':
       return (grades.data ?? []).map((g) => ({ value: g.code, words: `${g.code} ${g.name}` }));
+    case 'cost set':
+      return (sets.data ?? []).map((s) => ({ value: String(s.number), words: `${s.state} ${s.state === 'what-if' ? s.name : (s.activated_at ?? s.frozen_at).slice(0, 10)}` }));
     case 'choice':
       return (spec.options ?? []).map((o) => ({ value: o, words: o }));
     case 'unit':

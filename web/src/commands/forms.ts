@@ -20,6 +20,8 @@ export type FieldKind =
   | 'layers'
   | 'prices'
   | 'grades'
+  | 'cost set'
+  | 'changes'
   | 'roles'
   | 'choice';
 
@@ -340,6 +342,28 @@ export const forms: Record<string, FormSpec> = {
     act: () => 'Freeze the standard',
     fields: [field('note', 'Why', 'text', optional)],
   },
+  'roll-up-next': {
+    act: () => 'Roll up the next standard',
+    fields: [
+      field('as_of', 'As of', 'date', { optional: true, hint: 'empty: today' }),
+      field('note', 'Why', 'text', optional),
+    ],
+  },
+  'activate-set': {
+    act: () => 'Put this standard in force',
+    fields: [field('cost_set', 'Set', 'cost set'), field('note', 'Why', 'text', optional)],
+  },
+  'write-what-if': {
+    act: (g) => `Write what-if ${words(g, 'name')}`,
+    fields: [
+      field('name', 'Name', 'text', { hint: 'the same name again replaces it' }),
+      field('base', 'Over', 'cost set', { optional: true, hint: 'empty: the standard in force' }),
+      field('changes', 'Changes', 'changes', optional),
+      field('note', 'Why', 'text', optional),
+    ],
+    start: { changes: [{ kind: 'price' }] },
+  },
+  'drop-what-if': { act: (g) => `Drop what-if ${words(g, 'name')}`, fields: [field('name', 'Name', 'text')] },
   'add-person': {
     act: (g) => `Add ${words(g, 'full_name')}`,
     fields: [

@@ -54,9 +54,14 @@ export function StandardBlock({ item }: { item: Item }) {
           <td className="pl-4! font-semibold whitespace-nowrap">{s ? `frozen ${day(s.frozen_at.slice(0, 10))}` : 'not frozen yet'}</td>
           <td colSpan={2} className="num font-semibold">
             {s && (
-              <DerivationLink rows={s.derivation} title={`Standard of ${item.code}`}>
-                <UnitCost value={s.total} />
-              </DerivationLink>
+              <>
+                <Link className="quiet-link mr-3 font-normal text-act" to={`/define/items/${encodeURIComponent(item.code)}/cost`}>
+                  Where it goes
+                </Link>
+                <DerivationLink rows={s.derivation} title={`Standard of ${item.code}`}>
+                  <UnitCost value={s.total} />
+                </DerivationLink>
+              </>
             )}
           </td>
         </tr>

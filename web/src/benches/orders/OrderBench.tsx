@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Outlet, useLocation, useParams, useSearchParams } from 'react-router';
+import { Link, Outlet, useLocation, useParams, useSearchParams } from 'react-router';
 import { type OrderRow, ordersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
@@ -61,11 +61,15 @@ export function OrderBench({ bench }: { bench?: Bench }) {
                   body: <QueueEntry order={o} bench={shown} />,
                 }))}
                 foot={
-                  shown === 'release' && (
+                  shown === 'release' ? (
                     <Button look="link" onClick={() => start('plan-order')}>
                       Plan an order…
                     </Button>
-                  )
+                  ) : shown === 'cost' ? (
+                    <Link className="quiet-link text-act" to="/cost/standards">
+                      Standards
+                    </Link>
+                  ) : undefined
                 }
               />
             )}

@@ -1,0 +1,387 @@
+"""Cost sets against each other: what-ifs, the causes of a difference, and where the money goes.
+
+Everything here reads costed structures, the form in which a set is frozen, so that two sets can be
+compared long after prices, rates and structures have moved on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
+from enum import StrEnum
+from fnmatch import fnmatchcase
+from typing import ClassVar
+
+from ..derivation import Derivation
+from ..errors import DomainError
+from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, round_to
+from ..structure.explode import working_order
+from ..structure.requirement import entering
+from .model import (
+    OUTPUT_KINDS,
+    TIME_ELEMENT,
+    CostedStructure,
+    CostInput,
+    Element,
+    InputKey,
+    InputKind,
+    UnitCost,
+)
+from .rollup import (
+    bought_cost,
+    co_product_cost,
+    cost_per_unit,
+    scaled_cost,
+    unit_cost,
+    with_co_products,
+)
+
+LABOUR_KINDS = (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR)
+MACHINE_KINDS = (InputKind.SETUP_MACHINE, InputKind.RUN_MACHINE)
+
+
+@dataclass(frozen=True, slots=True)
+class CostSet:
+    """The standards of a set, as what they were computed from."""
+
+    #: by made item
+    bases: Mapping[str, CostedStructure]
+    #: standard cost of one unit of every other item [money/unit]
+    bought: Mapping[str, Decimal]
+
+
+@dataclass(frozen=True, slots=True)
+class Rolled:
+    """A set rolled up anew: its unit costs, and its bases at them."""
+
+    costs: dict[str, UnitCost]
+    bases: dict[str, CostedStructure]
+
+
+@exact
+def reroll(costs: CostSet) -> Rolled:
+    """Return the unit costs that follow from a set's bases and bought costs, components first.
+
+    Raises
+    ------
+    CycleFound (structure.cycle)
+
+    Notes
+    -----
+    Shares of joint costs, and the proportions of grades, stay as they are. O(items + inputs).
+    """
+    made_with = {item: code for code, basis in costs.bases.items() for item in beside(basis)}
+    graph: dict[str, dict[str, Decimal]] = {
+        code: {i.code: ONE for i in basis.inputs if i.kind is InputKind.COMPONENT}
+        for code, basis in costs.bases.items()
+    }
+    graph |= {item: {main: ONE} for item, main in made_with.items()}
+    rolled = Rolled({code: bought_cost(price) for code, price in costs.bought.items()}, {})
+    for code in reversed(working_order(graph)):
+        basis = costs.bases.get(code)
+        if basis is None:
+            continue
+        fresh = with_co_products(_at_costs(basis, rolled.costs))
+        rolled.bases[code] = fresh
+        rolled.costs[code] = unit_cost(fresh)
+        for i in fresh.inputs:
+            if i.kind is InputKind.CO_PRODUCT:
+                rolled.costs[i.code] = co_product_cost(i)
+        for grade, factor in fresh.grades.items():
+            rolled.costs[grade] = scaled_cost(rolled.costs[code], factor)
+    return rolled
+
+
+def beside(basis: CostedStructure) -> list[str]:
+    """Return the items that get their cost from another item's basis."""
+    return [i.code for i in basis.inputs if i.kind is InputKind.CO_PRODUCT] + list(basis.grades)
+
+
+def _at_costs(basis: CostedStructure, costs: Mapping[str, UnitCost]) -> CostedStructure:
+    """Return a basis with its components at the costs given."""
+    inputs = [
+        replace(i, price=costs[i.code].total(), split=costs[i.code].by_element())
+        if i.kind is InputKind.COMPONENT and i.code in costs
+        else i
+        for i in basis.inputs
+    ]
+    return replace(basis, inputs=tuple(inputs))
+
+
+# --- what-ifs
+
+
+class ChangeKind(StrEnum):
+    """What a what-if changes."""
+
+    PRICE = "price"
+    MACHINE_RATE = "machine rate"
+    LABOUR_RATE = "labour rate"
+    HOURS = "hours"
+    SUBCONTRACT = "subcontract price"
+    LOT = "standard lot"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Change:
+    """One change over a set: to a value, or by a share of what is there."""
+
+    kind: ChangeKind
+    #: the item, work center or supplier; `*` stands for any characters
+    code: str
+    #: [money/unit], [money/h] or [unit]; None where `by` says how
+    to: Decimal | None = None
+    #: 0.12 is 12 % more
+    by: Decimal = ZERO
+
+    def of(self, value: Decimal) -> Decimal:
+        """Return a value as changed."""
+        changed = value * (ONE + self.by) if self.to is None else self.to
+        return round_to(changed, UNIT_COST_STEP)
+
+    def touches(self, code: str) -> bool:
+        """Tell whether the change means a code."""
+        return fnmatchcase(code, self.code)
+
+
+@dataclass(eq=False)
+class ChangeOfNothing(DomainError):
+    """A change that no item, work center or supplier of the set answers to."""
+
+    kind: str
+    named: str
+    code: ClassVar[str] = "cost.change_of_nothing"
+    what: ClassVar[str] = "The change of the {kind} of {named} changes nothing."
+    why: ClassVar[str] = "The set it is made over has nothing of that code."
+    fix: ClassVar[str] = "Name a code of the set, or a beginning with * such as AL-*."
+
+
+@exact
+def changed(costs: CostSet, changes: Sequence[Change]) -> CostSet:
+    """Return a set with changes made, one after the other; roll it anew to see what they do.
+
+    Raises
+    ------
+    ChangeOfNothing (cost.change_of_nothing)
+    """
+    for change in changes:
+        costs = _changed(costs, change)
+    return costs
+
+
+def _changed(costs: CostSet, change: Change) -> CostSet:
+    if change.kind is ChangeKind.PRICE:
+        touched = {c: change.of(p) for c, p in costs.bought.items() if change.touches(c)}
+        if not touched:
+            raise ChangeOfNothing(change.kind.value, change.code)
+        return replace(costs, bought={**costs.bought, **touched})
+    edit = _EDITS[change.kind]
+    bases = {code: edit(basis, change) for code, basis in costs.bases.items()}
+    if all(bases[code] is basis for code, basis in costs.bases.items()):
+        raise ChangeOfNothing(change.kind.value, change.code)
+    return replace(costs, bases=bases)
+
+
+def _lot(basis: CostedStructure, change: Change) -> CostedStructure:
+    if not change.touches(basis.item):
+        return basis
+    return replace(basis, standard_lot=change.of(basis.standard_lot))
+
+
+def _inputs_of(
+    kinds: Iterable[InputKind], edit: Callable[[CostInput, Change], CostInput]
+) -> Callable[[CostedStructure, Change], CostedStructure]:
+    wanted = tuple(kinds)
+
+    def run(basis: CostedStructure, change: Change) -> CostedStructure:
+        inputs = [
+            edit(i, change) if i.kind in wanted and change.touches(i.code) else i
+            for i in basis.inputs
+        ]
+        if all(new is old for new, old in zip(inputs, basis.inputs, strict=True)):
+            return basis
+        return replace(basis, inputs=tuple(inputs))
+
+    return run
+
+
+def _repriced(i: CostInput, change: Change) -> CostInput:
+    price = change.of(i.price)
+    if not i.price:
+        element = TIME_ELEMENT.get(i.kind, Element.SUBCONTRACT)
+        return replace(i, price=price, split={element: price})
+    split = {e: v * price / i.price for e, v in i.split.items()}
+    return replace(i, price=price, split=split)
+
+
+def _requantified(i: CostInput, change: Change) -> CostInput:
+    return replace(i, quantity=change.of(i.quantity))
+
+
+_EDITS: Mapping[ChangeKind, Callable[[CostedStructure, Change], CostedStructure]] = {
+    ChangeKind.MACHINE_RATE: _inputs_of(MACHINE_KINDS, _repriced),
+    ChangeKind.LABOUR_RATE: _inputs_of(LABOUR_KINDS, _repriced),
+    ChangeKind.HOURS: _inputs_of(TIME_ELEMENT, _requantified),
+    ChangeKind.SUBCONTRACT: _inputs_of([InputKind.SUBCONTRACT], _repriced),
+    ChangeKind.LOT: _lot,
+}
+
+
+# --- why two sets differ
+
+
+class Cause(StrEnum):
+    """Why a standard differs between two sets, in the order in which the causes are taken in."""
+
+    PRICE = "price"
+    RATE = "rate"
+    STRUCTURE = "structure"
+    TIME = "time"
+    LOT_SIZE = "lot size"
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """An item's cost in two sets, with the causes that add up to the difference [money/unit]."""
+
+    old: UnitCost
+    new: UnitCost
+    causes: Mapping[Cause, Decimal] = field(default_factory=dict)
+
+    def amount(self) -> Decimal:
+        """Return new minus old."""
+        return self.new.total() - self.old.total()
+
+
+@exact
+def differences(old: CostSet, new: CostSet) -> dict[str, Difference]:
+    """Return what every item that both sets have costs in each, and why it differs.
+
+    The causes are taken in one after the other (prices, rates, structures, times, lot sizes), the set
+    rolled anew after each; what each step changes is its cause, so that they add up exactly.
+
+    Source
+    ------
+    Flexible-budget analysis by successive substitution: Horngren, Datar & Rajan, ch. 7.
+    """
+    steps = [reroll(old).costs]
+    taken: set[Cause] = set()
+    for cause in Cause:
+        taken.add(cause)
+        steps.append(reroll(_mixed(old, new, taken)).costs)
+    steps[-1] = reroll(new).costs
+    found = {}
+    for code in steps[0].keys() & steps[-1].keys():
+        causes = {}
+        for cause, before, after in zip(Cause, steps, steps[1:], strict=False):
+            if code in before and code in after:
+                moved = after[code].total() - before[code].total()
+                if moved:
+                    causes[cause] = moved
+        found[code] = Difference(steps[0][code], steps[-1][code], causes)
+    return found
+
+
+def _mixed(old: CostSet, new: CostSet, taken: set[Cause]) -> CostSet:
+    bought = {**old.bought, **new.bought} if Cause.PRICE in taken else {**new.bought, **old.bought}
+    bases = {
+        code: _mixed_basis(old.bases[code], basis, taken) if code in old.bases else basis
+        for code, basis in new.bases.items()
+    }
+    return CostSet({**old.bases, **bases}, bought)
+
+
+def _mixed_basis(old: CostedStructure, new: CostedStructure, taken: set[Cause]) -> CostedStructure:
+    """Return a basis that has from the new one what is taken, from the old one the rest."""
+    made = new if Cause.STRUCTURE in taken else old
+    timed = new if Cause.TIME in taken else old
+    numbers = {o.number for o in made.operations}
+    inputs = [i for i in made.inputs if i.kind not in TIME_ELEMENT]
+    inputs += [i for i in timed.inputs if i.kind in TIME_ELEMENT and i.operation in numbers]
+    rated = _by_key(new if Cause.RATE in taken else old)
+    return CostedStructure(
+        item=new.item,
+        standard_lot=(new if Cause.LOT_SIZE in taken else old).standard_lot,
+        operations=made.operations,
+        inputs=tuple(_at_rate(i, rated) for i in inputs),
+        grades=made.grades,
+    )
+
+
+def _by_key(basis: CostedStructure) -> dict[InputKey, CostInput]:
+    return {i.key(): i for i in basis.inputs}
+
+
+def _at_rate(i: CostInput, rated: Mapping[InputKey, CostInput]) -> CostInput:
+    other = rated.get(i.key())
+    if other is None or (i.kind not in TIME_ELEMENT and i.kind is not InputKind.SUBCONTRACT):
+        return i
+    return replace(i, price=other.price, split=other.split)
+
+
+# --- where the money goes
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Contribution:
+    """What one bought item, work center, supplier or output adds to an item's cost [money/unit]."""
+
+    kind: InputKind
+    code: str
+    #: of it in one unit of the item, in its own unit
+    quantity: Decimal
+    amount: Decimal
+
+
+@exact
+def contributions(costs: CostSet, item: str) -> list[Contribution]:
+    """Return everything that makes up an item's cost, over all levels; largest first.
+
+    What is not rounded level by level adds up to the standard within rounding: one percent of a
+    contribution is what one percent of its price, rate or hours moves.
+    """
+    graph: dict[str, dict[str, Decimal]] = {}
+    waiting = [item]
+    flows: dict[str, dict[int, Derivation]] = {}
+    while waiting:
+        code = waiting.pop()
+        if code in graph or code not in costs.bases:
+            continue
+        basis = costs.bases[code]
+        flows[code] = entering(basis.operations, ONE)
+        graph[code] = {}
+        for i in basis.inputs:
+            if i.kind is InputKind.COMPONENT and i.code in costs.bases:
+                graph[code][i.code] = graph[code].get(i.code, ZERO) + _each(basis, i, flows[code])
+                waiting.append(i.code)
+    needs = dict.fromkeys(graph, ZERO) | {item: ONE}
+    found: dict[tuple[InputKind, str], tuple[Decimal, Decimal]] = {}
+    for code in working_order(graph):
+        for child, each in graph.get(code, {}).items():
+            needs[child] = needs.get(child, ZERO) + needs[code] * each
+        basis = costs.bases[code]
+        for i in basis.inputs:
+            if i.kind is InputKind.COMPONENT and i.code in costs.bases:
+                continue
+            key = (i.kind, i.code)
+            quantity, amount = found.get(key, (ZERO, ZERO))
+            each = _each(basis, i, flows[code])
+            cost = cost_per_unit(basis, i, flows[code]).value
+            found[key] = (quantity + needs[code] * each, amount + needs[code] * cost)
+    listed = [
+        Contribution(kind=kind, code=code, quantity=quantity, amount=amount)
+        for (kind, code), (quantity, amount) in found.items()
+    ]
+    return sorted(listed, key=lambda c: (-abs(c.amount), c.kind, c.code))
+
+
+def _each(basis: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]) -> Decimal:
+    """Return the units of an input in one good unit."""
+    if i.is_per_order:
+        return i.quantity / basis.standard_lot
+    share = ONE
+    if i.is_per_good:
+        share = next(o.yield_share for o in basis.operations if o.number == i.operation)
+    units = enter[i.operation].value if i.operation in enter else ONE
+    return i.quantity * units * share * (-1 if i.kind in OUTPUT_KINDS else 1)

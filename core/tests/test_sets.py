@@ -1,0 +1,171 @@
+"""Cost sets: rolled anew, changed, compared, and taken apart; against the roll-up itself."""
+
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from poietic_core.cost.model import Element
+from poietic_core.cost.rates import Rate, Rates, ShopRates
+from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
+from poietic_core.cost.sets import (
+    Cause,
+    Change,
+    ChangeKind,
+    ChangeOfNothing,
+    CostSet,
+    changed,
+    contributions,
+    differences,
+    reroll,
+)
+from poietic_core.structure.model import (
+    ComponentLine,
+    Grade,
+    Operation,
+    OutputKind,
+    OutputLine,
+    Per,
+    Structure,
+    Subcontract,
+)
+from scipy.linalg import solve
+
+D = Decimal
+
+
+def shop(machine: str = "40", labour: str = "24") -> ShopRates:
+    """Return the rates of two work centers."""
+    rates = Rates(labour=D(labour), machine=Rate.plain(Element.MACHINE, D(machine)))
+    return ShopRates({"MILL": rates, "ASSY": Rates(labour=D(32), machine=Rate({}))})
+
+
+def part(quantity: str = "2", hours: str = "0.25", share: str = "0.95") -> Structure:
+    """Return a milled part with a co-product."""
+    return Structure(
+        item="PART",
+        operations=(
+            Operation(number=10, name="Mill", work_center="MILL", run_machine_hours=D(hours), run_labour_hours=D(hours), setup_machine_hours=D(1), yield_share=D(share)),
+            Operation(number=20, name="Coat", work_center="MILL", subcontract=Subcontract(supplier="COAT", price=D("3.5"))),
+        ),
+        components=(ComponentLine(item="PLATE", operation=10, quantity=D(quantity)), ComponentLine(item="JIG", operation=10, quantity=D(1), per=Per.ORDER)),
+        outputs=(OutputLine(item="RING", operation=10, quantity=D(2), kind=OutputKind.CO_PRODUCT, weight=D(1)), OutputLine(item="SWARF", operation=10, quantity=D("0.5"), credit_price=D("1.2"))),
+        main_weight=D(4),
+    )  # fmt: skip
+
+
+CELL = Structure(
+    item="CELL",
+    operations=(Operation(number=10, name="Fit", work_center="ASSY", run_labour_hours=D("0.5"), yield_share=D("0.9")),),
+    components=(ComponentLine(item="PART", operation=10, quantity=D(3)), ComponentLine(item="RING", operation=10, quantity=D(1))),
+    grades=(Grade(item="CELL-A", share=D("0.5"), weight=D(3)), Grade(item="CELL-B", share=D("0.5"), weight=D(1))),
+)  # fmt: skip
+
+
+def rolled(structure: Structure, rates: ShopRates, plate: str = "6.5", lot: str = "20") -> RollUp:
+    """Return the whole of it rolled up."""
+
+    def item(code: str, **facts: Any) -> ItemFacts:
+        known = {"unit": "pcs", "is_made": True, "standard_lot": D(lot), "price": None, "structure": None}  # fmt: skip
+        return ItemFacts(code=code, **(known | facts))
+
+    items = [
+        item("PLATE", is_made=False, price=D(plate)),
+        item("JIG", is_made=False, price=D(15)),
+        item("SWARF", is_made=False, price=D("1.2")),
+        item("PART", structure=structure),
+        item("CELL", structure=CELL, standard_lot=D(5)),
+        *(item(code) for code in ("RING", "CELL-A", "CELL-B")),
+    ]
+    found = roll_up({i.code: i for i in items}, rates)
+    assert not found.missing
+    return found
+
+
+def cost_set(found: RollUp) -> CostSet:
+    """Return a roll-up as a set."""
+    bought = {c: i.cost.total() for c, i in found.costs.items() if not i.is_made}
+    return CostSet(found.bases, bought)
+
+
+BASE = rolled(part(), shop())
+numbers = st.decimals("0.1", 50, places=2).map(str)
+
+
+class Sets(SimpleTestCase):
+    """A set against the roll-up that it came from."""
+
+    def test_rolled_anew_it_costs_the_same(self) -> None:
+        again = reroll(cost_set(BASE)).costs
+        self.assertEqual(
+            {c: u.total() for c, u in again.items()},
+            {c: i.cost.total() for c, i in BASE.costs.items()},
+        )
+
+    @settings(max_examples=30)
+    @given(price=numbers, machine=numbers, labour=numbers, lot=st.integers(1, 90).map(str))
+    def test_a_what_if_is_the_roll_up_of_what_it_says(
+        self, price: str, machine: str, labour: str, lot: str
+    ) -> None:
+        changes = [
+            Change(kind=ChangeKind.PRICE, code="PLA*", to=D(price)),
+            Change(kind=ChangeKind.MACHINE_RATE, code="MILL", to=D(machine)),
+            Change(kind=ChangeKind.LABOUR_RATE, code="MILL", to=D(labour)),
+            Change(kind=ChangeKind.LOT, code="PART", to=D(lot)),
+        ]
+        if_so = reroll(changed(cost_set(BASE), changes)).costs
+        truly = rolled(part(), shop(machine, labour), price, lot).costs
+        for code in ("PART", "CELL", "RING", "CELL-A"):
+            self.assertAlmostEqual(if_so[code].total(), truly[code].cost.total(), places=4)
+
+    @settings(max_examples=15)
+    @given(price=numbers, machine=numbers, quantity=numbers, hours=numbers, lot=st.integers(1, 90))
+    def test_causes_add_up_and_each_tells_what_changed(
+        self, price: str, machine: str, quantity: str, hours: str, lot: int
+    ) -> None:
+        other = rolled(part(quantity, hours), shop(machine), price, str(lot))
+        found = differences(cost_set(BASE), cost_set(other))
+        for code, difference in found.items():
+            self.assertEqual(sum(difference.causes.values(), D(0)), difference.amount(), code)
+        self.assertEqual(found["PLATE"].causes.keys() - {Cause.PRICE}, set())
+        only_rate = differences(cost_set(BASE), cost_set(rolled(part(), shop(machine))))
+        self.assertLessEqual(only_rate["CELL"].causes.keys(), {Cause.RATE})
+
+    def test_contributions_add_up_to_the_standard(self) -> None:
+        for code in ("CELL", "PART"):
+            parts = contributions(cost_set(BASE), code)
+            whole = sum((c.amount for c in parts), D(0))
+            self.assertAlmostEqual(whole, BASE.costs[code].cost.total(), places=4)
+        plate = next(c for c in contributions(cost_set(BASE), "CELL") if c.code == "PLATE")
+        # 2 plates at a yield of 0.95, three parts at a yield of 0.9; by hand
+        self.assertAlmostEqual(plate.quantity, D(2) / D("0.95") * 3 / D("0.9"), places=12)
+        dearer = changed(
+            cost_set(BASE), [Change(kind=ChangeKind.PRICE, code="PLATE", by=D("0.01"))]
+        )
+        moved = reroll(dearer).costs["CELL"].total() - BASE.costs["CELL"].cost.total()
+        # the ring that leaves with the part takes its share of what the plate costs more
+        self.assertLess(moved, plate.amount / 100)
+
+    def test_a_change_of_nothing_is_refused(self) -> None:
+        for kind in ChangeKind:
+            with self.assertRaises(ChangeOfNothing):
+                changed(cost_set(BASE), [Change(kind=kind, code="NONE", by=D("0.1"))])
+
+    def test_contributions_equal_the_inverse_matrix_applied_to_direct_costs(self) -> None:
+        """(I − Nᵀ)⁻¹ of direct costs, by scipy, with yields and without a co-product."""
+        alone = replace(part(), outputs=())
+        facts = {
+            i: ItemFacts(code=i, unit="pcs", is_made=s is not None, standard_lot=D(1), price=p, structure=s)
+            for i, s, p in (("PLATE", None, D("6.5")), ("JIG", None, D(15)), ("PART", alone, None), ("CELL", replace(CELL, grades=(), components=CELL.components[:1]), None))
+        }  # fmt: skip
+        found = roll_up(facts, shop())
+        codes = ["PLATE", "JIG", "PART", "CELL"]
+        needs = np.zeros((4, 4))
+        needs[2, 0], needs[2, 1], needs[3, 2] = 2 / 0.95, 1, 3 / 0.9
+        direct = np.array([6.5, 15, 64 * 0.25 / 0.95 + 40 + 3.5, 16 / 0.9])
+        exact = solve(np.eye(4) - needs, direct)
+        for code, value in zip(codes, exact, strict=True):
+            self.assertAlmostEqual(float(found.costs[code].cost.total()), float(value), places=4)

@@ -1,0 +1,322 @@
+"""Queries on cost sets: which there are, two against each other, and where an item's money goes."""
+
+from collections.abc import Iterable
+from datetime import date
+from decimal import Decimal
+
+from django.db.models import Count
+from django.http import HttpRequest
+from ninja import Router, Schema
+from poietic_core.cost.model import Element, InputKind, UnitCost
+from poietic_core.cost.sets import Cause, Contribution, contributions, differences
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
+
+from ..catalog.models import Item
+from ..catalog.queries import item_by_code
+from ..commanding.api import Problem
+from ..engineering.models import WorkCenter
+from ..web_api.errors import NotFound
+from ..web_api.fields import DecimalText
+from .api import ElementCost
+from .models import CostSet, Standard
+from .queries import current_set
+from .sets import core_set, rolled_set
+
+router = Router(tags=["cost sets"])
+SHOWN_MOST = 500
+
+
+class WhatIfChange(Schema):
+    """A change of a what-if."""
+
+    kind: str
+    code: str
+    to: DecimalText | None = None
+    by: DecimalText | None = None
+
+
+class SetLack(Schema):
+    """What kept an item from a standard."""
+
+    item: str
+    why: str
+    fix: str
+
+
+class CostSetOut(Schema):
+    """A set of standards."""
+
+    number: int
+    state: str
+    name: str
+    as_of: date | None
+    frozen_at: str
+    activated_at: str | None
+    items: int
+    base: int | None
+    changes: list[WhatIfChange]
+    missing: list[SetLack]
+    note: str
+
+
+class CausePart(Schema):
+    """A part of a difference, and why."""
+
+    cause: str
+    amount: DecimalText
+
+
+class DifferenceOut(Schema):
+    """An item's cost in two sets [money/unit]."""
+
+    item: str
+    name: str
+    unit: str
+    is_made: bool
+    old: DecimalText
+    new: DecimalText
+    difference: DecimalText
+    causes: list[CausePart]
+
+
+class AgainstOut(Schema):
+    """A set against another: what differs, the largest effect first."""
+
+    old: int
+    new: int
+    #: items that both have, and how many of them differ
+    items: int
+    different: int
+    #: items that one of them lacks
+    only_old: list[str]
+    only_new: list[str]
+    causes: list[str]
+    rows: list[DifferenceOut]
+
+
+class PartOut(Schema):
+    """What one input adds to an item's cost, in one set or in two."""
+
+    kind: str
+    code: str
+    name: str
+    unit: str
+    quantity: DecimalText
+    amount: DecimalText
+    old_quantity: DecimalText
+    old_amount: DecimalText
+
+
+class CostIn(Schema):
+    """An item's cost in one set."""
+
+    number: int
+    state: str
+    name: str
+    total: DecimalText
+    layers: list[ElementCost]
+
+
+class StandardStep(Schema):
+    """A standard as it came into force, and why it moved."""
+
+    number: int
+    day: str
+    total: DecimalText
+    causes: list[CausePart]
+
+
+class ItemCostOut(Schema):
+    """What an item costs, in which sets, out of what, and how it got there."""
+
+    item: str
+    name: str
+    unit: str
+    standard_lot: DecimalText
+    sets: list[CostIn]
+    parts: list[PartOut]
+    history: list[StandardStep]
+
+
+@router.get("/cost-sets", response=list[CostSetOut])
+def cost_sets(request: HttpRequest) -> list[CostSetOut]:
+    """Return the sets: in force, next, what-ifs, and those that were in force, the latest first."""
+    order = {s: n for n, s in enumerate(("current", "next", "what-if", "past"))}
+    rows = CostSet.objects.annotate(count=Count("standards")).order_by("-pk")
+    return [
+        CostSetOut(
+            number=s.pk,
+            state=s.state,
+            name=str(s),
+            as_of=s.as_of,
+            frozen_at=s.frozen_at.isoformat(),
+            activated_at=s.activated_at.isoformat() if s.activated_at else None,
+            items=s.count,
+            base=s.base_id,
+            changes=[WhatIfChange(**c) for c in s.changes],
+            missing=[SetLack(**m) for m in s.missing],
+            note=s.note,
+        )
+        for s in sorted(rows, key=lambda s: order[s.state])
+    ]
+
+
+@router.get("/cost-sets/{int:new}/against/{int:old}", response={200: AgainstOut, 404: Problem})
+def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
+    """Return a set against another: items by the size of the difference, with its causes."""
+    left, right = core_set(_set(old)), core_set(_set(new))
+    found = differences(left, right)
+    moved = {c: d for c, d in found.items() if d.amount()}
+    shown = sorted(moved, key=lambda c: (-abs(moved[c].amount()), c))[:SHOWN_MOST]
+    items = {i.code: i for i in Item.objects.filter(code__in=shown)}
+    have = [set(s.bases) | set(s.bought) for s in (left, right)]
+    return AgainstOut(
+        old=old,
+        new=new,
+        items=len(found),
+        different=len(moved),
+        only_old=sorted(have[0] - have[1]),
+        only_new=sorted(have[1] - have[0]),
+        causes=[c.value for c in Cause],
+        rows=[
+            DifferenceOut(
+                item=code,
+                name=items[code].name,
+                unit=items[code].unit,
+                is_made=items[code].is_made,
+                old=moved[code].old.total(),
+                new=moved[code].new.total(),
+                difference=moved[code].amount(),
+                causes=[CausePart(cause=c.value, amount=a) for c, a in moved[code].causes.items()],
+            )
+            for code in shown
+        ],
+    )
+
+
+@router.get(
+    "/cost-sets/{int:new}/against/{int:old}/items/{code}",
+    response={200: list[PartOut], 404: Problem},
+)
+def parts_against(request: HttpRequest, new: int, old: int, code: str) -> list[PartOut]:
+    """Return everything that makes up an item's cost in two sets, what moved most first."""
+    item_by_code(code)
+    before = {(c.kind, c.code): c for c in contributions(core_set(_set(old)), code)}
+    after = {(c.kind, c.code): c for c in contributions(core_set(_set(new)), code)}
+    rows = _parts(after, before)
+    return sorted(rows, key=lambda r: (-abs(r.amount - r.old_amount), r.code))
+
+
+@router.get("/items/{code}/cost", response={200: ItemCostOut, 404: Problem})
+def item_cost(request: HttpRequest, code: str) -> ItemCostOut:
+    """Return what an item costs in the set in force, the next one and the what-ifs, and out of what."""
+    item = item_by_code(code)
+    current = current_set()
+    if current is None:
+        raise NotFound("standard of", code)
+    shown = [
+        current,
+        *CostSet.objects.filter(state__in=["next", "what-if"]).order_by("state", "pk"),
+    ]
+    costs = {s: rolled_set(s).costs.get(code) for s in shown}
+    if costs[current] is None:
+        raise NotFound("standard of", code)
+    parts = contributions(core_set(current), code)
+    return ItemCostOut(
+        item=code,
+        name=item.name,
+        unit=item.unit,
+        standard_lot=item.standard_lot,
+        sets=[
+            CostIn(
+                number=s.pk,
+                state=s.state,
+                name=str(s),
+                total=cost.total(),
+                layers=_layers(cost),
+            )
+            for s, cost in costs.items()
+            if cost is not None
+        ],
+        parts=_parts({(c.kind, c.code): c for c in parts}, {}),
+        history=_history(item),
+    )
+
+
+def _set(number: int) -> CostSet:
+    found = CostSet.objects.select_related("base").filter(pk=number).first()
+    if found is None:
+        raise NotFound("cost set", str(number))
+    return found
+
+
+def _layers(cost: UnitCost) -> list[ElementCost]:
+    return [
+        ElementCost(
+            element=e.value,
+            this_level=cost.this_level.get(e, ZERO),
+            lower_levels=cost.lower_levels.get(e, ZERO),
+        )
+        for e in Element
+        if e in cost.this_level or e in cost.lower_levels
+    ]
+
+
+Parts = dict[tuple[InputKind, str], Contribution]
+
+
+def _parts(after: Parts, before: Parts) -> list[PartOut]:
+    keys = [*after, *(k for k in before if k not in after)]
+    items = {i.code: i for i in Item.objects.filter(code__in={code for _, code in keys})}
+    centers = dict(WorkCenter.objects.values_list("code", "name"))
+    rows = []
+    for kind, code in keys:
+        new, old = after.get((kind, code)), before.get((kind, code))
+        item = items.get(code) if kind in MATERIALS else None
+        rows.append(
+            PartOut(
+                kind=kind.value,
+                code=code,
+                name=item.name if item else centers.get(code, code),
+                unit=item.unit if item else "pcs" if kind is InputKind.SUBCONTRACT else "h",
+                quantity=_six(new.quantity if new else ZERO),
+                amount=_six(new.amount if new else ZERO),
+                old_quantity=_six(old.quantity if old else ZERO),
+                old_amount=_six(old.amount if old else ZERO),
+            )
+        )
+    return rows
+
+
+MATERIALS = (InputKind.COMPONENT, InputKind.BY_PRODUCT, InputKind.CO_PRODUCT)
+
+
+def _six(value: Decimal) -> Decimal:
+    return round_to(value, UNIT_COST_STEP)
+
+
+def _history(item: Item) -> list[StandardStep]:
+    """Return the standards of an item as they came into force, where they moved, with the causes."""
+    rows = Standard.objects.filter(item=item, cost_set__activated_at__isnull=False)
+    ordered = list(rows.select_related("cost_set").order_by("cost_set__activated_at", "pk"))
+    steps: list[StandardStep] = []
+    for before, row in zip([None, *ordered], ordered, strict=False):
+        if before is not None and before.total == row.total:
+            continue
+        causes: Iterable[CausePart] = ()
+        if before is not None:
+            moved = differences(core_set(before.cost_set), core_set(row.cost_set)).get(item.code)
+            causes = [
+                CausePart(cause=c.value, amount=a)
+                for c, a in (moved.causes if moved else {}).items()
+            ]
+        assert row.cost_set.activated_at is not None
+        steps.append(
+            StandardStep(
+                number=row.cost_set_id,
+                day=row.cost_set.activated_at.isoformat(),
+                total=row.total,
+                causes=list(causes),
+            )
+        )
+    return steps

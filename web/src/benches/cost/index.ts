@@ -1,0 +1,2 @@
+export { ItemCostPage } from './ItemCostPage';
+export { StandardsPage } from './StandardsPage';
