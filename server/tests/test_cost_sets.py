@@ -77,6 +77,16 @@ class CostSets(TestCase):
         for cause, amount in by_hand.items():
             self.assertAlmostEqual(causes[cause], amount, places=5)
         self.assertEqual({c: s.total for c, s in standards_in_force().items()}, before)
+        now = self.number("current")
+        parts = self.sunil.get(f"cost-sets/{if_so}/against/{now}/items/MA-200")
+        moved = {(p["kind"], p["code"]) for p in parts if p["amount"] != p["old_amount"]}
+        self.assertEqual(
+            moved,
+            {("component", "AP-20"), ("run labour", "ASSY"), ("setup labour", "MILL"), ("setup machine", "MILL")},
+        )  # fmt: skip
+        self.assertAlmostEqual(
+            sum(Decimal(p["amount"]) for p in parts), Decimal(cell["new"]), places=4
+        )
         sets = self.sunil.get("items/MA-200/cost")["sets"]
         self.assertEqual([s["state"] for s in sets], ["current", "what-if"])
 

@@ -338,6 +338,7 @@ class Contribution:
 def contributions(costs: CostSet, item: str) -> list[Contribution]:
     """Return everything that makes up an item's cost, over all levels; largest first.
 
+    Of a changed set, hand over the bases that `reroll` returns: they carry its costs.
     What is not rounded level by level adds up to the standard within rounding: one percent of a
     contribution is what one percent of its price, rate or hours moves.
     """

@@ -27,6 +27,11 @@ def rolled_set(cost_set: CostSet) -> Rolled:
     return _ROLLED.get_or((cost_set.pk, cost_set.frozen_at), lambda: reroll(core_set(cost_set)))
 
 
+def at_its_costs(cost_set: CostSet) -> CoreSet:
+    """Return a set whose bases carry the costs that follow from it: a what-if's components are dearer."""
+    return CoreSet(rolled_set(cost_set).bases, core_set(cost_set).bought)
+
+
 def _read(cost_set: CostSet) -> CoreSet:
     if cost_set.base is not None:
         return changed(core_set(cost_set.base), [as_change(c) for c in cost_set.changes])

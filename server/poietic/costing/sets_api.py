@@ -20,7 +20,7 @@ from ..web_api.fields import DecimalText
 from .api import ElementCost
 from .models import CostSet, Standard
 from .queries import current_set
-from .sets import core_set, rolled_set
+from .sets import at_its_costs, core_set, rolled_set
 
 router = Router(tags=["cost sets"])
 SHOWN_MOST = 500
@@ -201,8 +201,8 @@ def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
 def parts_against(request: HttpRequest, new: int, old: int, code: str) -> list[PartOut]:
     """Return everything that makes up an item's cost in two sets, what moved most first."""
     item_by_code(code)
-    before = {(c.kind, c.code): c for c in contributions(core_set(_set(old)), code)}
-    after = {(c.kind, c.code): c for c in contributions(core_set(_set(new)), code)}
+    before = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(old)), code)}
+    after = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(new)), code)}
     rows = _parts(after, before)
     return sorted(rows, key=lambda r: (-abs(r.amount - r.old_amount), r.code))
 
@@ -221,7 +221,7 @@ def item_cost(request: HttpRequest, code: str) -> ItemCostOut:
     costs = {s: rolled_set(s).costs.get(code) for s in shown}
     if costs[current] is None:
         raise NotFound("standard of", code)
-    parts = contributions(core_set(current), code)
+    parts = contributions(at_its_costs(current), code)
     return ItemCostOut(
         item=code,
         name=item.name,

@@ -47,7 +47,8 @@ function Page({ cost }: { cost: ItemCost }) {
   );
 }
 
-const tones = ['bg-ink', 'bg-act', 'bg-quiet', 'bg-hair-strong'];
+const tones = ['bg-ink', 'bg-act', 'bg-hair-strong', 'bg-quiet', 'bg-attention', 'bg-favourable', 'bg-act-wash', 'bg-unfavourable'];
+const toneOf = (elements: string[], element: string) => tones[elements.indexOf(element) % tones.length];
 
 /** A layered bar for each set, with the table behind it. */
 function Layers({ sets }: { sets: CostIn[] }) {
@@ -61,6 +62,7 @@ function Layers({ sets }: { sets: CostIn[] }) {
           <th className="w-[38%]">lower levels, then this level</th>
           {elements.map((e) => (
             <th key={e} className="num">
+              <span aria-hidden className={`mr-1 inline-block size-2 ${toneOf(elements, e)}`} />
               {e}
             </th>
           ))}
@@ -77,7 +79,7 @@ function Layers({ sets }: { sets: CostIn[] }) {
                   <span
                     key={x.level + x.element}
                     title={`${x.element}, ${x.level}: ${money(String(x.amount))}`}
-                    className={`h-3 border-r border-ground ${tones[elements.indexOf(x.element) % tones.length]} ${x.level === 'lower levels' ? 'opacity-50' : ''}`}
+                    className={`h-3 border-r border-ground ${toneOf(elements, x.element)} ${x.level === 'lower levels' ? 'opacity-50' : ''}`}
                     style={{ width: `${(x.amount / most) * 100}%` }}
                   />
                 ))}
@@ -110,7 +112,9 @@ function Parts({ cost }: { cost: ItemCost }) {
     <table className="rows" aria-label="Where the money goes">
       <thead>
         <tr>
-          <th className="pl-4!">Where the money goes, all levels</th>
+          <th colSpan={2} className="pl-4!">
+            Where the money goes, all levels
+          </th>
           <th className="num">in one</th>
           <th className="num">EUR</th>
           <th className="w-24">share</th>
@@ -121,12 +125,12 @@ function Parts({ cost }: { cost: ItemCost }) {
       <tbody>
         {ranked.map((p) => (
           <tr key={p.kind + p.code}>
-            <td className="w-full pl-4!">
-              <span className="mr-2 inline-block min-w-24 text-[12px] text-quiet">{partWords(p)}</span>
+            <td className="pl-4! text-[12px] whitespace-nowrap text-quiet">{partWords(p)}</td>
+            <td className="w-full max-w-0 truncate" title={p.name}>
               {p.name} {p.kind === 'component' ? <ItemCode code={p.code} /> : <span className="code text-quiet">{p.code}</span>}
             </td>
             <td className="num">
-              <Quantity value={p.quantity} unit={p.unit} />
+              <Quantity value={String(Math.round(Number(p.quantity) * 1e4) / 1e4)} unit={p.unit} />
             </td>
             <td className="num">
               <Money value={p.amount} />
@@ -139,7 +143,7 @@ function Parts({ cost }: { cost: ItemCost }) {
               />
             </td>
             <td className="num text-quiet">{Math.round(p.upTo * 100)} %</td>
-            <td className="num text-quiet">{isZero(p.amount) ? '' : (Number(p.amount) / 100).toFixed(3)}</td>
+            <td className="num text-quiet">{isZero(p.amount) ? '' : (Number(p.amount) / 100).toFixed(3).replace('-', '−')}</td>
           </tr>
         ))}
       </tbody>

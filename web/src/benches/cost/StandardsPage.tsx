@@ -8,7 +8,7 @@ import { day } from '../../lib/date';
 import { isZero, money, percent, plain } from '../../lib/decimal';
 import { ApiError, type Problem, startJob } from '../../lib/http';
 import { Button } from '../../ui/Button';
-import { Quantity, UnitCost, VarianceText } from '../../ui/Numbers';
+import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
 import { partWords } from './logic';
 
@@ -226,11 +226,11 @@ function Rows({ against: a, item, onItem }: { against: Against; item: string; on
                 {r.item}
               </Link>
             </td>
-            <td className="num">
-              <UnitCost value={r.new} />
+            <td className="num" title={r.new}>
+              <Money value={r.new} />
             </td>
-            <td className="num text-quiet">
-              <UnitCost value={r.old} />
+            <td className="num text-quiet" title={r.old}>
+              <Money value={r.old} />
             </td>
             <td className="num">
               <VarianceText value={r.difference} />
@@ -301,7 +301,7 @@ function Drill({ now, old, item, span }: { now: number; old: number; item: strin
 function Bar({ value, most }: { value: number; most: number }) {
   const width = most > 0 ? (Math.abs(value) / most) * 100 : 0;
   return (
-    <span aria-hidden className="block h-2">
+    <span aria-hidden className="block h-2 w-24">
       <span
         className={`block h-2 ${isZero(String(value)) ? '' : value < 0 ? 'bg-favourable' : 'bg-unfavourable'}`}
         style={{ width: `${width}%` }}
