@@ -9,10 +9,13 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.cost.joint import JointOutput, SharesDontAdd, grade_factors, joint_shares
-from poietic_core.cost.model import Element, InputKind
+from poietic_core.cost.model import Base, Element, InputKind
+from poietic_core.cost.overhead import OverheadRate, budget_rate
 from poietic_core.cost.prices import Form, StockForm, SupplierPrice, mass_of, price_for
 from poietic_core.cost.rates import LayerLoop, Rate, RateLayer, Rates, ShopRates, layered, rate_of
 from poietic_core.cost.rollup import ItemFacts, roll_up
+from poietic_core.cost.sets import CostSet, reroll
+from poietic_core.errors import OutOfRange
 from poietic_core.structure.model import (
     ComponentLine,
     Grade,
@@ -168,6 +171,43 @@ class OperationCost(SimpleTestCase):
         )
         with self.assertRaises(LayerLoop):
             layered(layers[2:])
+
+
+class Overhead(SimpleTestCase):
+    """Overhead rates from budgets, charged by their bases."""
+
+    def test_a_rate_from_a_budget(self) -> None:
+        """ "Webb Company", Horngren, ch. 8 (from memory): 276,000 over 12,000 × 0.4 h is 57.50 an hour."""
+        rate = budget_rate(D(276_000), D(12_000) * D("0.4"), Base.MACHINE_HOURS)
+        self.assertEqual(rate.value, D("57.5"))
+        with self.assertRaises(OutOfRange):
+            budget_rate(D(1), D(0), Base.LABOUR_HOURS)
+
+    def test_each_base_by_hand_and_after_a_change(self) -> None:
+        rates = replace(
+            RATES,
+            overheads=[
+                OverheadRate(code="VO", element=Element.VARIABLE_OVERHEAD, base=Base.LABOUR_HOURS, rate=D(6)),
+                OverheadRate(code="FO", element=Element.FIXED_OVERHEAD, base=Base.MACHINE_HOURS, rate=D(9), work_center="W"),
+                OverheadRate(code="LC", element=Element.FIXED_OVERHEAD, base=Base.LABOUR_COST, rate=D("0.5"), work_center="ELSEWHERE"),
+                OverheadRate(code="MO", element=Element.MATERIAL_OVERHEAD, base=Base.MATERIAL_COST, rate=D("0.08")),
+            ],
+        )  # fmt: skip
+        part = Structure(
+            item="PART",
+            operations=(step(10, setup_labour_hours=D(2), run_labour_hours=D("0.5"), run_machine_hours=D("0.25"), yield_share=D("0.8")),),
+            components=(line("PLATE", "4"), line("BAG", "1", per=Per.ORDER)),
+        )  # fmt: skip
+        rolled = roll_up({i.code: i for i in (*BUY, made(part, "10"))}, rates)
+        by_element = rolled.costs["PART"].cost.by_element()
+        # 0.5 h × 6 over a yield of 0.8, and 2 h × 6 over a lot of 10
+        self.assertEqual(by_element[Element.VARIABLE_OVERHEAD], D("3.75") + D("1.2"))
+        self.assertEqual(by_element[Element.FIXED_OVERHEAD], D("0.25") * 9 / D("0.8"))
+        # 8 % of 40 over the yield, and of the bag's 6 over the lot
+        self.assertEqual(by_element[Element.MATERIAL_OVERHEAD], D(4) + D("0.048"))
+        prices = {"PLATE": D(20), "BAG": D(6)}
+        dearer = reroll(CostSet(rolled.bases, prices)).costs["PART"].by_element()
+        self.assertEqual(dearer[Element.MATERIAL_OVERHEAD], D(8) + D("0.048"))
 
 
 KIT = Structure(

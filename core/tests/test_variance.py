@@ -7,7 +7,7 @@ from typing import Any
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
-from poietic_core.cost.model import OUTPUT_KINDS, InputKind
+from poietic_core.cost.model import OUTPUT_KINDS, OVERHEAD_KINDS, InputKind
 from poietic_core.cost.variance import (
     CauseKind,
     InputFacts,
@@ -134,6 +134,7 @@ def orders(draw: st.DrawFn) -> OrderFacts:
             used=draw(small),
             amount=draw(rates),
             is_per_order=draw(st.booleans()),
+            is_fixed_overhead=draw(st.booleans()),
         )
         for n in range(draw(st.integers(0, 5)))
     ]
@@ -149,6 +150,9 @@ def orders(draw: st.DrawFn) -> OrderFacts:
         if i.kind is InputKind.SUBCONTRACT
         else i
         for i in inputs
+    ]
+    inputs = [
+        i if i.kind in OVERHEAD_KINDS else replace(i, is_fixed_overhead=False) for i in inputs
     ]
     facts = OrderFacts(
         operations=operations,

@@ -82,11 +82,14 @@ class Family(TestCase):
         self.assertEqual(causes["grading"], round(short_of_a, 2))
         expense = JournalLine.objects.get(account="scrap expense")
         self.assertEqual(causes["written off"], -expense.amount)
-        # by hand: blank 62 + 0.8 h × (14 + 0.5 × 38) − 0.12 × 0.35, over 0.96;
-        # then 0.08 kg × 48 and 2.5 h × 33
-        after_polish = (62 + Decimal("26.4") - Decimal("0.042")) / Decimal("0.96") + Decimal(
-            "86.34"
-        )
+        work = {(i["kind"], i["code"]): i for i in order["inputs"] if i["operation"] == 10}
+        room = work["overhead", "OPT-ROOM"]  # by the machine hours charged, at 43,200 over 9,600 h
+        hours = Decimal(work["run machine", "OPTICS"]["used"])
+        self.assertEqual(Decimal(room["amount"]), round(hours * Decimal("4.5"), 2))
+        self.assertIn("fixed overhead volume", causes)
+        # by hand: blank 62 + 0.8 h × (14 + 0.5 × 38 + 4.50 of clean room) − 0.12 × 0.35,
+        # over 0.96; then 0.08 kg × 48 and 2.5 h × 37.50
+        after_polish = (62 + Decimal("30") - Decimal("0.042")) / Decimal("0.96") + Decimal("97.59")
         self.assertAlmostEqual(expense.amount, after_polish, delta=Decimal("0.02"))
         self.mara.must("close-order", {"order": number})
         self.assertEqual(differences(), [])

@@ -33,6 +33,8 @@ class InputKind(StrEnum):
     RUN_LABOUR = "run labour"
     RUN_MACHINE = "run machine"
     SUBCONTRACT = "subcontract"
+    SETUP_OVERHEAD = "setup overhead"
+    OVERHEAD = "overhead"
     BY_PRODUCT = "by-product"
     CO_PRODUCT = "co-product"
 
@@ -45,10 +47,22 @@ TIME_ELEMENT = {
     InputKind.RUN_MACHINE: Element.MACHINE,
 }
 SETUP_KINDS = (InputKind.SETUP_LABOUR, InputKind.SETUP_MACHINE)
+#: What follows from other inputs of its operation, by a base.
+OVERHEAD_KINDS = (InputKind.SETUP_OVERHEAD, InputKind.OVERHEAD)
 #: What leaves the order, and is credited to it.
 OUTPUT_KINDS = (InputKind.BY_PRODUCT, InputKind.CO_PRODUCT)
 #: What is told apart by an item; time and a supplier's work are not.
 ITEM_KINDS = (InputKind.COMPONENT, *OUTPUT_KINDS)
+CODED_KINDS = (*ITEM_KINDS, *OVERHEAD_KINDS)
+
+
+class Base(StrEnum):
+    """What overhead is charged by."""
+
+    LABOUR_HOURS = "labour hours"
+    MACHINE_HOURS = "machine hours"
+    LABOUR_COST = "labour cost"
+    MATERIAL_COST = "bought material cost"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -103,13 +117,15 @@ class CostInput:
     #: per good unit leaving the operation, not per unit entering it
     is_per_good: bool = False
     is_made: bool = False
+    #: of overhead: what its quantity is counted in
+    base: Base | None = None
     #: of a co-product: its share of the joint cost, and the part of its split from lower levels
     share: Decimal = ZERO
     lower: Mapping[Element, Decimal] = field(default_factory=dict)
 
     def key(self) -> InputKey:
-        """Return what identifies the input within its structure; only materials name an item."""
-        return self.operation, self.kind, self.code if self.kind in ITEM_KINDS else ""
+        """Return what identifies the input within its structure; only materials and overhead name one."""
+        return self.operation, self.kind, self.code if self.kind in CODED_KINDS else ""
 
     def sign(self) -> int:
         """Return -1 for what is credited, else 1."""

@@ -11,6 +11,7 @@ from ..derivation import Derivation, given, product, total
 from ..errors import DomainError
 from ..quantity import ZERO, exact
 from .model import Element
+from .overhead import OverheadRate
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,6 +70,7 @@ class ShopRates:
     centers: Mapping[str, Rates]
     #: per person-hour [money/h]
     grades: Mapping[str, Decimal] = field(default_factory=dict)
+    overheads: Sequence[OverheadRate] = ()
 
     def labour(self, center: str, grade: str) -> Decimal:
         """Return what a person's hour costs: the grade's rate, else the work center's own."""

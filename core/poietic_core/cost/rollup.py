@@ -32,6 +32,7 @@ from ..structure.requirement import entering, quantity_per_unit
 from .joint import JointOutput, grade_factors, joint_shares
 from .model import (
     ITEM_KINDS,
+    OVERHEAD_KINDS,
     TIME_ELEMENT,
     CostedOperation,
     CostedStructure,
@@ -41,6 +42,7 @@ from .model import (
     ItemCost,
     UnitCost,
 )
+from .overhead import overhead_inputs
 from .rates import Rate, ShopRates
 
 Cell = tuple[int, Element]
@@ -72,6 +74,7 @@ def cost_structure(
     """
     require_positive(f"The standard lot of {structure.item}", standard_lot)
     inputs: list[CostInput] = []
+    overheads: list[CostInput] = []
     if not structure.operations:  # a phantom's lines
         inputs += _materials(structure, 0, items)
     for operation in structure.operations:
@@ -86,6 +89,9 @@ def cost_structure(
             for line in structure.outputs
             if line.operation == operation.number
         ]
+        overheads += overhead_inputs(
+            operation.number, operation.work_center, inputs, rates.overheads
+        )
     return CostedStructure(
         item=structure.item,
         standard_lot=standard_lot,
@@ -99,7 +105,7 @@ def cost_structure(
             )
             for o in structure.operations
         ),
-        inputs=tuple(inputs),
+        inputs=(*inputs, *overheads),
         grades=grade_factors(structure.item, structure.grades) if structure.grades else {},
     )
 
@@ -223,6 +229,8 @@ def cost_per_unit(
 def _source(i: CostInput) -> str:
     if i.kind in ITEM_KINDS:
         return f"item:{i.code}"
+    if i.kind in OVERHEAD_KINDS:
+        return f"overhead:{i.code}"
     return f"{'work-center' if i.kind in TIME_ELEMENT else 'partner'}:{i.code}"
 
 

@@ -28,6 +28,7 @@ from .model import (
     InputKind,
     UnitCost,
 )
+from .overhead import with_bases
 from .rollup import (
     bought_cost,
     co_product_cost,
@@ -106,7 +107,7 @@ def _at_costs(basis: CostedStructure, costs: Mapping[str, UnitCost]) -> CostedSt
         else i
         for i in basis.inputs
     ]
-    return replace(basis, inputs=tuple(inputs))
+    return replace(basis, inputs=tuple(with_bases(inputs)))
 
 
 # --- what-ifs
@@ -297,9 +298,11 @@ def _mixed_basis(old: CostedStructure, new: CostedStructure, taken: set[Cause]) 
     made = new if Cause.STRUCTURE in taken else old
     timed = new if Cause.TIME in taken else old
     numbers = {o.number for o in made.operations}
-    inputs = [i for i in made.inputs if i.kind not in TIME_ELEMENT]
+    priced = new if Cause.RATE in taken else old
+    inputs = [i for i in made.inputs if i.kind not in TIME_ELEMENT and i.base is None]
     inputs += [i for i in timed.inputs if i.kind in TIME_ELEMENT and i.operation in numbers]
-    rated = _by_key(new if Cause.RATE in taken else old)
+    inputs += [i for i in priced.inputs if i.base is not None and i.operation in numbers]
+    rated = _by_key(priced)
     return CostedStructure(
         item=new.item,
         standard_lot=(new if Cause.LOT_SIZE in taken else old).standard_lot,

@@ -7,7 +7,7 @@ difference is split into causes that add up to it exactly.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from enum import StrEnum
 
@@ -24,7 +24,10 @@ from ..derivation import (
 )
 from ..quantity import ONE, ZERO, exact, money, round_parts
 from ..structure.flow import FlowStep, Network, equivalent_units
-from .model import OUTPUT_KINDS, SETUP_KINDS, TIME_ELEMENT, InputKind
+from .model import OUTPUT_KINDS, OVERHEAD_KINDS, SETUP_KINDS, TIME_ELEMENT, InputKind
+
+#: what setting up takes, and the overhead that follows from it
+MADE_ONCE = (*SETUP_KINDS, InputKind.SETUP_OVERHEAD)
 
 
 class CauseKind(StrEnum):
@@ -41,6 +44,7 @@ class CauseKind(StrEnum):
     BY_PRODUCT_PRICE = "by-product price"
     BY_PRODUCT_QUANTITY = "by-product quantity"
     OUTPUT_MIX = "output mix"
+    FIXED_OVERHEAD_VOLUME = "fixed overhead volume"
     GRADING = "grading"
     WRITTEN_OFF = "written off"
     ROUNDING = "rounding"
@@ -91,6 +95,8 @@ class InputFacts:
     is_per_order: bool = False
     #: per good unit leaving the operation
     is_per_good: bool = False
+    #: overhead that no act of the shop makes more or less
+    is_fixed_overhead: bool = False
     #: issued and not yet worked in, where somebody stated it
     unworked: Decimal | None = None
 
@@ -340,7 +346,7 @@ def _unworked(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts) 
 
 def _times_made(i: InputFacts, o: OperationFacts) -> Decimal:
     """Return how often the per-order part was made: once, as soon as the operation began."""
-    began = o.processed() > 0 or (i.kind in SETUP_KINDS and i.used > 0)
+    began = o.processed() > 0 or (i.kind in MADE_ONCE and i.used > 0)
     return ONE if began else ZERO
 
 
@@ -349,10 +355,10 @@ def _causes_of(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts)
     used = given(f"{i.code} used", i.used, unit=i.unit)
     charged = given("credited" if i.kind in OUTPUT_KINDS else "charged", i.amount, unit="EUR")
     at_standard = product("at standard price", (used, price), unit="EUR")
-    amounts = {_kind(CauseKind.PRICE, i): difference("price", charged, at_standard, unit="EUR")}
+    amounts = [(_kind(CauseKind.PRICE, i), difference("price", charged, at_standard, unit="EUR"))]
     parts = _per_order_causes if i.is_per_order else _per_unit_causes
     for kind, quantity in parts(i, facts, flow, o).items():
-        amounts[_kind(kind, i)] = product(str(kind), (quantity, price), unit="EUR")
+        amounts.append((_kind(kind, i), product(str(kind), (quantity, price), unit="EUR")))
     return [
         Cause(
             kind=kind,
@@ -361,7 +367,7 @@ def _causes_of(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts)
             input=i.kind,
             amount=negative(amount) if i.kind in OUTPUT_KINDS else amount,
         )
-        for kind, amount in amounts.items()
+        for kind, amount in amounts
     ]
 
 
@@ -372,11 +378,13 @@ def _kind(kind: CauseKind, i: InputFacts) -> CauseKind:
             CauseKind.PRICE: CauseKind.BY_PRODUCT_PRICE,
             CauseKind.USAGE: CauseKind.BY_PRODUCT_QUANTITY,
         }.get(kind, kind)
+    if i.is_fixed_overhead:
+        return CauseKind.FIXED_OVERHEAD_VOLUME
     if i.kind is InputKind.CO_PRODUCT and kind is CauseKind.USAGE:
         return CauseKind.OUTPUT_MIX
-    if i.kind in SETUP_KINDS and kind is CauseKind.USAGE:
+    if i.kind in MADE_ONCE and kind is CauseKind.USAGE:
         return CauseKind.SETUP
-    if i.kind in TIME_ELEMENT:
+    if i.kind in TIME_ELEMENT or i.kind in OVERHEAD_KINDS:
         return {CauseKind.PRICE: CauseKind.RATE, CauseKind.USAGE: CauseKind.EFFICIENCY}.get(
             kind, kind
         )
@@ -488,7 +496,9 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
     shares: list[YieldShare] = []
     network = Network(facts.operations)
     processed = {o.number: o.processed() for o in facts.operations}
-    worth = worth_after(facts)
+    # what fixed overhead loses with a scrapped piece is volume, not yield
+    inputs = [i for i in facts.inputs if not i.is_fixed_overhead]
+    worth = worth_after(replace(facts, inputs=inputs))
     for o in facts.operations:
         value = sum(worth[o.number].values(), ZERO)
         carrier = network.carrier[o.number]
@@ -497,7 +507,7 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
             (
                 v
                 for (_, at), v in worth[o.number].items()
-                if facts.inputs[at].operation == o.number and facts.inputs[at].is_per_good
+                if inputs[at].operation == o.number and inputs[at].is_per_good
             ),
             ZERO,
         )

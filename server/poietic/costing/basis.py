@@ -5,6 +5,7 @@ from decimal import Decimal
 from typing import Any
 
 from poietic_core.cost.model import (
+    Base,
     CostedOperation,
     CostedStructure,
     CostInput,
@@ -82,6 +83,7 @@ def structure_from_json(data: Json) -> CostedStructure:
                         "kind": InputKind(i["kind"]),
                         "quantity": Decimal(i["quantity"]),
                         "price": Decimal(i["price"]),
+                        "base": Base(i["base"]) if i.get("base") else None,
                         "share": Decimal(i.get("share") or 0),
                         "split": split_from_json(i["split"]),
                         "lower": split_from_json(i.get("lower") or {}),

@@ -1,12 +1,13 @@
 """Two revisions of a structure as one list, with what each difference costs and takes."""
 
+from collections.abc import Iterable
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 
 from django.utils import timezone
 from ninja import Schema
-from poietic_core.cost.model import TIME_ELEMENT, InputKey, InputKind
+from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.rollup import cost_per_unit, cost_structure
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.compare import Compared, compare
@@ -113,7 +114,7 @@ def _row(
 ) -> ComparedRow:
     standing = row.new or row.old
     assert standing is not None
-    keys = _keys(standing)
+    keys = _keys(standing, {**before, **after})
     if isinstance(standing, Operation):
         kind, code, name, unit = "operation", standing.work_center, standing.name, "h"
     else:
@@ -137,9 +138,12 @@ def _row(
     )
 
 
-def _keys(line: Operation | ComponentLine | OutputLine) -> list[InputKey]:
+def _keys(
+    line: Operation | ComponentLine | OutputLine, costs: Iterable[InputKey]
+) -> list[InputKey]:
     if isinstance(line, Operation):
-        return [(line.number, kind, "") for kind in (*TIME_ELEMENT, InputKind.SUBCONTRACT)]
+        own = [(line.number, kind, "") for kind in (*TIME_ELEMENT, InputKind.SUBCONTRACT)]
+        return own + [k for k in costs if k[0] == line.number and k[1] in OVERHEAD_KINDS]
     if isinstance(line, ComponentLine):
         return [(line.operation, InputKind.COMPONENT, line.item)]
     return [(line.operation, InputKind(line.kind.value), line.item)]

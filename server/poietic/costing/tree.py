@@ -12,7 +12,7 @@ from itertools import takewhile
 from typing import Any
 
 from ninja import Schema
-from poietic_core.cost.model import TIME_ELEMENT, InputKey, InputKind
+from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.rollup import cost_per_unit
 from poietic_core.derivation import Derivation, given, product, total
 from poietic_core.quantity import CENT, ONE, ZERO
@@ -237,7 +237,10 @@ class Plant:
         for known in lines:
             if isinstance(known.line, ComponentLine):
                 whole[known.keys[0]] = whole.get(known.keys[0], ZERO) + known.need
+        overhead = [k for k in costs if k[1] in OVERHEAD_KINDS]
         for known in lines:
+            if isinstance(known.line, Operation):
+                known.keys += [k for k in overhead if k[0] == known.keys[0][0]]
             if isinstance(known.line, ComponentLine) and whole[known.keys[0]]:
                 known.share = known.need / whole[known.keys[0]]
             found = [costs[k] * known.share for k in known.keys if k in costs]

@@ -1,5 +1,6 @@
 """The rest of the product family: mirrors that are graded, blanks that come together, kits, controllers."""
 
+from datetime import date, timedelta
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -66,7 +67,7 @@ MADE: tuple[tuple[str, str, str, dict[str, Any]], ...] = (
 )  # fmt: skip
 
 
-def define(shop: Shop) -> None:
+def define(shop: Shop, today: date) -> None:
     """Define partners, grades, work centers, items and structures; the demo's basics are there."""
     for code, name, supplies in PARTNERS:
         shop.do("define-partner", code=code, name=name, is_supplier=supplies, is_customer=not supplies)  # fmt: skip
@@ -74,6 +75,12 @@ def define(shop: Shop) -> None:
         shop.do("define-labour-grade", code=code, name=name, rate=rate)
     for code, name, machine, labour, machines, efficiency, calendar in CENTERS:
         shop.do("define-work-center", code=code, name=name, machine_rate=machine, labour_rate=labour, machines=machines, efficiency=efficiency, calendar=calendar)  # fmt: skip
+    period = {
+        "effective_from": (today - timedelta(days=60)).isoformat(),
+        "effective_until": (today + timedelta(days=304)).isoformat(),
+    }
+    shop.do("set-overhead", code="OPT-ROOM", name="Clean room of optics", element="fixed overhead", base="machine hours", work_center="OPTICS", budget="43200", capacity="9600", **period)  # fmt: skip
+    shop.do("set-overhead", code="ELE-USE", name="Consumables of electronics", element="variable overhead", base="labour hours", work_center="ELEC", budget="2400", capacity="1600", capacity_basis="normal", **period)  # fmt: skip
     for code, name, unit, price, more in BOUGHT:
         shop.do("define-item", code=code, name=name, unit=unit, source="buy", price=price, **more)
     for code, name, lot, more in MADE:

@@ -42,7 +42,7 @@ def load(today: date) -> None:
     _calendars(works)
     mirror_cell.define(shop)
     _define_rest(shop)
-    product_family.define(shop)
+    product_family.define(shop, today)
     _telescope(shop)
     works.as_person("mara")
     product_family.prices_and_papers(shop)

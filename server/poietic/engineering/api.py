@@ -8,16 +8,19 @@ from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import File, Router, Schema, UploadedFile
 from poietic_core.calendar.model import Calendar
+from poietic_core.cost.model import Base
+from poietic_core.cost.overhead import budget_rate
 from poietic_core.cost.rates import layered, rate_of
 from poietic_core.quantity import ZERO
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .icalendar_files import NotICalendar, as_icalendar, read_holidays
-from .models import LabourGrade, Revision, WorkCalendar, WorkCenter, WorkCenterRate
-from .queries import as_calendar, layers_of, revision_by_letter
+from .models import LabourGrade, OverheadBudget, Revision, WorkCalendar, WorkCenter, WorkCenterRate
+from .queries import as_calendar, layers_of, overhead_rate, revision_by_letter
 from .where_used import where_used
 
 router = Router(tags=["engineering"])
@@ -73,6 +76,24 @@ class LabourGradeOut(Schema):
     name: str
     rate: DecimalText
     rates: list[GradeRateOut]
+
+
+class OverheadOut(Schema):
+    """A budget of overhead, with the rate that it gives and how."""
+
+    code: str
+    name: str
+    element: str
+    base: str
+    work_center: str | None
+    effective_from: date
+    effective_until: date
+    budget: DecimalText
+    capacity: DecimalText
+    capacity_basis: str
+    is_in_force: bool
+    rate: DecimalText
+    derivation: list[DerivationRow]
 
 
 class StepOut(Schema):
@@ -283,6 +304,30 @@ def labour_grades(request: HttpRequest) -> list[LabourGradeOut]:
             )
         )
     return found
+
+
+@router.get("/overheads", response=list[OverheadOut])
+def overheads(request: HttpRequest) -> list[OverheadOut]:
+    """Return all overhead budgets, the latest of each kind first."""
+    today = timezone.localdate()
+    return [
+        OverheadOut(
+            code=o.code,
+            name=o.name,
+            element=o.element,
+            base=o.base,
+            work_center=o.work_center.code if o.work_center else None,
+            effective_from=o.effective_from,
+            effective_until=o.effective_until,
+            budget=o.budget,
+            capacity=o.capacity,
+            capacity_basis=o.capacity_basis,
+            is_in_force=o.effective_from <= today <= o.effective_until,
+            rate=overhead_rate(o).rate,
+            derivation=flatten(budget_rate(o.budget, o.capacity, Base(o.base))),
+        )
+        for o in OverheadBudget.objects.select_related("work_center")
+    ]
 
 
 @router.get("/items/{code}/revisions", response={200: list[RevisionRow], 404: Problem})

@@ -7,6 +7,7 @@ from django.contrib.postgres.constraints import ExclusionConstraint
 from django.contrib.postgres.fields import ArrayField, RangeOperators
 from django.db import models
 from django.db.models import Func
+from poietic_core.cost.model import Base
 from poietic_core.structure.model import OutputKind, PaymentBasis, ShareRule
 
 from ..catalog.models import Item, Partner
@@ -148,6 +149,52 @@ class WorkCenterRate(models.Model):
 
     def __str__(self) -> str:
         return f"{self.work_center_id} from {self.effective_from}"
+
+
+class OverheadBudget(Changing):
+    """What a kind of overhead may cost in a period, and the capacity that it is spread over."""
+
+    class CapacityBasis(models.TextChoices):
+        """Which capacity is meant."""
+
+        PRACTICAL = "practical"
+        NORMAL = "normal"
+
+    code = models.CharField(max_length=40)
+    name = models.CharField(max_length=120)
+    element = models.CharField(max_length=30)
+    base = models.CharField(max_length=30, choices=[(b.value, b.value) for b in Base])
+    #: null: charged at all work centers
+    work_center = models.ForeignKey(WorkCenter, models.PROTECT, null=True)
+    effective_from = models.DateField()
+    effective_until = models.DateField()
+    budget = models.DecimalField(max_digits=18, decimal_places=2)
+    #: of the base, in the period
+    capacity = models.DecimalField(max_digits=18, decimal_places=6)
+    capacity_basis = models.CharField(max_length=12, choices=CapacityBasis)
+
+    class Meta:
+        ordering = ["code", "-effective_from"]
+        constraints = [
+            ExclusionConstraint(
+                name="one_budget_per_overhead_and_day",
+                expressions=[
+                    ("code", RangeOperators.EQUAL),
+                    (
+                        Func(
+                            "effective_from",
+                            "effective_until",
+                            models.Value("[]"),
+                            function="daterange",
+                        ),
+                        RangeOperators.OVERLAPS,
+                    ),
+                ],
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.code
 
 
 class Revision(Changing):

@@ -10,9 +10,10 @@ from django.db.models import Max, Q, QuerySet
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import WorkCenterTime
 from poietic_core.calendar.working_time import WorkingTime
-from poietic_core.cost.model import Element
+from poietic_core.cost.model import Base, Element
+from poietic_core.cost.overhead import OverheadRate, budget_rate
 from poietic_core.cost.rates import RateLayer, Rates, ShopRates, rate_of
-from poietic_core.quantity import ONE, ZERO
+from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import (
     Alternate,
     ComponentLine,
@@ -40,6 +41,7 @@ from .models import (
     GradeRate,
     OperationRow,
     OutputRow,
+    OverheadBudget,
     Revision,
     WorkCalendar,
     WorkCenter,
@@ -289,6 +291,9 @@ def shop_rates(day: date) -> ShopRates:
     counting = Q(effective_from=None) | Q(effective_from__lte=day)
     centers = WorkCenterRate.objects.filter(counting).select_related("work_center")
     grades = GradeRate.objects.filter(counting).select_related("grade")
+    budgets = OverheadBudget.objects.filter(
+        effective_from__lte=day, effective_until__gte=day
+    ).select_related("work_center")
     return ShopRates(
         # in the order of their days: a later rate takes the place of an earlier one
         {
@@ -296,6 +301,19 @@ def shop_rates(day: date) -> ShopRates:
             for r in centers
         },
         {r.grade.code: r.rate for r in grades},
+        [overhead_rate(b) for b in budgets],
+    )
+
+
+def overhead_rate(row: OverheadBudget) -> OverheadRate:
+    """Return the rate that a budget gives."""
+    base = Base(row.base)
+    return OverheadRate(
+        code=row.code,
+        element=Element(row.element),
+        base=base,
+        rate=round_to(budget_rate(row.budget, row.capacity, base).value, UNIT_COST_STEP),
+        work_center=row.work_center.code if row.work_center else "",
     )
 
 

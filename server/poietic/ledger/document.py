@@ -242,7 +242,7 @@ class Document:
                 item=j.item,
             )
         for t in original.time_lines.order_by("pk"):
-            self.time(t.operation, t.kind, -t.quantity, -t.amount)
+            self.time(t.operation, t.kind, -t.quantity, -t.amount, code=t.code)
         for u in original.unit_lines.select_related("reason").order_by("pk"):
             self.units(u.operation, -u.quantity, is_good=u.is_good, reason=u.reason)
 
@@ -275,9 +275,11 @@ class Document:
         for element, part in split_amount(amount, split).items():
             self.journal(Account.WIP, part, operation=operation, element=element.value)
 
-    def time(self, operation: int, kind: str, quantity: Decimal, amount: Decimal) -> None:
-        """Book hours of an operation, or pieces that a supplier worked on."""
-        line = TimeLine(operation=operation, kind=kind, quantity=quantity, amount=amount)
+    def time(
+        self, operation: int, kind: str, quantity: Decimal, amount: Decimal, *, code: str = ""
+    ) -> None:
+        """Book hours of an operation, pieces that a supplier worked on, or the base of an overhead."""
+        line = TimeLine(operation=operation, kind=kind, code=code, quantity=quantity, amount=amount)
         self.time_lines.append(line)
 
     def written_off(self) -> dict[int, Decimal]:

@@ -34,6 +34,7 @@ class Account(models.TextChoices):
     BY_PRODUCT_QUANTITY_VARIANCE = "by-product quantity variance"
     OUTPUT_MIX_VARIANCE = "output mix variance"
     GRADING_VARIANCE = "grading variance"
+    FIXED_OVERHEAD_VOLUME_VARIANCE = "fixed overhead volume variance"
     ROUNDING_VARIANCE = "rounding variance"
 
 
@@ -132,11 +133,13 @@ class JournalLine(models.Model):
 
 
 class TimeLine(models.Model):
-    """Hours that an operation of an order was charged; of a supplier's work, pieces."""
+    """Hours that an operation was charged; of a supplier's work pieces, of overhead its base."""
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="time_lines")
     operation = models.IntegerField()
     kind = models.CharField(max_length=20)
+    #: which overhead
+    code = models.CharField(max_length=40, blank=True)
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
     amount = models.DecimalField(max_digits=18, decimal_places=2)
 

@@ -90,11 +90,12 @@ CHECKS: dict[str, str] = {
         GROUP BY o.number, o.received HAVING o.received <> sum(g.received)""",
     "orders' hours equal the time lines": """
         SELECT i.order_id, i.operation, i.kind, i.used, r.quantity FROM orders_orderinput i
-        LEFT JOIN (SELECT p.order_id, t.operation, t.kind, sum(t.quantity) AS quantity,
+        LEFT JOIN (SELECT p.order_id, t.operation, t.kind, t.code, sum(t.quantity) AS quantity,
                      sum(t.amount) AS amount
                    FROM ledger_timeline t JOIN ledger_posting p ON p.id = t.posting_id
-                   GROUP BY 1, 2, 3) r
-          ON (r.order_id, r.operation, r.kind) = (i.order_id, i.operation, i.kind)
+                   GROUP BY 1, 2, 3, 4) r
+          ON (r.order_id, r.operation, r.kind, r.code)
+             = (i.order_id, i.operation, i.kind, i.overhead)
         WHERE i.item_id IS NULL
           AND (i.used <> coalesce(r.quantity, 0) OR i.amount <> coalesce(r.amount, 0))""",
     "a reversal mirrors the quantities, hours and units it takes back": """

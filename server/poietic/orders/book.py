@@ -171,6 +171,7 @@ class OrderBook:
                     amount=i.amount,
                     is_per_order=i.is_per_order,
                     is_per_good=i.is_per_good,
+                    is_fixed_overhead=bool(i.overhead) and Element.FIXED_OVERHEAD in i.split,
                 )
                 for i in self.inputs
             ],
@@ -218,9 +219,21 @@ class OrderBook:
         )
 
 
-def named_by(i: OrderInput) -> Item | WorkCenter | Partner:
-    """Return what an input is told apart by: its item, work center or supplier."""
-    named = i.item or i.work_center or i.supplier
+@dataclass(frozen=True)
+class Overhead:
+    """An overhead by its code."""
+
+    code: str
+
+    @property
+    def name(self) -> str:
+        """Return what it is called: its code."""
+        return self.code
+
+
+def named_by(i: OrderInput) -> Item | WorkCenter | Partner | Overhead:
+    """Return what an input is told apart by: its item, work center, supplier or overhead."""
+    named = i.item or i.work_center or i.supplier or (Overhead(i.overhead) if i.overhead else None)
     assert named is not None
     return named
 
@@ -272,7 +285,7 @@ class OpenBook(OrderBook):
             )
         for time in document.time_lines:
             for i in self.inputs:
-                if i.operation == time.operation and i.kind == time.kind:
+                if (i.operation, i.kind, i.overhead) == (time.operation, time.kind, time.code):
                     i.used += time.quantity
                     i.amount += time.amount
         for number, amount in document.written_off().items():

@@ -295,3 +295,9 @@ export const actualsOptions = (code: string) =>
     queryKey: ['items', code, 'actuals'],
     queryFn: ({ signal }) => data(api.GET('/api/items/{code}/actuals', { params: { path: { code } }, signal })),
   });
+
+export const overheadsOptions = () =>
+  queryOptions({
+    queryKey: ['overheads'],
+    queryFn: ({ signal }) => data(api.GET('/api/overheads', { signal })),
+  });

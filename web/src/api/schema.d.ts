@@ -1184,6 +1184,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-overhead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set an overhead budget
+         * @description Set an overhead budget: carry out.
+         */
+        post: operations["post_set_overhead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-overhead/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set an overhead budget (preview)
+         * @description Set an overhead budget: show the consequences.
+         */
+        post: operations["preview_set_overhead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-overhead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop an overhead budget
+         * @description Drop an overhead budget: carry out.
+         */
+        post: operations["post_drop_overhead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-overhead/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop an overhead budget (preview)
+         * @description Drop an overhead budget: show the consequences.
+         */
+        post: operations["preview_drop_overhead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/freeze-standard": {
         parameters: {
             query?: never;
@@ -2336,6 +2416,26 @@ export interface paths {
          * @description Return all labour grades with their rates.
          */
         get: operations["poietic_engineering_api_labour_grades"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/overheads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Overheads
+         * @description Return all overhead budgets, the latest of each kind first.
+         */
+        get: operations["poietic_engineering_api_overheads"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4572,6 +4672,101 @@ export interface components {
             given: components["schemas"]["SetGradeRate"];
         };
         /**
+         * Base
+         * @description What overhead is charged by.
+         * @enum {string}
+         */
+        Base: "labour hours" | "machine hours" | "labour cost" | "bought material cost";
+        /**
+         * CapacityBasis
+         * @description Which capacity is meant.
+         * @enum {string}
+         */
+        CapacityBasis: "practical" | "normal";
+        /**
+         * SetOverhead
+         * @description A budget of overhead for a period, and the capacity in the base that it is spread over.
+         */
+        SetOverhead: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Element
+             * @enum {string}
+             */
+            element: "variable overhead" | "fixed overhead" | "material overhead";
+            base: components["schemas"]["Base"];
+            /** Work Center */
+            work_center?: string | null;
+            /**
+             * Effective From
+             * Format: date
+             */
+            effective_from: string;
+            /**
+             * Effective Until
+             * Format: date
+             */
+            effective_until: string;
+            /**
+             * Budget
+             * Format: decimal
+             * @example 2.40
+             */
+            budget: string;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 2.40
+             */
+            capacity: string;
+            /** @default practical */
+            capacity_basis: components["schemas"]["CapacityBasis"];
+        };
+        /** SetOverheadPosting */
+        SetOverheadPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetOverhead"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetOverheadPreview */
+        SetOverheadPreview: {
+            given: components["schemas"]["SetOverhead"];
+        };
+        /**
+         * DropOverhead
+         * @description A budget that does not count.
+         */
+        DropOverhead: {
+            /** Code */
+            code: string;
+            /**
+             * Effective From
+             * Format: date
+             */
+            effective_from: string;
+        };
+        /** DropOverheadPosting */
+        DropOverheadPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DropOverhead"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DropOverheadPreview */
+        DropOverheadPreview: {
+            given: components["schemas"]["DropOverhead"];
+        };
+        /**
          * FreezeStandard
          * @description The items to roll up and freeze; all active ones where none are named.
          */
@@ -5592,6 +5787,74 @@ export interface components {
             rates: components["schemas"]["GradeRateOut"][];
         };
         /**
+         * DerivationRow
+         * @description One number; the rows below it with a greater depth are its terms.
+         */
+        DerivationRow: {
+            /** Depth */
+            depth: number;
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+            /** Unit */
+            unit: string;
+            /** How */
+            how: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * OverheadOut
+         * @description A budget of overhead, with the rate that it gives and how.
+         */
+        OverheadOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Element */
+            element: string;
+            /** Base */
+            base: string;
+            /** Work Center */
+            work_center: string | null;
+            /**
+             * Effective From
+             * Format: date
+             */
+            effective_from: string;
+            /**
+             * Effective Until
+             * Format: date
+             */
+            effective_until: string;
+            /**
+             * Budget
+             * Format: decimal
+             * @example 2.40
+             */
+            budget: string;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 2.40
+             */
+            capacity: string;
+            /** Capacity Basis */
+            capacity_basis: string;
+            /** Is In Force */
+            is_in_force: boolean;
+            /**
+             * Rate
+             * Format: decimal
+             * @example 2.40
+             */
+            rate: string;
+            /** Derivation */
+            derivation: components["schemas"]["DerivationRow"][];
+        };
+        /**
          * RevisionRow
          * @description A revision in the list of an item's.
          */
@@ -6165,24 +6428,6 @@ export interface components {
             lot_multiple: string | null;
             /** Safety Stock */
             safety_stock: string | null;
-        };
-        /**
-         * DerivationRow
-         * @description One number; the rows below it with a greater depth are its terms.
-         */
-        DerivationRow: {
-            /** Depth */
-            depth: number;
-            /** Label */
-            label: string;
-            /** Value */
-            value: string;
-            /** Unit */
-            unit: string;
-            /** How */
-            how: string;
-            /** Source */
-            source: string;
         };
         /**
          * ElementCost
@@ -11393,6 +11638,282 @@ export interface operations {
             };
         };
     };
+    post_set_overhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetOverheadPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_overhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetOverheadPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_drop_overhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropOverheadPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_drop_overhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropOverheadPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_freeze_standard: {
         parameters: {
             query?: never;
@@ -14687,6 +15208,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LabourGradeOut"][];
+                };
+            };
+        };
+    };
+    poietic_engineering_api_overheads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverheadOut"][];
                 };
             };
         };

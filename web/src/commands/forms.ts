@@ -215,6 +215,26 @@ export const forms: Record<string, FormSpec> = {
       field('rate', 'EUR per hour', 'number'),
     ],
   },
+  'set-overhead': {
+    act: (g) => `Set the budget of ${words(g, 'code')}`,
+    fields: [
+      field('code', 'Code', 'text'),
+      field('name', 'Name', 'text'),
+      field('element', 'Is', 'choice', { options: ['variable overhead', 'fixed overhead', 'material overhead'] }),
+      field('base', 'Charged by', 'choice', { options: ['labour hours', 'machine hours', 'labour cost', 'bought material cost'] }),
+      field('work_center', 'At', 'work center', { optional: true, hint: 'empty: at every work center' }),
+      field('effective_from', 'From', 'date'),
+      field('effective_until', 'Until', 'date'),
+      field('budget', 'Budget, EUR', 'number', { hint: 'of the whole period' }),
+      field('capacity', 'Capacity', 'number', { hint: 'in the same period: hours, or EUR of the base' }),
+      field('capacity_basis', 'Which is', 'choice', { options: ['practical', 'normal'] }),
+    ],
+    start: { element: 'fixed overhead', base: 'machine hours', capacity_basis: 'practical' },
+  },
+  'drop-overhead': {
+    act: (g) => `Drop the budget of ${words(g, 'code')}`,
+    fields: [field('code', 'Code', 'text'), field('effective_from', 'From', 'date')],
+  },
   'set-rates': {
     act: (g) => `Set the rates of ${words(g, 'work_center')}`,
     fields: [

@@ -2,9 +2,9 @@
 
 from datetime import date
 from decimal import Decimal
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
-from poietic_core.cost.model import Element
+from poietic_core.cost.model import Base, Element
 from poietic_core.cost.rates import rate_of
 from poietic_core.quantity import ONE, ZERO
 from pydantic import Field
@@ -14,8 +14,15 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Name, NotNegative, Quantity, Strict, plain
-from ..models import GradeRate, LabourGrade, WorkCalendar, WorkCenter, WorkCenterRate
-from ..queries import layers_of
+from ..models import (
+    GradeRate,
+    LabourGrade,
+    OverheadBudget,
+    WorkCalendar,
+    WorkCenter,
+    WorkCenterRate,
+)
+from ..queries import layers_of, overhead_rate
 
 Machines = Annotated[int, Field(ge=1, le=999)]
 #: what a machine hour may be charged to; people's time has elements of its own
@@ -79,6 +86,28 @@ class SetGradeRate(Strict):
     grade: Code
     effective_from: date | None = None
     rate: NotNegative
+
+
+class SetOverhead(Strict):
+    """A budget of overhead for a period, and the capacity in the base that it is spread over."""
+
+    code: Code
+    name: Name
+    element: Literal["variable overhead", "fixed overhead", "material overhead"]
+    base: Base
+    work_center: Code | None = None
+    effective_from: date
+    effective_until: date
+    budget: NotNegative
+    capacity: Quantity
+    capacity_basis: OverheadBudget.CapacityBasis = OverheadBudget.CapacityBasis.PRACTICAL
+
+
+class DropOverhead(Strict):
+    """A budget that does not count."""
+
+    code: Code
+    effective_from: date
 
 
 @command("define-work-center", "Define a work center", Role.ENGINEER, Role.COST_ACCOUNTANT)
@@ -186,6 +215,51 @@ def set_grade_rate(context: Context, given: SetGradeRate) -> None:
         context.effects.field(thing, "rate from", None, given.effective_from)
     grade.change = context.change
     grade.save(update_fields=["change"])
+
+
+@command("set-overhead", "Set an overhead budget", Role.COST_ACCOUNTANT)
+def set_overhead(context: Context, given: SetOverhead) -> None:
+    """Budget overhead for a period; the rate it gives counts from its first day on."""
+    if given.effective_until < given.effective_from:
+        raise InvalidInput([f"effective_until: {given.effective_until} lies before the first day"])
+    if (given.element == Element.MATERIAL_OVERHEAD) != (given.base == Base.MATERIAL_COST):
+        raise InvalidInput(["base: material overhead, and it alone, is charged by bought material cost"])  # fmt: skip
+    center = None
+    if given.work_center:
+        center = WorkCenter.objects.filter(code=given.work_center).first()
+        if center is None:
+            raise NotFound("work center", given.work_center)
+    same = OverheadBudget.objects.filter(code=given.code)
+    clash = same.filter(
+        effective_from__lte=given.effective_until, effective_until__gte=given.effective_from
+    ).exclude(effective_from=given.effective_from)
+    if other := clash.first():
+        raise InvalidInput([f"effective_from: {given.code} has a budget from {other.effective_from} until {other.effective_until}"])  # fmt: skip
+    before = same.filter(effective_from=given.effective_from).first()
+    was = overhead_rate(before).rate if before else None
+    fields = given.model_dump(exclude={"code", "effective_from", "work_center", "base"})
+    row, _ = OverheadBudget.objects.update_or_create(
+        code=given.code,
+        effective_from=given.effective_from,
+        defaults=fields
+        | {
+            "base": given.base.value,
+            "work_center": center,
+            "effective_until": given.effective_until,
+            "change": context.change,
+        },
+    )
+    row.refresh_from_db()
+    context.effects.field(f"overhead {given.code}", "rate", was, overhead_rate(row).rate)
+
+
+@command("drop-overhead", "Drop an overhead budget", Role.COST_ACCOUNTANT)
+def drop_overhead(context: Context, given: DropOverhead) -> None:
+    """Take a budget out; frozen standards keep the rate they were frozen with."""
+    rows = OverheadBudget.objects.filter(code=given.code, effective_from=given.effective_from)
+    row = context.lock_one(rows, "overhead", NotFound("overhead budget", given.code))
+    context.effects.field(f"overhead {given.code}", "rate", overhead_rate(row).rate, None)
+    row.delete()
 
 
 def plain_layers(machine_rate: Decimal) -> list[dict[str, Any]]:

@@ -302,6 +302,8 @@ def _inputs(
                 alternates=[{"item": a.item, "ratio": plain(a.ratio)} for a in line.alternates]
                 if line
                 else [],
+                overhead=priced.code if priced.base else "",
+                base=priced.base.value if priced.base else "",
                 agreed_price=here.price if here and here.kind is InputKind.SUBCONTRACT else None,
                 allowed=allowed,
                 standard=there.quantity if there else ZERO,

@@ -4,10 +4,12 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, ClassVar
 
-from poietic_core.cost.model import InputKind
+from poietic_core.cost.model import Base, InputKind
+from poietic_core.cost.overhead import COUNTED
 from poietic_core.errors import DomainError
 from poietic_core.order.report import returned_value
 from poietic_core.order.states import Act
+from poietic_core.quantity import ZERO, money
 from pydantic import AwareDatetime, Field
 
 from ...catalog.models import Place
@@ -16,7 +18,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
 from ...ledger.document import Document, Stock
-from ...ledger.models import Posting, StockLine
+from ...ledger.models import Account, Posting, StockLine
 from ...web_api.fields import Code, Note, OperationNumber, OrderNumber, Quantity, Strict
 from ..book import OpenBook
 from ..models import OrderInput
@@ -111,10 +113,42 @@ def open_document(
 
 def close_document(book: OpenBook, document: Document) -> Posting:
     """Save stock and posting, and take the lines into the order."""
+    if document.reverses is None:
+        charge_overhead(book, document)
     document.stock.save()
     posting = document.save()
     book.apply(document)
     return posting
+
+
+def charge_overhead(book: OpenBook, document: Document) -> None:
+    """Charge the overhead of what a document charges: its bases at the standard's rates."""
+    hours: dict[tuple[int, str], Decimal] = {}
+    money_of: dict[tuple[int, str], Decimal] = {}
+    for time in document.time_lines:
+        key = (time.operation, time.kind)
+        hours[key] = hours.get(key, ZERO) + time.quantity
+        money_of[key] = money_of.get(key, ZERO) + time.amount
+    bought: dict[tuple[int, bool], Decimal] = {}
+    for line in document.stock_lines:
+        if line.part != StockLine.Part.COMPONENT or line.item.is_made:
+            continue
+        component = book.find_input(InputKind.COMPONENT, line.operation or 0, line.item)
+        at = (component.operation, component.is_per_order)
+        sign = 1 if line.to_place.kind == Place.Kind.WIP else -1
+        bought[at] = bought.get(at, ZERO) + sign * line.worth
+    for i in (i for i in book.inputs if i.overhead):
+        base = Base(i.base)
+        if base is Base.MATERIAL_COST:
+            quantity = bought.get((i.operation, i.is_per_order), ZERO)
+        else:
+            counted = money_of if base is Base.LABOUR_COST else hours
+            quantity = counted.get((i.operation, COUNTED[base][i.is_per_order].value), ZERO)
+        amount = money(quantity * i.price)
+        if quantity:
+            document.time(i.operation, i.kind, quantity, amount, code=i.overhead)
+            document.charge(i.operation, amount, split_from_json(i.split))
+            document.journal(Account.OVERHEAD_ABSORBED, -amount)
 
 
 def issue(document: Document, component: OrderInput, quantity: Decimal, place: Place) -> None:

@@ -1,12 +1,13 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
-import { calendarsOptions, commandsOptions, labourGradesOptions, type WorkCenter, workCentersOptions } from '../../api/queries';
+import { calendarsOptions, commandsOptions, labourGradesOptions, overheadsOptions, type WorkCenter, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
+import { DerivationLink } from '../../derivation/DerivationLink';
 import { weekWords } from '../../lib/clock';
 import { day } from '../../lib/date';
-import { percent, plain } from '../../lib/decimal';
+import { percent, plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
-import { Money } from '../../ui/Numbers';
+import { Money, UnitCost } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
 import { NotesBlock } from './ItemBlocks';
 
@@ -142,6 +143,87 @@ function LabourGradesBlock() {
   );
 }
 
+/** Budgets of overhead, and the rate that each gives. */
+function OverheadsBlock() {
+  const overheads = useQuery(overheadsOptions());
+  const { start } = useCommands();
+  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  return (
+    <section aria-label="Overhead">
+      <div className="flex items-center justify-between px-4 pb-1">
+        <h2>Overhead</h2>
+        {may.has('set-overhead') && <Button onClick={() => start('set-overhead')}>Set a budget…</Button>}
+      </div>
+      <table className="rows" aria-label="Overhead budgets">
+        <thead>
+          <tr>
+            <th className="pl-4!">Overhead</th>
+            <th>charged by</th>
+            <th className="num">budget</th>
+            <th className="num">capacity</th>
+            <th className="num">rate</th>
+            <td />
+          </tr>
+        </thead>
+        <tbody>
+          {overheads.data?.map((o) => (
+            <tr key={o.code + o.effective_from} className={o.is_in_force ? '' : 'text-quiet'}>
+              <td className="w-full pl-4!" title={`${o.name}, ${o.element}, ${day(o.effective_from)} until ${day(o.effective_until)}`}>
+                {o.name} <span className="code text-quiet">{o.code}</span>
+              </td>
+              <td className="whitespace-nowrap text-quiet">
+                {o.base} {o.work_center && `at ${o.work_center}`}
+              </td>
+              <td className="num">
+                <Money value={o.budget} />
+              </td>
+              <td className="num">
+                {quantity(o.capacity)} <span className="text-[12px] text-quiet">{o.capacity_basis}</span>
+              </td>
+              <td className="num">
+                <DerivationLink rows={o.derivation} title={`Rate of ${o.code}`}>
+                  <UnitCost value={o.rate} />
+                </DerivationLink>
+              </td>
+              <td className="num pr-4!">
+                {may.has('set-overhead') && (
+                  <Button
+                    look="link"
+                    aria-label={`Change ${o.code}`}
+                    onClick={() =>
+                      start('set-overhead', {
+                        code: o.code,
+                        name: o.name,
+                        element: o.element,
+                        base: o.base,
+                        work_center: o.work_center ?? '',
+                        effective_from: o.effective_from,
+                        effective_until: o.effective_until,
+                        budget: plain(o.budget),
+                        capacity: plain(o.capacity),
+                        capacity_basis: o.capacity_basis,
+                      })
+                    }
+                  >
+                    Change…
+                  </Button>
+                )}
+              </td>
+            </tr>
+          ))}
+          {overheads.data?.length === 0 && (
+            <tr>
+              <td colSpan={6} className="pl-4! text-quiet">
+                None: what is not in a machine's hour is not in the standard.
+              </td>
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
 /** Where operations run: what an hour costs, what can be done in it, and when. */
 export function WorkCentersPage() {
   const centers = useQuery(workCentersOptions());
@@ -255,7 +337,10 @@ export function WorkCentersPage() {
           )}
           {!shown && <p className="px-4 text-quiet">Choose a code to see how its hour is made up, from when, and what was noted on it.</p>}
         </div>
-        <LabourGradesBlock />
+        <div className="space-y-4">
+          <LabourGradesBlock />
+          <OverheadsBlock />
+        </div>
       </div>
     </article>
   );

@@ -138,11 +138,11 @@ export function Material({ order }: { order: Order }) {
           {times
             .filter((i) => i.operation === number)
             .map((i) => (
-              <tr key={i.kind}>
+              <tr key={i.kind + i.code}>
                 <td className="pl-4!">
                   <span className="flex h-[28px] items-center">
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
-                    {i.kind === 'subcontract' ? `subcontract ${i.code}` : i.kind}
+                    {i.kind === 'subcontract' || i.kind.endsWith('overhead') ? `${i.kind} ${i.code}` : i.kind}
                   </span>
                 </td>
                 <Amounts input={i} />
