@@ -7,6 +7,8 @@ import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
 
+NULL = "\\N"
+
 
 class Lines:
     """Component lines by position: `width` items on each of `levels`, `each` lines per parent."""
@@ -24,14 +26,14 @@ class Lines:
         self.demand[:width] = 1.0
 
 
-def store(lines: Lines, day: date) -> None:
+def store(lines: Lines, day: date, price: str = "\\N") -> None:
     """Write a plant past the commands, as a measurement may: items, revisions, operations, lines."""
     with connection.cursor() as cursor:
         cursor.execute("INSERT INTO engineering_workcenter (code, name, machines, efficiency, change) VALUES ('W', 'W', 1, 1, 1) RETURNING id")  # fmt: skip
         center = cursor.fetchone()[0]
         cursor.execute("INSERT INTO engineering_workcenterrate (work_center_id, labour_rate, layers) VALUES (%s, 20, '[{\"name\": \"machine\", \"element\": \"machine\", \"amount\": \"10\"}]')", [center])  # fmt: skip
         _copy(cursor, "catalog_item (id, code, name, unit, step, source, valuation, standard_lot, price, is_active, inactive_reason, change, is_phantom, price_per, form, tracking, number_rule, lot_rule)",
-              (f"{n}\tI{n}\tItem {n}\tpcs\t1\t{'make' if n < lines.size - lines.demand.sum() else 'buy'}\tstandard\t1\t\\N\tt\t\t1\tf\t\t\tnone\t\tlot for lot" for n in range(lines.size)))  # fmt: skip
+              (f"{n}\tI{n}\tItem {n}\tpcs\t1\t{'make' if n < lines.size - lines.demand.sum() else 'buy'}\tstandard\t1\t{price if n >= lines.size - lines.demand.sum() else NULL}\tt\t\t1\tf\t\t\tnone\t\tlot for lot" for n in range(lines.size)))  # fmt: skip
         _copy(cursor, "ledger_holding (item_id, quantity, value, standard, change)", (f"{n}\t0\t0\t\\N\t1" for n in range(lines.size)))  # fmt: skip
         made = np.unique(lines.parents)
         _copy(cursor, "engineering_revision (id, item_id, letter, state, batch_quantity, effective_from, note, change, share_rule, main_weight, grades)",

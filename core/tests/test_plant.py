@@ -50,6 +50,21 @@ class Arrays(SimpleTestCase):
         self.assertEqual(plant.codes.tolist(), [codes[str(i)] for i in range(size)])
 
     @given(drawn)
+    def test_rolled_costs_equal_the_inverse_matrix_applied_to_direct_costs(
+        self, case: tuple[int, Lines, list[int]]
+    ) -> None:
+        size, lines, direct = case
+        lines = [(a, b, q) for a, b, q in lines if a < b]
+        needs = np.zeros((size, size))
+        for a, b, q in lines:
+            needs[a, b] += q / 8
+        costs = np.column_stack([direct, np.arange(size)]).astype(float)
+
+        rolled = plant_of(size, lines).roll(costs)
+
+        np.testing.assert_allclose(rolled, np.linalg.solve(np.eye(size) - needs, costs), rtol=1e-9)
+
+    @given(drawn)
     def test_a_cycle_is_found_where_networkx_finds_one(
         self, case: tuple[int, Lines, list[int]]
     ) -> None:

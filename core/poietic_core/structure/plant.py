@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
+from scipy.sparse import csr_array, vstack
 
 from .explode import CycleFound
 
@@ -52,18 +52,10 @@ class Plant:
             (quantities, (self._rank[children], self._rank[parents])), shape=(size, size)
         )
         bounds = np.searchsorted(self.codes[self._order], np.arange(self.codes.max(initial=0) + 2))
-        self._levels: list[tuple[slice, csr_array]] = []
-        for first, last in pairwise(bounds[1:]):
-            start, end = matrix.indptr[first], matrix.indptr[last]
-            cut = csr_array(
-                (
-                    matrix.data[start:end],
-                    matrix.indices[start:end],
-                    matrix.indptr[first : last + 1] - start,
-                ),
-                shape=(last - first, size),
-            )
-            self._levels.append((slice(int(first), int(last)), cut))
+        self._bounds = bounds.tolist()
+        self._levels = [_cut(matrix, first, last) for first, last in pairwise(self._bounds[1:])]
+        #: the same lines by parent, made when something is first rolled up
+        self._up: list[tuple[slice, csr_array]] | None = None
 
     def explode(self, demand: Floats) -> Floats:
         """Return the total requirement of every item.
@@ -87,12 +79,53 @@ class Plant:
         result[self._order] = totals
         return result
 
+    def roll(self, direct: Floats) -> Floats:
+        """Return the cost of every item: its own, and its components' times their quantities.
+
+        Parameters
+        ----------
+        direct : shape (n_items, n_elements), by position [money/unit]
+
+        Returns
+        -------
+        the same shape, level by level from the bottom; equals (I − Nᵀ)⁻¹ direct; float64, for
+        screening: what is stored is computed exactly
+        """
+        if self._up is None:
+            size = self.codes.size
+            whole = vstack([m for _, m in self._levels], format="csr") if self._levels else None
+            tops = csr_array((self._bounds[1] if len(self._bounds) > 1 else size, size))
+            matrix = tops if whole is None else vstack([tops, whole], format="csr")
+            by_parent = csr_array(matrix.T)
+            self._up = [_cut(by_parent, a, b) for a, b in pairwise(self._bounds)][::-1]
+        costs = np.asarray(direct, dtype=np.float64)[self._order]
+        for rows, matrix in self._up:
+            if matrix.nnz:
+                costs[rows] += matrix @ costs
+        result = np.empty_like(costs)
+        result[self._order] = costs
+        return result
+
     def memory(self) -> int:
         """Return the bytes held by the arrays."""
         held: list[NDArray[Any]] = [self.codes, self._order, self._rank]
-        for _, m in self._levels:
+        for _, m in (*self._levels, *(self._up or ())):
             held += [m.data, m.indices, m.indptr]
         return sum(int(a.nbytes) for a in held)
+
+
+def _cut(matrix: csr_array, first: int, last: int) -> tuple[slice, csr_array]:
+    """Return some rows of a matrix, with where they stand; nothing is copied."""
+    start, end = matrix.indptr[first], matrix.indptr[last]
+    rows = csr_array(
+        (
+            matrix.data[start:end],
+            matrix.indices[start:end],
+            matrix.indptr[first : last + 1] - start,
+        ),
+        shape=(last - first, matrix.shape[1]),
+    )
+    return slice(int(first), int(last)), rows
 
 
 def low_level_codes(parents: Ints, children: Ints, size: int) -> Ints:
