@@ -36,8 +36,8 @@ def store(lines: Lines, day: date, price: str = "\\N") -> None:
               (f"{n}\tI{n}\tItem {n}\tpcs\t1\t{'make' if n < lines.size - lines.demand.sum() else 'buy'}\tstandard\t1\t{price if n >= lines.size - lines.demand.sum() else NULL}\tt\t\t1\tf\t\t\tnone\t\tlot for lot" for n in range(lines.size)))  # fmt: skip
         _copy(cursor, "ledger_holding (item_id, quantity, value, standard, change)", (f"{n}\t0\t0\t\\N\t1" for n in range(lines.size)))  # fmt: skip
         made = np.unique(lines.parents)
-        _copy(cursor, "engineering_revision (id, item_id, letter, state, batch_quantity, effective_from, note, change, share_rule, main_weight, grades)",
-              (f"{n}\t{n}\tA\tapproved\t1\t{day}\t\t1\trelative sales value\t0\t[]" for n in made))  # fmt: skip
+        _copy(cursor, "engineering_revision (id, item_id, letter, state, batch_quantity, effective_from, approved_at, note, change, share_rule, main_weight, grades)",
+              (f"{n}\t{n}\tA\tapproved\t1\t{day}\t{day}\t\t1\trelative sales value\t0\t[]" for n in made))  # fmt: skip
         _copy(cursor, "engineering_operationrow (revision_id, number, name, work_center_id, setup_labour_hours, setup_machine_hours, run_labour_hours, run_machine_hours, run_quantity, runs_whole_batches, machines, queue_hours, wait_hours, move_hours, yield_share, is_report_point, alternate_centers, subcontract_price, payment_basis, days_out, steps)",
               (f"{n}\t10\tMake\t{center}\t0\t0\t0.1\t0.1\t1\tf\t1\t0\t0\t0\t1\tt\t{{}}\t0\t\t0\t[]" for n in made))  # fmt: skip
         _copy(cursor, "engineering_componentrow (revision_id, position, item_id, operation, quantity, per, allowance, issue_rule, unit, measured_by, reference, alternates)",

@@ -273,14 +273,16 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
     enter = entering(costed.operations, Decimal(1))
     this: dict[Element, Decimal] = {}
     lower: dict[Element, Decimal] = {}
+    whole = ZERO
     for i in costed.inputs:
         cost = cost_per_unit(costed, i, enter).value
+        whole += cost
         for element, part in i.split.items():
             below = part if i.is_made else i.lower.get(element, ZERO)
             for level, amount in ((lower, below), (this, part - below)):
                 if amount:
                     level[element] = level.get(element, ZERO) + cost * amount / i.price
-    return _rounded_cost(this, lower, standard_cost(costed).value)
+    return _rounded_cost(this, lower, round_to(whole, UNIT_COST_STEP))
 
 
 def _rounded_cost(
