@@ -118,6 +118,45 @@ class Define(BrowserTest):
             page.wait_for_timeout(300)
             self.assert_accessible(page, path)
 
+    def test_what_an_operation_asks_for_is_written_seen_and_kept(self) -> None:
+        page = self.ines
+        page.goto("/define/items/HT-150")
+        kit = page.get_by_role("treegrid").get_by_role("row", name=re.compile("Packing kit"))
+        expect(kit).to_contain_text("phantom")
+        fold = page.get_by_role("treegrid").get_by_role("row", name=re.compile("Fold carton"))
+        fold.focus()
+        page.keyboard.press("F2")  # the row is edited where it is defined
+        expect(page.get_by_label("Name of operation 10")).to_be_focused()
+        self.assertIn("/define/items/PK-20/edit", page.url)
+
+        page.goto("/define/items/PM-200/edit")
+        page.get_by_role("button", name="More of operation 40").click()
+        page.get_by_role("button", name="Add an instruction step to 40").click()
+        page.get_by_label("Kind of step 1 of operation 40").select_option("measurement")
+        page.get_by_label("Text of step 1 of operation 40").fill("Reflectivity")
+        check = page.get_by_role("status").filter(has_text="Reflectivity has no limit")
+        expect(check).to_be_visible()
+        page.get_by_label("lower limit of step 1 of operation 40").fill("88")
+        page.get_by_label("Unit of step 1 of operation 40").fill("%")
+        page.get_by_label("at EUR of operation 40").fill("29.00")
+        page.get_by_label("Share of grade 1").fill("60")
+        expect(page.get_by_text("The shares of the grades add up to 0.9.")).to_be_visible()
+        page.get_by_label("Share of grade 2").fill("40")
+        expect(page.get_by_text("Nothing stands against approving it.")).to_be_visible()
+        page.keyboard.press("Control+s")
+        self.post(page)
+        page.goto("/define/items/PM-200?rev=B")
+        rows = page.get_by_role("treegrid").get_by_role("row")
+        expect(rows.filter(has_text="Aluminize")).to_contain_text("by TESSAL at 29.00")
+        expect(rows.filter(has_text="grade A")).to_contain_text("60 % of the output")
+
+        drawing = b"\x89PNG\r\n\x1a\n" + b"0" * 20
+        page.get_by_label("Bring a drawing or picture").set_input_files(
+            {"name": "polish.png", "mimeType": "image/png", "buffer": drawing}
+        )
+        self.post(page)
+        expect(page.get_by_role("region", name="Documents")).to_contain_text("polish.png")
+
     def test_a_file_is_previewed_row_by_row_and_imported_whole(self) -> None:
         page = self.ines
         page.goto("/define/exchange")

@@ -1,10 +1,13 @@
 """The cost accountant's sets: next, in force, back again, and what-ifs over them."""
 
+import csv
+import io
 from decimal import Decimal
 from typing import Any
 
 from django.test import TestCase
 from django.utils import timezone
+from openpyxl import load_workbook
 from poietic.costing.models import CostSet
 from poietic.costing.queries import standards_in_force
 from poietic.demo import tarn_hollow
@@ -111,6 +114,24 @@ class CostSets(TestCase):
         self.assertEqual(first["causes"], [])
         moved = Decimal(second["total"]) - Decimal(first["total"])
         self.assertEqual(second["causes"], [{"cause": "price", "amount": f"{moved:f}"}])
+
+    def test_the_cost_sheet_travels_as_table_and_on_paper(self) -> None:
+        get = self.sunil.client.get
+        rows = list(
+            csv.reader(io.StringIO(get("/api/items/HT-150/cost-sheet/csv").content.decode()))
+        )
+        costs = [Decimal(r[8]) for r in rows[1:] if r[8] and r[0] in ("", "1")]
+        self.assertEqual(rows[0][8], "cost in one")
+        self.assertIn("Packing kit", [r[4] for r in rows])
+        self.assertTrue(costs)
+        sheet = load_workbook(io.BytesIO(get("/api/items/HT-150/cost-sheet/xlsx").content)).active
+        assert sheet is not None
+        self.assertEqual(sheet.max_row, len(rows))
+        paper = get("/api/items/HT-150/cost-sheet/pdf")
+        self.assertTrue(paper.content.startswith(b"%PDF-"))
+        self.assertEqual(paper.content, get("/api/items/HT-150/cost-sheet/pdf").content)
+        self.sunil.get("items/HT-150/cost-sheet/doc")
+        self.assertEqual(self.sunil.status, 404)
 
     def test_what_is_missing_is_kept_with_the_set(self) -> None:
         self.sunil.must("roll-up-next", {})

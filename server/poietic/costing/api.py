@@ -21,6 +21,7 @@ from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from .compare import ComparedOut, compared
+from .cost_sheet import as_csv, as_pdf, as_workbook
 from .models import Standard
 from .queries import current_set, price_now, roll_up_item, standards_in_force
 from .tree import TreeOut, derivation_of, tree_of
@@ -185,6 +186,34 @@ def tree(request: HttpRequest, code: str, revision: str = "") -> HttpResponse:
     shown = tree_of(_revision(code, revision), timezone.localdate())
     # thousands of rows are not validated one by one
     return HttpResponse(orjson.dumps(shown, default=_plain), content_type="application/json")
+
+
+SHEETS = {
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "pdf": "application/pdf",
+}
+
+
+@router.get("/items/{code}/cost-sheet/{kind}", response={404: Problem})
+def cost_sheet(request: HttpRequest, code: str, kind: str) -> HttpResponse:
+    """Return the cost sheet of an item in force, all levels: "pdf", "csv" or "xlsx"."""
+    item = item_by_code(code)
+    standard = standards_in_force([item]).get(code)
+    if standard is None:
+        raise NotFound("standard of", code)
+    if kind not in SHEETS:
+        raise NotFound("format", kind)
+    today = timezone.localdate()
+    tree = tree_of(_revision(code, ""), today)
+    content: str | bytes
+    if kind == "pdf":
+        content = as_pdf(item, standard, tree, today)
+    else:
+        content = as_csv(tree) if kind == "csv" else as_workbook(tree)
+    answer = HttpResponse(content, content_type=SHEETS[kind])
+    answer["Content-Disposition"] = f'attachment; filename="cost-{code}.{kind}"'
+    return answer
 
 
 def _plain(value: object) -> str:

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from typing import Any
 
+from django.db import connection
 from django.db.models import Model
 from django.utils import timezone
 from poietic_core.cost.rates import rate_of
@@ -31,6 +32,8 @@ from .plan import ImportPlan, StructureRows, after_of, structure_fields
 from .tables import BY_NAME, Row
 
 CHUNK = 2_000
+#: rows after which the database looks at its tables anew
+MANY = 1_000
 
 
 def store(context: Context, plan: ImportPlan) -> None:
@@ -44,6 +47,9 @@ def store(context: Context, plan: ImportPlan) -> None:
     written = sum(len(rows) for table in plan.things.values() for rows in table.values())
     context.progress("writing structures", written, len(plan.rows))
     _write_structures(context, plan.structures, written, len(plan.rows))
+    if len(plan.rows) > MANY:
+        with connection.cursor() as cursor:  # else it plans as if the tables were nearly empty
+            cursor.execute("SELECT exchange_fresh_statistics()")
 
 
 def _fields(row: Row, table: str, *, without: Iterable[str] = ()) -> dict[str, Any]:

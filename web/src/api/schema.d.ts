@@ -2664,6 +2664,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{code}/cost-sheet/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cost Sheet
+         * @description Return the cost sheet of an item in force, all levels: "pdf", "csv" or "xlsx".
+         */
+        get: operations["poietic_costing_api_cost_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/items/{code}/tree/{row}/derivation": {
         parameters: {
             query?: never;
@@ -15543,6 +15563,29 @@ export interface operations {
                     "application/json": components["schemas"]["TreeOut"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_costing_api_cost_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

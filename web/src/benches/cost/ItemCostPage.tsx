@@ -31,9 +31,17 @@ function Page({ cost }: { cost: ItemCost }) {
             EUR per {cost.unit}, standard lot <Quantity value={cost.standard_lot} />
           </p>
         </div>
-        <Link className="quiet-link text-act" to="/cost/standards">
-          Standards
-        </Link>
+        <span className="flex gap-4 whitespace-nowrap">
+          <span className="text-quiet">Cost sheet as</span>
+          {['pdf', 'csv', 'xlsx'].map((kind) => (
+            <a key={kind} className="quiet-link text-act" download href={`/api/items/${encodeURIComponent(cost.item)}/cost-sheet/${kind}`}>
+              {kind.toUpperCase()}
+            </a>
+          ))}
+          <Link className="quiet-link text-act" to="/cost/standards">
+            Standards
+          </Link>
+        </span>
       </header>
       <Layers sets={cost.sets} />
       <div className="grid gap-x-6 pt-3 lg:grid-cols-[3fr_2fr]">
