@@ -121,10 +121,14 @@ class Define(BrowserTest):
     def test_what_an_operation_asks_for_is_written_seen_and_kept(self) -> None:
         page = self.ines
         page.goto("/define/items/HT-150")
-        kit = page.get_by_role("treegrid").get_by_role("row", name=re.compile("Packing kit"))
-        expect(kit).to_contain_text("phantom")
-        fold = page.get_by_role("treegrid").get_by_role("row", name=re.compile("Fold carton"))
-        fold.focus()
+        page.get_by_role("treegrid").get_by_role("row").nth(2).wait_for()
+        page.keyboard.press("Control+f")
+        page.keyboard.type("packing kit")
+        page.keyboard.press("Enter")
+        focused = page.get_by_role("treegrid").locator("[role=row]:focus")
+        expect(focused).to_contain_text("phantom")
+        page.keyboard.press("ArrowDown")
+        expect(focused).to_contain_text("Fold carton and inserts")
         page.keyboard.press("F2")  # the row is edited where it is defined
         expect(page.get_by_label("Name of operation 10")).to_be_focused()
         self.assertIn("/define/items/PK-20/edit", page.url)

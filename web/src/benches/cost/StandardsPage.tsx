@@ -206,13 +206,13 @@ function Rows({ against: a, item, onItem }: { against: Against; item: string; on
           <th className="num">costs, EUR</th>
           <th className="num">against</th>
           <th className="num">difference</th>
-          <th aria-label="size" className="w-32" />
+          <td className="w-32" />
           {causes.map((c) => (
             <th key={c} className="num">
               by {c}
             </th>
           ))}
-          <th className="pr-4!" />
+          <td className="pr-4!" />
         </tr>
       </thead>
       {a.rows.map((r) => (
