@@ -55,7 +55,7 @@ def _take(
         page.get_by_role("button", name=f"Sign in as {person}").click()
         page.get_by_text("● live").wait_for()
     act(page)
-    page.wait_for_load_state("networkidle", timeout=2000) if not person else time.sleep(0.8)
+    page.wait_for_load_state("networkidle", timeout=2000) if not person else time.sleep(2)
     page.screenshot(path=path)
     context.close()
 
@@ -84,16 +84,16 @@ def _tree(page: Page) -> None:
 
 
 def _edit(page: Page) -> None:
-    page.goto("/define/items/OT-200/edit")
+    page.goto("/define/items/PM-200/edit")
     page.get_by_text("Nothing stands against approving it.").wait_for()
-    page.get_by_role("button", name="More of AL-10").click()
+    page.get_by_role("button", name="More of operation 30").click()
 
 
 def _import(page: Page) -> None:
     changed = (
         "code,name,unit,source,price\nAP-20,Aluminium plate 20,kg,buy,7.10\n"
-        "BR-12,Azimuth bearing ring 120,pcs,buy,5.40\nBR-14,Azimuth bearing ring 140,pcs,buy,6.90\n"
-        "PAD-3,Support pad,kg,buy,0.42\nFN-50,Finder 9 × 50,pcs,buy,free\n"
+        "BR-12,Azimuth bearing ring 120,pcs,buy,5.40\nBR-16,Azimuth bearing ring 160,pcs,buy,6.90\n"
+        "PAD-3,Support pad,kg,buy,0.42\nFN-60,Finder 9 × 60,pcs,buy,free\n"
     )
     page.goto("/define/exchange")
     page.get_by_label("Bring a file").set_input_files(
@@ -110,6 +110,29 @@ def _bridge(page: Page) -> None:
 def _anything(page: Page) -> None:
     page.keyboard.press("Control+k")
     page.get_by_placeholder("Order number").fill("mirror")
+
+
+def _what_if(page: Page) -> None:
+    page.goto("/cost/standards")
+    page.get_by_role("button", name="Write a what-if…").click()
+    page.get_by_label("Name").fill("dear aluminium, lot of 10")
+    for line, (what, of, to, by) in enumerate(
+        (("price", "A*", "", "12"), ("labour rate", "ASSY", "41.50", ""), ("standard lot", "MA-200", "10", "")),
+        start=1,
+    ):  # fmt: skip
+        if line > 1:
+            page.get_by_role("button", name="Add a change").click()
+        page.get_by_label(f"what {line}").select_option(what)
+        page.get_by_label(f"of {line}", exact=True).fill(of)
+        page.get_by_label(f"to {line}", exact=True).fill(to)
+        page.get_by_label(f"or by percent {line}").fill(by)
+    page.get_by_role("status").filter(has_text="preview").last.wait_for()
+    time.sleep(0.6)
+    page.keyboard.press("Control+Enter")
+    page.get_by_role("status").filter(has_text="posted").wait_for()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Heron 200 telescope").click()
+    page.get_by_role("table", name="What moved in HT-200").wait_for()
 
 
 def _blocked(page: Page) -> None:
@@ -132,7 +155,9 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "compare": ("Ines", _go("/define/items/SP-200/compare?old=A&new=B")),
     "calendar": ("Ines", _go("/define/calendars?code=TWO")),
     "import": ("Ines", _import),
-    "work-centers": ("Ines", _go("/define/work-centers")),
+    "work-centers": ("Sunil", _go("/define/work-centers?code=MILL")),
+    "standards": ("Sunil", _what_if),
+    "item-cost": ("Sunil", _go("/define/items/OT-200/cost")),
     "do-anything": ("Jonas", _anything),
     "posting": ("Sunil", _go("/postings/9")),
 }

@@ -135,7 +135,7 @@ class Sets(SimpleTestCase):
         self.assertLessEqual(only_rate["CELL"].causes.keys(), {Cause.RATE})
 
     def test_contributions_add_up_to_the_standard(self) -> None:
-        for code in ("CELL", "PART"):
+        for code in ("CELL", "PART", "CELL-A", "CELL-B"):
             parts = contributions(cost_set(BASE), code)
             whole = sum((c.amount for c in parts), D(0))
             self.assertAlmostEqual(whole, BASE.costs[code].cost.total(), places=4)

@@ -110,6 +110,9 @@ class CostSets(TestCase):
         self.assertAlmostEqual(parts, Decimal(cost["sets"][0]["total"]), places=4)
         layers = sum((Decimal(layer["this_level"]) + Decimal(layer["lower_levels"]) for layer in cost["sets"][0]["layers"]), Decimal(0))  # fmt: skip
         self.assertEqual(layers, Decimal(cost["sets"][0]["total"]))
+        # the mirror is taken apart into its blank, its hours and its coating
+        tube = {p["code"] for p in self.sunil.get("items/OT-200/cost")["parts"]}
+        self.assertTrue({"BL-200", "TESSAL", "OPT-ROOM"} <= tube and "PM-200-A" not in tube, tube)
         first, second = cost["history"]
         self.assertEqual(first["causes"], [])
         moved = Decimal(second["total"]) - Decimal(first["total"])

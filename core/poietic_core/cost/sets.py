@@ -345,8 +345,11 @@ def contributions(costs: CostSet, item: str) -> list[Contribution]:
     What is not rounded level by level adds up to the standard within rounding: one percent of a
     contribution is what one percent of its price, rate or hours moves.
     """
+    #: a grade is made as its item is, at its factor
+    opens = {g: (code, f) for code, b in costs.bases.items() for g, f in b.grades.items()}
+    top, times = opens.get(item, (item, ONE))
     graph: dict[str, dict[str, Decimal]] = {}
-    waiting = [item]
+    waiting = [top]
     flows: dict[str, dict[int, Derivation]] = {}
     while waiting:
         code = waiting.pop()
@@ -356,17 +359,19 @@ def contributions(costs: CostSet, item: str) -> list[Contribution]:
         flows[code] = entering(basis.operations, ONE)
         graph[code] = {}
         for i in basis.inputs:
-            if i.kind is InputKind.COMPONENT and i.code in costs.bases:
-                graph[code][i.code] = graph[code].get(i.code, ZERO) + _each(basis, i, flows[code])
-                waiting.append(i.code)
-    needs = dict.fromkeys(graph, ZERO) | {item: ONE}
+            main, factor = opens.get(i.code, (i.code, ONE))
+            if i.kind is InputKind.COMPONENT and main in costs.bases:
+                each = _each(basis, i, flows[code]) * factor
+                graph[code][main] = graph[code].get(main, ZERO) + each
+                waiting.append(main)
+    needs = dict.fromkeys(graph, ZERO) | {top: times}
     found: dict[tuple[InputKind, str], tuple[Decimal, Decimal]] = {}
     for code in working_order(graph):
         for child, each in graph.get(code, {}).items():
             needs[child] = needs.get(child, ZERO) + needs[code] * each
         basis = costs.bases[code]
         for i in basis.inputs:
-            if i.kind is InputKind.COMPONENT and i.code in costs.bases:
+            if i.kind is InputKind.COMPONENT and (i.code in costs.bases or i.code in opens):
                 continue
             key = (i.kind, i.code)
             quantity, amount = found.get(key, (ZERO, ZERO))

@@ -101,6 +101,8 @@ class PartOut(Schema):
     code: str
     name: str
     unit: str
+    #: a component that another item's structure brings
+    is_made: bool
     quantity: DecimalText
     amount: DecimalText
     old_quantity: DecimalText
@@ -279,6 +281,7 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
                 code=code,
                 name=item.name if item else centers.get(code, code),
                 unit=item.unit if item else "pcs" if kind is InputKind.SUBCONTRACT else "h",
+                is_made=item.is_made if item else False,
                 quantity=_six(new.quantity if new else ZERO),
                 amount=_six(new.amount if new else ZERO),
                 old_quantity=_six(old.quantity if old else ZERO),

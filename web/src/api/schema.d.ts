@@ -6800,6 +6800,8 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+            /** Is Made */
+            is_made: boolean;
             /**
              * Quantity
              * Format: decimal

@@ -44,7 +44,7 @@ function Page({ cost }: { cost: ItemCost }) {
         </span>
       </header>
       <Layers sets={cost.sets} />
-      <div className="grid gap-x-6 pt-3 lg:grid-cols-[3fr_2fr]">
+      <div className="grid gap-x-6 pt-3 lg:grid-cols-[5fr_2fr]">
         <Parts cost={cost} />
         <div>
           <History cost={cost} />
@@ -67,9 +67,9 @@ function Layers({ sets }: { sets: CostIn[] }) {
       <thead>
         <tr>
           <th className="pl-4!">Set</th>
-          <th className="w-[38%]">lower levels, then this level</th>
+          <th className="w-[30%]">lower levels, then this level</th>
           {elements.map((e) => (
-            <th key={e} className="num">
+            <th key={e} className="num max-w-20 leading-tight whitespace-normal!">
               <span aria-hidden className={`mr-1 inline-block size-2 ${toneOf(elements, e)}`} />
               {e}
             </th>
@@ -102,8 +102,8 @@ function Layers({ sets }: { sets: CostIn[] }) {
                 </td>
               );
             })}
-            <td className="num pr-4! font-semibold">
-              <UnitCost value={s.total} />
+            <td className="num pr-4! font-semibold" title={s.total}>
+              <Money value={s.total} />
             </td>
           </tr>
         ))}
@@ -138,7 +138,7 @@ function Parts({ cost }: { cost: ItemCost }) {
               {p.name} {p.kind === 'component' ? <ItemCode code={p.code} /> : <span className="code text-quiet">{p.code}</span>}
             </td>
             <td className="num">
-              <Quantity value={String(Math.round(Number(p.quantity) * 1e4) / 1e4)} unit={p.unit} />
+              <Quantity value={String(Math.round(Number(p.quantity) * 1e3) / 1e3)} unit={p.unit} />
             </td>
             <td className="num">
               <Money value={p.amount} />

@@ -7,6 +7,7 @@ const part = (code: string, amount: string): CostPart => ({
   code,
   name: code,
   unit: 'pcs',
+  is_made: false,
   quantity: '1',
   amount,
   old_quantity: '0',

@@ -20,7 +20,7 @@ export function rankParts(parts: CostPart[], total: string): RankedPart[] {
 
 /** What a part is, as people say it. */
 export function partWords(part: CostPart): string {
-  if (part.kind === 'component') return 'bought';
+  if (part.kind === 'component') return part.is_made ? 'co-product' : 'bought';
   return part.kind;
 }
 

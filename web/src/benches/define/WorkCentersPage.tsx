@@ -158,6 +158,7 @@ function OverheadsBlock() {
         <thead>
           <tr>
             <th className="pl-4!">Overhead</th>
+            <th>is</th>
             <th>charged by</th>
             <th className="num">budget</th>
             <th className="num">capacity</th>
@@ -168,9 +169,13 @@ function OverheadsBlock() {
         <tbody>
           {overheads.data?.map((o) => (
             <tr key={o.code + o.effective_from} className={o.is_in_force ? '' : 'text-quiet'}>
-              <td className="w-full pl-4!" title={`${o.name}, ${o.element}, ${day(o.effective_from)} until ${day(o.effective_until)}`}>
+              <td className="w-full pl-4!">
                 {o.name} <span className="code text-quiet">{o.code}</span>
+                <span className="ml-2 text-[12px] text-quiet">
+                  {day(o.effective_from)} until {day(o.effective_until)}
+                </span>
               </td>
+              <td className="whitespace-nowrap text-quiet">{o.element}</td>
               <td className="whitespace-nowrap text-quiet">
                 {o.base} {o.work_center && `at ${o.work_center}`}
               </td>
@@ -213,7 +218,7 @@ function OverheadsBlock() {
           ))}
           {overheads.data?.length === 0 && (
             <tr>
-              <td colSpan={6} className="pl-4! text-quiet">
+              <td colSpan={7} className="pl-4! text-quiet">
                 None: what is not in a machine's hour is not in the standard.
               </td>
             </tr>
@@ -304,13 +309,13 @@ export function WorkCentersPage() {
                   </td>
                   <td className="num pr-4!">
                     {may.has('set-rates') && (
-                      <Button look="link" className="mr-3" onClick={() => start('set-rates', ratesGiven(w))}>
-                        Rates of {w.code}…
+                      <Button look="link" className="mr-3" aria-label={`Rates of ${w.code}`} onClick={() => start('set-rates', ratesGiven(w))}>
+                        Rates…
                       </Button>
                     )}
                     {may.has('change-work-center') && (
-                      <Button look="link" onClick={() => start('change-work-center', { code: w.code })}>
-                        Change {w.code}…
+                      <Button look="link" aria-label={`Change ${w.code}`} onClick={() => start('change-work-center', { code: w.code })}>
+                        Change…
                       </Button>
                     )}
                   </td>
@@ -337,10 +342,10 @@ export function WorkCentersPage() {
           )}
           {!shown && <p className="px-4 text-quiet">Choose a code to see how its hour is made up, from when, and what was noted on it.</p>}
         </div>
-        <div className="space-y-4">
-          <LabourGradesBlock />
-          <OverheadsBlock />
-        </div>
+        <LabourGradesBlock />
+      </div>
+      <div className="pt-4">
+        <OverheadsBlock />
       </div>
     </article>
   );
