@@ -53,47 +53,51 @@ def _serve(port: int | None) -> None:
     remembered = cluster.VAR / "port"
     port = port or cluster.free_port(int(remembered.read_text()) if remembered.exists() else 8470)
     remembered.write_text(str(port))
-    server = subprocess.Popen(
-        [
-            *(sys.executable, "-m", "uvicorn", "poietic.config.asgi:application"),
-            *("--host", "127.0.0.1", "--port", str(port), "--workers", "2", "--lifespan", "off"),
-            *("--timeout-graceful-shutdown", "3", "--log-level", "warning"),
-        ],
-        env=cluster.environment(),
-        start_new_session=True,
+    server = _begin(
+        *("-m", "uvicorn", "poietic.config.asgi:application"),
+        *("--host", "127.0.0.1", "--port", str(port), "--workers", "2", "--lifespan", "off"),
+        *("--timeout-graceful-shutdown", "3", "--log-level", "warning"),
     )
-    worker = subprocess.Popen(
-        [
-            *(sys.executable, str(cluster.ROOT / "server/manage.py"), "procrastinate", "worker"),
-            *("--concurrency", "1", "--shutdown-graceful-timeout", "3"),
-        ],
-        env=cluster.environment() | {"DJANGO_SETTINGS_MODULE": "poietic.config.settings.base"},
-        stdout=subprocess.DEVNULL,
-        process_group=server.pid,
+    worker = _begin(
+        *(str(cluster.ROOT / "server/manage.py"), "procrastinate", "worker"),
+        *("--concurrency", "1", "--shutdown-graceful-timeout", "3"),
     )
     address = f"http://127.0.0.1:{port}/"
-    RUN.write_text(json.dumps({"group": server.pid, "address": address}))
+    RUN.write_text(json.dumps({"groups": [server.pid, worker.pid], "address": address}))
     print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
+    code = 0
     try:
-        sys.exit(server.wait())
+        code = server.wait()
     except KeyboardInterrupt:
         print("Stopping")
-        _end(server.pid)
+    for process in (server, worker):
+        _end(process.pid)
+    for process in (server, worker):
         with suppress(subprocess.TimeoutExpired):
-            server.wait(10)
-            worker.wait(5)
-        _end(server.pid, signal.SIGKILL)
+            process.wait(10)
+        _end(process.pid, signal.SIGKILL)
+    sys.exit(code)
+
+
+def _begin(*arguments: str) -> subprocess.Popen[bytes]:
+    """Start a part of the application in a group of its own, so that all of it can be ended."""
+    return subprocess.Popen(
+        [sys.executable, *arguments],
+        env=cluster.environment() | {"DJANGO_SETTINGS_MODULE": "poietic.config.settings.base"},
+        stderr=None if "uvicorn" in arguments else subprocess.DEVNULL,
+        start_new_session=True,
+    )
 
 
 def _stop_leftover() -> None:
     """End server processes that outlived a killed start."""
     if not RUN.exists():
         return
-    group = json.loads(RUN.read_text())["group"]
+    groups = json.loads(RUN.read_text())["groups"]
     for process in Path("/proc").glob("[0-9]*"):
         with suppress(OSError, ValueError):
             fields = (process / "stat").read_text().rpartition(")")[2].split()
-            if int(fields[2]) == group and process.stat().st_uid == os.getuid():
+            if int(fields[2]) in groups and process.stat().st_uid == os.getuid():
                 os.kill(int(process.name), signal.SIGKILL)
 
 
