@@ -53,6 +53,21 @@ def _serve(port: int | None) -> None:
     remembered = cluster.VAR / "port"
     port = port or cluster.free_port(int(remembered.read_text()) if remembered.exists() else 8470)
     remembered.write_text(str(port))
+    server, worker = begin(port)
+    address = f"http://127.0.0.1:{port}/"
+    RUN.write_text(json.dumps({"groups": [server.pid, worker.pid], "address": address}))
+    print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
+    code = 0
+    try:
+        code = server.wait()
+    except KeyboardInterrupt:
+        print("Stopping")
+    end(server, worker)
+    sys.exit(code)
+
+
+def begin(port: int) -> tuple[subprocess.Popen[bytes], subprocess.Popen[bytes]]:
+    """Begin serving, and the worker of background jobs."""
     server = _begin(
         *("-m", "uvicorn", "poietic.config.asgi:application"),
         *("--host", "127.0.0.1", "--port", str(port), "--workers", "2", "--lifespan", "off"),
@@ -62,21 +77,17 @@ def _serve(port: int | None) -> None:
         *(str(cluster.ROOT / "server/manage.py"), "procrastinate", "worker"),
         *("--concurrency", "1", "--shutdown-graceful-timeout", "3"),
     )
-    address = f"http://127.0.0.1:{port}/"
-    RUN.write_text(json.dumps({"groups": [server.pid, worker.pid], "address": address}))
-    print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
-    code = 0
-    try:
-        code = server.wait()
-    except KeyboardInterrupt:
-        print("Stopping")
-    for process in (server, worker):
+    return server, worker
+
+
+def end(*processes: subprocess.Popen[bytes]) -> None:
+    """End processes with all that they started."""
+    for process in processes:
         _end(process.pid)
-    for process in (server, worker):
+    for process in processes:
         with suppress(subprocess.TimeoutExpired):
             process.wait(10)
         _end(process.pid, signal.SIGKILL)
-    sys.exit(code)
 
 
 def _begin(*arguments: str) -> subprocess.Popen[bytes]:

@@ -1,19 +1,45 @@
 """Commands in the background: their progress, their outcome, their refusal, and stopping them."""
 
+import os
+from time import sleep
 from typing import Any
 from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase
+from django.db import connection
+from django.test import TestCase, TransactionTestCase
 from django.utils import timezone
 from poietic.catalog.models import Item
 from poietic.commanding.jobs import LOST_AFTER, JobStopped, carry_out
 from poietic.commanding.models import Job
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from ops import cluster, start
+
 from .client import Caller, make_person
 
 ITEMS = "code,name,unit,source,price\nBOLT,Bolt,pcs,buy,0.20\n"
+
+
+class Worker(TransactionTestCase):
+    """The worker that ./poietic start begins beside the server."""
+
+    def test_it_does_what_waits_and_ends_with_the_rest(self) -> None:
+        person = make_person()
+        caller = Caller(person)
+        answer = caller.client.post("/api/uploads", {"file": SimpleUploadedFile("items.csv", ITEMS.encode())})  # fmt: skip
+        job = caller.send("jobs/import-tables", {"given": {"upload": answer.json()["upload"]}})
+        with patch.dict(os.environ, {"POIETIC_DB_NAME": connection.settings_dict["NAME"]}):
+            processes = start.begin(cluster.free_port(19_200))
+        self.addCleanup(start.end, *processes)
+        for _ in range(150):
+            if Job.objects.get(pk=job["number"]).state == Job.State.DONE:
+                break
+            sleep(0.2)
+        self.assertEqual(caller.get(f"jobs/{job['number']}")["state"], "done")
+        self.assertTrue(Item.objects.filter(code="BOLT").exists())
+        start.end(*processes)
+        self.assertTrue(all(p.poll() is not None for p in processes))
 
 
 class Jobs(TestCase):

@@ -140,7 +140,8 @@ class ChangePartner(Strict):
 class WriteNote(Strict):
     """Words on a thing, for whoever comes next."""
 
-    kind: Literal["item", "work center"]
+    #: of a structure the code is that of its revision, such as MA-200 rev B
+    kind: Literal["item", "structure", "work center"]
     code: Code
     text: Annotated[str, StringConstraints(min_length=1, max_length=1000, pattern=r"^[^\x00]*$")]
 

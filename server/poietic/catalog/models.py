@@ -177,7 +177,7 @@ class ItemUnit(models.Model):
 
 
 class WrittenNote(models.Model):
-    """A note that a person wrote on an item or a work center."""
+    """A note that a person wrote on an item, a structure or a work center."""
 
     kind = models.CharField(max_length=20)
     code = models.CharField(max_length=40)

@@ -2,10 +2,18 @@
 
 from collections.abc import Iterable
 
+from django.db.models.expressions import RawSQL
 from poietic_core.cost.prices import Form, StockForm
 
 from ..web_api.errors import NotFound
 from .models import Item, Place, Reason
+
+
+def any_of(values: Iterable[str] | Iterable[int]) -> RawSQL:
+    """Return what a column is `in` for one of many values: one array, not thousands of places."""
+    listed = list(values)
+    kind = "text" if listed and isinstance(listed[0], str) else "bigint"
+    return RawSQL(f"SELECT unnest(%s::{kind}[])", [listed])
 
 
 def item_by_code(code: str) -> Item:

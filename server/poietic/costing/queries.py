@@ -27,7 +27,7 @@ def current_set() -> CostSet | None:
     return CostSet.objects.filter(state=CostSet.State.CURRENT).first()
 
 
-def standards_in_force(items: Iterable[Item] | None = None) -> dict[str, Standard]:
+def standards_in_force(items: Iterable[Item | int] | None = None) -> dict[str, Standard]:
     """Return the standards in force by item code; of all items where none are named."""
     rows = Standard.objects.filter(cost_set=current_set()).select_related("item")
     if items is not None:

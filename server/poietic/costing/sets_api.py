@@ -11,10 +11,10 @@ from poietic_core.cost.model import Element, InputKind, UnitCost
 from poietic_core.cost.sets import Cause, Contribution, contributions, differences
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 
-from ..catalog.models import Item
+from ..catalog.models import Item, Partner
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
-from ..engineering.models import WorkCenter
+from ..engineering.models import OverheadBudget, WorkCenter
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .api import ElementCost
@@ -270,7 +270,9 @@ Parts = dict[tuple[InputKind, str], Contribution]
 def _parts(after: Parts, before: Parts) -> list[PartOut]:
     keys = [*after, *(k for k in before if k not in after)]
     items = {i.code: i for i in Item.objects.filter(code__in={code for _, code in keys})}
-    centers = dict(WorkCenter.objects.values_list("code", "name"))
+    names = dict(WorkCenter.objects.values_list("code", "name"))
+    names |= dict(Partner.objects.values_list("code", "name"))
+    names |= dict(OverheadBudget.objects.values_list("code", "name"))
     rows = []
     for kind, code in keys:
         new, old = after.get((kind, code)), before.get((kind, code))
@@ -279,7 +281,7 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
             PartOut(
                 kind=kind.value,
                 code=code,
-                name=item.name if item else centers.get(code, code),
+                name=item.name if item else names.get(code, code),
                 unit=item.unit if item else "pcs" if kind is InputKind.SUBCONTRACT else "h",
                 is_made=item.is_made if item else False,
                 quantity=_six(new.quantity if new else ZERO),

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from itertools import takewhile
-from typing import Any
+from typing import Any, NamedTuple
 
 from ninja import Schema
 from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
@@ -28,9 +28,9 @@ from poietic_core.structure.phantom import Inlined, inline
 from poietic_core.structure.requirement import entering, need_per_good_unit, quantity_per_unit
 
 from ..catalog.models import Item, ItemDocument
+from ..catalog.queries import any_of
 from ..engineering.models import Revision
 from ..engineering.queries import reached_from
-from ..ledger.models import Holding
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from ..web_api.kept import Kept
@@ -155,6 +155,18 @@ class _Block:
     rows: list[_Placed] = field(default_factory=list)
 
 
+class ItemFacts(NamedTuple):
+    """What the tree shows of an item; thousands are read as plain values."""
+
+    pk: int
+    code: str
+    name: str
+    unit: str
+    standard_lot: Decimal
+    is_phantom: bool
+    on_hand: Decimal | None
+
+
 class Plant:
     """The structures that an item reaches, with standards, items and stock."""
 
@@ -165,15 +177,15 @@ class Plant:
             for s in self.structures.values()
             for line in (*s.components, *s.outputs, *s.grades)
         }
-        items = Item.objects.filter(code__in=codes | {revision.item.code})
-        self.items = {i.code: i for i in items}
-        self.standards = standards_in_force(self.items.values())
-        self.on_hand = dict(
-            Holding.objects.filter(item__in=items).values_list("item__code", "quantity")
-        )
+        rows = Item.objects.filter(code__in=any_of(codes | {revision.item.code}))
+        read = rows.values_list(*ItemFacts._fields[:-1], "holding__quantity")
+        self.items = {row[1]: ItemFacts(*row) for row in read}
+        made = [self.items[c].pk for c in self.structures]
+        self.standards = standards_in_force(made)
         self.phantoms = {c: s for c, s in self.structures.items() if self.items[c].is_phantom}
         self.documents: dict[str, list[str]] = {}
-        for code, name in ItemDocument.objects.filter(item__in=items).values_list(
+        keys = [i.pk for i in self.items.values()]
+        for code, name in ItemDocument.objects.filter(item_id__in=any_of(keys)).values_list(
             "item__code", "name"
         ):
             self.documents.setdefault(code, []).append(name)
@@ -318,7 +330,7 @@ class Plant:
             "name": item.name,
             "unit": item.unit,
             "line_unit": item.unit,
-            "on_hand": self.on_hand.get(item.code, ZERO),
+            "on_hand": item.on_hand or ZERO,
             "documents": self.documents.get(item.code, []),
         }
         if isinstance(line, Grade):

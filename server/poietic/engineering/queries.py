@@ -34,6 +34,7 @@ from poietic_core.structure.phantom import Inlined, inline
 from poietic_core.units import Measure, MeasuredBy, conversion_factor
 
 from ..catalog.models import Item, ItemUnit
+from ..catalog.queries import any_of
 from ..web_api.errors import NotFound
 from ..web_api.kept import Kept
 from .models import (
@@ -271,7 +272,7 @@ def reached_from(top: Revision, day: date) -> tuple[dict[str, Revision], dict[st
         structures |= {r.item.code: read[r.pk].on(day) for r in level}
         wanted = {c.item for r in level for c in structures[r.item.code].components} - known
         known |= wanted
-        level = list(in_force(day).filter(item__code__in=wanted)) if wanted else []
+        level = list(in_force(day).filter(item__code__in=any_of(wanted))) if wanted else []
     return revisions, structures
 
 

@@ -344,7 +344,7 @@ export const forms: Record<string, FormSpec> = {
   'write-note': {
     act: (g) => `Write the note on ${words(g, 'code')}`,
     fields: [
-      field('kind', 'On', 'choice', { options: ['item', 'work center'] }),
+      field('kind', 'On', 'choice', { options: ['item', 'structure', 'work center'] }),
       field('code', 'Code', 'text'),
       field('text', 'Note', 'text'),
     ],

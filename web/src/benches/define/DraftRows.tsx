@@ -217,10 +217,10 @@ export function LineRows({
               value={l.issue_rule}
               onChange={(e) => onChange({ issue_rule: e.target.value })}
             >
-              <option value="by hand">issued by hand</option>
-              <option value="at release">issued at release</option>
-              <option value="at operation">issued at operation</option>
-              <option value="at receipt">issued at receipt</option>
+              <option value="by hand">by hand</option>
+              <option value="at release">at release</option>
+              <option value="at operation">at operation</option>
+              <option value="at receipt">at receipt</option>
             </select>
           )}
         </td>

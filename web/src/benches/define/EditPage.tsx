@@ -191,8 +191,8 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
             <th className="num w-20">machine</th>
             <th className="num w-20">run h: people</th>
             <th className="num w-20">machine</th>
-            <th className="num w-20">yield %</th>
-            <th className="w-20">reported</th>
+            <th className="num w-20">yield %, or</th>
+            <th className="w-20">reported, or issued</th>
             <td className="w-28" />
           </tr>
         </thead>

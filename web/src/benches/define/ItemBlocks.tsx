@@ -264,7 +264,7 @@ export function RevisionsBlock({ item, shown }: { item: Item; shown: string }) {
 }
 
 /** What people wrote on a thing, the newest first, and the entry for more. */
-export function NotesBlock({ kind, code }: { kind: 'item' | 'work center'; code: string }) {
+export function NotesBlock({ kind, code }: { kind: 'item' | 'structure' | 'work center'; code: string }) {
   const { start } = useCommands();
   const may = useMay();
   const notes = useQuery(notesOptions(kind, code));
@@ -275,7 +275,7 @@ export function NotesBlock({ kind, code }: { kind: 'item' | 'work center'; code:
     setText('');
   }
   return (
-    <section aria-label="Notes" className="px-2">
+    <section aria-label={kind === 'item' ? 'Notes' : `Notes on ${code}`} className="px-2">
       <p className="flex h-[24px] items-center border-b border-hair-strong text-[12px] text-quiet">{kind === 'item' ? 'Notes' : `Notes on ${code}`}</p>
       {notes.data?.map((n) => (
         <p key={n.written_at + n.text} className="border-b border-hair py-1">

@@ -19,8 +19,10 @@ export function ItemPage() {
   const client = useQueryClient();
   const full = useQuery(itemOptions(code));
   const listed = client.getQueryData(itemsOptions().queryKey)?.find((i) => i.code === code);
-  if (listed && !full.data && !full.error) return <Page key={code} item={listed} full={undefined} />;
-  return <Loaded query={full}>{(i) => <Page key={code} item={i} full={i} />}</Loaded>;
+  const item = full.data ?? (full.error ? undefined : listed);
+  // one and the same page, whether the list or the item itself came first: nothing is asked for twice
+  if (item) return <Page key={code} item={item} full={full.data} />;
+  return <Loaded query={full}>{() => null}</Loaded>;
 }
 
 function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
@@ -117,6 +119,7 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
           {isMade && <RevisionsBlock item={item} shown={tree.data?.letter ?? ''} />}
           <DocumentsBlock item={item} />
           <NotesBlock kind="item" code={item.code} />
+          {tree.data && <NotesBlock key={tree.data.letter} kind="structure" code={`${item.code} rev ${tree.data.letter}`} />}
         </div>
       </div>
       )}

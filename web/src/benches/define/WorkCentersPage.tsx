@@ -172,7 +172,7 @@ function OverheadsBlock() {
               <td className="w-full pl-4!">
                 {o.name} <span className="code text-quiet">{o.code}</span>
                 <span className="ml-2 text-[12px] text-quiet">
-                  {day(o.effective_from)} until {day(o.effective_until)}
+                  {o.effective_from} until {o.effective_until}
                 </span>
               </td>
               <td className="whitespace-nowrap text-quiet">{o.element}</td>
