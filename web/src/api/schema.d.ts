@@ -3685,7 +3685,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "item" | "work center";
+            kind: "item" | "structure" | "work center";
             /** Code */
             code: string;
             /** Text */

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { type Against, againstOptions, commandsOptions, type CostSet, costSetsOptions, partsAgainstOptions } from '../../api/queries';
+import { type Against, againstOptions, type CostSet, costSetsOptions, partsAgainstOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { JobProgress } from '../../commands/JobProgress';
 import { day } from '../../lib/date';
@@ -11,12 +11,13 @@ import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
 import { partWords } from './logic';
+import { useMay } from '../../commands/useMay';
 
 /** The sets of standards: in force, next, as they would be; any two against each other. */
 export function StandardsPage() {
   const sets = useQuery(costSetsOptions());
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [query, setQuery] = useSearchParams();
   const [refused, setRefused] = useState<Problem | null>(null);
   const job = Number(query.get('job') ?? 0);
@@ -71,7 +72,7 @@ const setName = (s: CostSet) => (s.state === 'what-if' ? s.name : `${s.state}, $
 
 function Sets({ rows }: { rows: CostSet[] }) {
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [isAll, setAll] = useState(false);
   const past = rows.filter((s) => s.state === 'past');
   const shown = isAll ? rows : rows.filter((s) => s.state !== 'past' || s.number === past[0]?.number);

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { type Calendar, calendarsOptions, commandsOptions, type Holiday } from '../../api/queries';
+import { type Calendar, calendarsOptions, type Holiday } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { weekWords } from '../../lib/clock';
 import { Button } from '../../ui/Button';
@@ -9,12 +9,13 @@ import { ApiError, type Problem, sendFile } from '../../lib/http';
 import { FileEntry } from '../../ui/FileEntry';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
 import { YearGrid } from './YearGrid';
+import { useMay } from '../../commands/useMay';
 
 /** Calendars: the week of each, its closures and extra shifts, and a whole year at a glance. */
 export function CalendarsPage() {
   const calendars = useQuery(calendarsOptions());
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [query, setQuery] = useSearchParams();
   return (
     <article>
@@ -44,7 +45,7 @@ export function CalendarsPage() {
 
 function Table({ rows, shown, onShow }: { rows: Calendar[]; shown: Calendar; onShow: (code: string) => void }) {
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   return (
     <table className="rows" aria-label="Calendars">
       <thead>
@@ -86,7 +87,7 @@ function Table({ rows, shown, onShow }: { rows: Calendar[]; shown: Calendar; onS
 /** Holidays in, the calendar out, as iCalendar. */
 function Files({ calendar }: { calendar: Calendar }) {
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [problem, setProblem] = useState<Problem | null>(null);
   async function bring(file: File) {
     setProblem(null);

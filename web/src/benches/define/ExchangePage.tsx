@@ -1,20 +1,21 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { commandsOptions, type Upload, uploadOptions } from '../../api/queries';
+import { type Upload, uploadOptions } from '../../api/queries';
 import { JobProgress } from '../../commands/JobProgress';
 import { ApiError, type Problem, sendFile, startJob } from '../../lib/http';
 import { Button } from '../../ui/Button';
 import { FileEntry } from '../../ui/FileEntry';
 import { ItemCode } from '../../ui/ItemCode';
 import { Loaded, ProblemNote } from '../../ui/States';
+import { useMay } from '../../commands/useMay';
 
 const statuses = ['refused', 'changed', 'new', 'same'] as const;
 
 /** Files in and out: what an import would do, row by row, before it does anything. */
 export function ExchangePage() {
   const [query, setQuery] = useSearchParams();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [problem, setProblem] = useState<Problem | null>(null);
   const [isReading, setReading] = useState(false);
   const number = Number(query.get('upload') ?? 0);

@@ -3,8 +3,7 @@ import { type FormEvent, Fragment, useState } from 'react';
 import { Link } from 'react-router';
 import {
   type Item,
-  commandsOptions,
-  notesOptions,
+    notesOptions,
   ownUnitsOptions,
   peekOptions,
   type RevisionRow,
@@ -21,10 +20,7 @@ import { isZero } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
 import { Money, Quantity, UnitCost } from '../../ui/Numbers';
-
-function useMay(): Set<string> {
-  return new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
-}
+import { useMay } from '../../commands/useMay';
 
 export function StandardBlock({ item }: { item: Item }) {
   const { start } = useCommands();

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useEffect } from 'react';
-import { commandsOptions, type Item, type ItemFull, itemOptions, itemsOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
+import { type Item, type ItemFull, itemOptions, itemsOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { OperationGraph } from '../../structure/OperationGraph';
@@ -12,6 +12,7 @@ import { Money, Quantity, UnitCost } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { NotesBlock, RevisionsBlock, StandardBlock, StockAndUse } from './ItemBlocks';
 import { DocumentsBlock, PlanningBlock, PricesBlock } from './ItemPapers';
+import { useMay } from '../../commands/useMay';
 
 /** An item: what it is made of and how, what it costs, where it lies and where it is used. */
 export function ItemPage() {
@@ -27,7 +28,7 @@ export function ItemPage() {
 
 function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
   const { start, started } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [query] = useSearchParams();
   const revision = query.get('rev') ?? '';
   const isMade = item.source !== 'buy';

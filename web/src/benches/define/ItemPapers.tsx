@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
-import { commandsOptions, documentPath, documentsOptions, type Item, type ItemFull, pricesOptions } from '../../api/queries';
+import { documentPath, documentsOptions, type Item, type ItemFull, pricesOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { shortDay } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';
@@ -9,10 +9,7 @@ import { Button } from '../../ui/Button';
 import { FileEntry } from '../../ui/FileEntry';
 import { Quantity, UnitCost } from '../../ui/Numbers';
 import { ProblemNote } from '../../ui/States';
-
-function useMay(): Set<string> {
-  return new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
-}
+import { useMay } from '../../commands/useMay';
 
 /** What suppliers ask for a bought item, by quantity and time. */
 export function PricesBlock({ item }: { item: Item }) {

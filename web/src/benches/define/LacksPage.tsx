@@ -1,9 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { commandsOptions, lacksOptions } from '../../api/queries';
+import { lacksOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
+import { useMay } from '../../commands/useMay';
 
 /** What the master data lacks: what would stop the next order, each with the way to its place. */
 export function LacksPage() {
@@ -51,7 +52,7 @@ export function LacksPage() {
 
 function WayThere({ place, words }: { place: string; words: string }) {
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [kind = '', code = ''] = place.split(':');
   const item = `/define/items/${encodeURIComponent(code)}`;
   if (kind === 'standard') {

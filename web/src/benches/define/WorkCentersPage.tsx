@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
-import { calendarsOptions, commandsOptions, labourGradesOptions, overheadsOptions, type WorkCenter, workCentersOptions } from '../../api/queries';
+import { calendarsOptions, labourGradesOptions, overheadsOptions, type WorkCenter, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { weekWords } from '../../lib/clock';
@@ -10,6 +10,7 @@ import { Button } from '../../ui/Button';
 import { Money, UnitCost } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
 import { NotesBlock } from './ItemBlocks';
+import { useMay } from '../../commands/useMay';
 
 /** What a form of new rates begins with: those in force, from tomorrow on. */
 function ratesGiven(w: WorkCenter) {
@@ -88,7 +89,7 @@ function RatesBlock({ center: w }: { center: WorkCenter }) {
 function LabourGradesBlock() {
   const grades = useQuery(labourGradesOptions());
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   return (
     <section aria-label="Labour grades">
       <div className="flex items-center justify-between px-4 pb-1">
@@ -147,7 +148,7 @@ function LabourGradesBlock() {
 function OverheadsBlock() {
   const overheads = useQuery(overheadsOptions());
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   return (
     <section aria-label="Overhead">
       <div className="flex items-center justify-between px-4 pb-1">
@@ -234,7 +235,7 @@ export function WorkCentersPage() {
   const centers = useQuery(workCentersOptions());
   const calendars = useQuery(calendarsOptions());
   const { start, started } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const [query, setQuery] = useSearchParams();
   const shown = query.get('code') ?? '';
   const week = (code: string | null) => {

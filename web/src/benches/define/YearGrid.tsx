@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useRef, useState } from 'react';
-import { basicsOptions, type Calendar, type CalendarDay, commandsOptions, yearOptions } from '../../api/queries';
+import { basicsOptions, type Calendar, type CalendarDay, yearOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day as dayWords } from '../../lib/date';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
+import { useMay } from '../../commands/useMay';
 
 const monthName = new Intl.DateTimeFormat(undefined, { month: 'short' });
 const hours = (minutes: number) => (minutes === 0 ? '·' : String(Math.round((minutes / 60) * 10) / 10));
@@ -41,7 +42,7 @@ function Year({ calendar, today }: { calendar: Calendar; today: string }) {
 
 function Sheet({ calendar, days, today }: { calendar: Calendar; days: CalendarDay[]; today: string }) {
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   const begin = Math.max(0, days.findIndex((d) => d.day === today));
   const [from, setFrom] = useState(begin);
   const [to, setTo] = useState(begin);

@@ -1,17 +1,18 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
-import { asBuiltOptions, commandsOptions } from '../../api/queries';
+import { asBuiltOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { ComparedTable } from '../../structure/ComparedTable';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
+import { useMay } from '../../commands/useMay';
 
 /** What an order took per unit, against what its structure allowed; and the draft that would say so. */
 export function AsBuiltPage() {
   const number = Number(useParams()['number']);
   const built = useQuery(asBuiltOptions(number));
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   return (
     <Loaded query={built}>
       {(b) => (

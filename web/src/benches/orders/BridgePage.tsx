@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Fragment, useEffect, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { type Bridge, bridgeOptions, type Cause, commandsOptions, type Order, orderOptions } from '../../api/queries';
+import { type Bridge, bridgeOptions, type Cause, type Order, orderOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { isZero, money, quantity } from '../../lib/decimal';
@@ -9,6 +9,7 @@ import { Button } from '../../ui/Button';
 import { Money, VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { addsUp, type BridgeRow, layOutBridge } from './logic';
+import { useMay } from '../../commands/useMay';
 
 /** From allowed to actual, one step for each cause; the chart's rows are the table. */
 export function BridgePage() {
@@ -35,7 +36,7 @@ export function BridgePage() {
 
 function Page({ order, bridge }: { order: Order; bridge: Bridge }) {
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   return (
     <article className="min-w-[560px]">
       <header className="flex flex-wrap items-start justify-between gap-2 px-4 pt-3 pb-2">

@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { type Attention, commandsOptions, itemsOptions, ordersOptions, todayOptions, workCentersOptions } from '../../api/queries';
+import { type Attention, itemsOptions, ordersOptions, todayOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { Button } from '../../ui/Button';
 import { Money } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
+import { useMay } from '../../commands/useMay';
 
 const acts: Record<string, { command: string; words: string } | undefined> = {
   late: { command: 'report', words: 'Report' },
@@ -33,7 +34,7 @@ export function Today() {
 
 function Sentences({ rows }: { rows: Attention[] }) {
   const { start } = useCommands();
-  const may = new Set(useQuery(commandsOptions()).data?.map((c) => c.name));
+  const may = useMay();
   return (
     <table className="rows">
       <thead>
