@@ -7,15 +7,14 @@ from its terms: the explanation is the calculation, never a second version of it
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from decimal import Decimal
+from typing import NamedTuple
 
 from .quantity import ONE, ZERO, exact, round_to, round_up
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Derivation:
-    """One number with the terms that it was computed from."""
+class Derivation(NamedTuple):
+    """One number with the terms that it was computed from; a tuple, because millions are made."""
 
     #: what the number is, in words
     label: str

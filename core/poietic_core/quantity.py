@@ -10,7 +10,7 @@ from decimal import (
     Context,
     Decimal,
     getcontext,
-    localcontext,
+    setcontext,
 )
 from functools import wraps
 from typing import ParamSpec, TypeVar
@@ -33,11 +33,14 @@ def exact(function: Callable[P, R]) -> Callable[P, R]:
 
     @wraps(function)
     def run(*args: P.args, **kwargs: P.kwargs) -> R:
-        now = getcontext()
-        if now.prec == CONTEXT.prec and now.rounding == CONTEXT.rounding:
-            return function(*args, **kwargs)  # called from within the core
-        with localcontext(CONTEXT):
+        callers = getcontext()
+        if callers is CONTEXT:  # called from within the core
             return function(*args, **kwargs)
+        setcontext(CONTEXT)
+        try:
+            return function(*args, **kwargs)
+        finally:
+            setcontext(callers)
 
     return run
 

@@ -1,5 +1,7 @@
 """Standard cost: by hand, and against the gozinto matrix."""
 
+from dataclasses import replace
+from datetime import date
 from decimal import Decimal
 
 import numpy as np
@@ -9,10 +11,19 @@ from hypothesis import strategies as st
 from poietic_core.cost.clearing import receipt_credit
 from poietic_core.cost.model import Element
 from poietic_core.cost.rates import Rate, Rates, ShopRates
-from poietic_core.cost.rollup import ItemFacts, roll_up, standard_cells
-from poietic_core.errors import OutOfRange
+from poietic_core.cost.rollup import ItemFacts, roll_up
+from poietic_core.cost.unit import standard_cells
 from poietic_core.quantity import money
-from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Per, Structure
+from poietic_core.structure.model import (
+    ComponentLine,
+    Operation,
+    OutputKind,
+    OutputLine,
+    Per,
+    ShareRule,
+    Structure,
+)
+from poietic_core.units import NoConversion
 from scipy.linalg import solve
 
 
@@ -111,9 +122,39 @@ class RollUp(SimpleTestCase):
         self.assertEqual([m.item for m in rolled.missing], ["PAD", "CELL"])
         self.assertNotIn("CELL", rolled.costs)
 
-    def test_a_standard_lot_of_zero_is_refused(self) -> None:
-        with self.assertRaises(OutOfRange):
-            roll_up(self.items() | {"CELL": facts("CELL", mirror_cell(), lot="0")}, RATES)
+    def test_what_can_t_be_costed_is_told_with_its_reason_and_stops_nothing_else(self) -> None:
+        cell = mirror_cell()
+        ring = OutputLine(item="RING", operation=10, quantity=Decimal(1), kind=OutputKind.CO_PRODUCT, weight=Decimal("0.5"))  # fmt: skip
+        dear = replace(cell.outputs[0], credit_price=Decimal(200))
+        looped = ComponentLine(item="HOUSE", operation=10, quantity=Decimal(1))
+        ended = replace(RATES, ended={"FAC": ("MILL", date(2026, 6, 30))})
+        joint = replace(cell, outputs=(ring,), share_rule=ShareRule.FIXED, main_weight=Decimal(1))
+        unrated = ShopRates({"ASSY": RATES.centers["ASSY"]})
+        kilograms = NoConversion("kg", "pcs", "CELL")
+        for reason, changed, rates in (
+            ("lot of CELL is 0", replace(facts("CELL", cell), standard_lot=Decimal(0)), RATES),
+            ("add up to 1.5", facts("CELL", joint), RATES),
+            ("credit more than it costs", facts("CELL", replace(cell, outputs=(dear,))), RATES),
+            ("CELL → HOUSE → CELL", facts("CELL", replace(cell, components=(looped,))), RATES),
+            ("FAC, whose budget ended on 2026-06-30", facts("CELL", cell), ended),
+            ("MILL, which has no rate", facts("CELL", cell), unrated),
+            ("kg", replace(facts("CELL"), fault=kilograms), RATES),
+        ):
+            with self.subTest(reason):
+                house = Structure(
+                    item="HOUSE",
+                    operations=(Operation(number=10, name="Fit", work_center="ASSY"),),
+                    components=(ComponentLine(item="CELL", operation=10, quantity=Decimal(1)),),
+                )
+                beside = {"RING": facts("RING"), "HOUSE": facts("HOUSE", house)}
+
+                rolled = roll_up(self.items() | beside | {"CELL": changed}, rates)
+
+                why = {m.item: m.why for m in rolled.missing}
+                self.assertIn(reason, why["CELL"])
+                self.assertIn("HOUSE", why)
+                self.assertFalse({"CELL", "HOUSE"} & rolled.costs.keys())
+                self.assertEqual(rolled.costs["PAD"].price, Decimal("0.42"))
 
     @given(st.integers(2, 7).flatmap(lambda n: st.tuples(
         st.just(n),

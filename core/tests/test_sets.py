@@ -8,7 +8,9 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from poietic_core.cost.model import Element
+from poietic_core.cost.arrays import array_costs, merged, pack, screened
+from poietic_core.cost.model import Base, Element
+from poietic_core.cost.overhead import OverheadRate
 from poietic_core.cost.rates import Rate, Rates, ShopRates
 from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
 from poietic_core.cost.sets import (
@@ -92,6 +94,7 @@ def cost_set(found: RollUp) -> CostSet:
 
 
 BASE = rolled(part(), shop())
+ARRAYS = pack(cost_set(BASE).bases, cost_set(BASE).bought)
 numbers = st.decimals("0.1", 50, places=2).map(str)
 
 
@@ -130,6 +133,7 @@ class Sets(SimpleTestCase):
         found = differences(cost_set(BASE), cost_set(other))
         for code, difference in found.items():
             self.assertEqual(sum(difference.causes.values(), D(0)), difference.amount(), code)
+            self.assertEqual(difference.new, other.costs[code].cost, code)
         self.assertEqual(found["PLATE"].causes.keys() - {Cause.PRICE}, set())
         only_rate = differences(cost_set(BASE), cost_set(rolled(part(), shop(machine))))
         self.assertLessEqual(only_rate["CELL"].causes.keys(), {Cause.RATE})
@@ -152,7 +156,7 @@ class Sets(SimpleTestCase):
     def test_a_change_of_nothing_is_refused(self) -> None:
         for kind in ChangeKind:
             with self.assertRaises(ChangeOfNothing):
-                changed(cost_set(BASE), [Change(kind=kind, code="NONE", by=D("0.1"))])
+                ARRAYS.changed([Change(kind=kind, code="NONE", by=D("0.1"))])
 
     def test_contributions_equal_the_inverse_matrix_applied_to_direct_costs(self) -> None:
         """(I − Nᵀ)⁻¹ of direct costs, by scipy, with yields and without a co-product."""
@@ -169,3 +173,85 @@ class Sets(SimpleTestCase):
         exact = solve(np.eye(4) - needs, direct)
         for code, value in zip(codes, exact, strict=True):
             self.assertAlmostEqual(float(found.costs[code].cost.total()), float(value), places=4)
+
+
+class Arrays(SimpleTestCase):
+    """A set in arrays against the same set in Decimal."""
+
+    def alike(self, old: CostSet, new: CostSet) -> None:
+        """Compare costs and causes of all items of two sets, both ways."""
+        exact = differences(old, new)
+        found = screened(pack(old.bases, old.bought), pack(new.bases, new.bought))
+        at = {name: n for n, name in enumerate(found.names.tolist())}
+        self.assertEqual(
+            exact.keys(), {c for c, n in at.items() if found.old[n] == found.old[n] and found.new[n] == found.new[n]}
+        )  # fmt: skip
+        for code, difference in exact.items():
+            n = at[code]
+            self.assertAlmostEqual(found.new[n], float(difference.new.total()), delta=2e-5)
+            for k, cause in enumerate(Cause):
+                moved = float(difference.causes.get(cause, 0))
+                self.assertAlmostEqual(found.causes[n, k], moved, delta=4e-5, msg=f"{code} {cause}")
+
+    @settings(max_examples=25)
+    @given(
+        price=numbers,
+        machine=numbers,
+        quantity=numbers,
+        share=st.integers(50, 100),
+        lot=st.integers(1, 90),
+        overhead=st.booleans(),
+    )
+    def test_they_say_the_same(self, price: str, machine: str, quantity: str, share: int, lot: int, overhead: bool) -> None:  # fmt: skip
+        rates = shop(machine)
+        if overhead:
+            rates = replace(rates, overheads=[OverheadRate(code=b.value, element=Element.FIXED_OVERHEAD, base=b, rate=D("0.3")) for b in Base])  # fmt: skip
+        structure = part(quantity, "0.5", str(D(share) / 100))
+        self.alike(cost_set(BASE), cost_set(rolled(structure, rates, price, str(lot))))
+        self.alike(
+            cost_set(rolled(part(), rates)), cost_set(rolled(part(), rates, price, str(lot)))
+        )
+
+    def test_an_item_that_was_bought_and_is_made_differs_by_its_structure(self) -> None:
+        made = cost_set(BASE)
+        bought = CostSet(
+            {c: b for c, b in made.bases.items() if c != "PART"},
+            {**made.bought, "PART": D(200), "RING": D(3)},
+        )
+        for old, new in ((made, bought), (bought, made)):
+            self.alike(old, new)
+            found = differences(old, new)
+            self.assertEqual(found["CELL"].causes.keys(), {Cause.STRUCTURE})
+            self.assertEqual(found["CELL"].new, reroll(new).costs["CELL"])
+
+    def test_a_what_if_changes_arrays_and_structures_alike(self) -> None:
+        changes = [
+            Change(kind=ChangeKind.PRICE, code="*", by=D("0.12")),
+            Change(kind=ChangeKind.MACHINE_RATE, code="MILL", to=D("41.5")),
+            Change(kind=ChangeKind.HOURS, code="MILL", by=D("-0.1")),
+            Change(kind=ChangeKind.SUBCONTRACT, code="COAT", to=D(4)),
+            Change(kind=ChangeKind.LOT, code="PART", to=D(50)),
+        ]
+        exact = reroll(changed(cost_set(BASE), changes)).costs
+        inputs = ARRAYS.changed(changes)
+        for code, cost in zip(inputs.names.tolist(), array_costs(inputs), strict=True):
+            if code in exact:
+                self.assertAlmostEqual(cost, float(exact[code].total()), delta=2e-5, msg=code)
+
+    def test_some_items_can_take_the_place_of_others(self) -> None:
+        other = cost_set(rolled(part("3"), shop("50")))
+        of_part = pack({"PART": other.bases["PART"]}, {})
+        mixed = CostSet(
+            {**cost_set(BASE).bases, "PART": other.bases["PART"]}, cost_set(BASE).bought
+        )
+
+        both = merged(ARRAYS, of_part)
+
+        exact = reroll(mixed).costs
+        for code, cost in zip(both.names.tolist(), array_costs(both), strict=True):
+            if code in exact:
+                self.assertAlmostEqual(cost, float(exact[code].total()), delta=2e-5, msg=code)
+
+    def test_they_are_read_as_they_were_written(self) -> None:
+        again = type(ARRAYS).from_bytes(ARRAYS.to_bytes())
+        np.testing.assert_array_equal(array_costs(again), array_costs(ARRAYS))

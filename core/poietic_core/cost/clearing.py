@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from ..quantity import ZERO, allocate, exact
 from .model import Element
-from .rollup import Cell
+from .unit import Cell
 
 
 @exact

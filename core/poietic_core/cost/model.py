@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from enum import StrEnum
 
+from ..plain import made_by_the_million
 from ..quantity import ZERO
 
 
@@ -22,6 +23,9 @@ class Element(StrEnum):
     FIXED_OVERHEAD = "fixed overhead"
     SUBCONTRACT = "subcontract"
     BY_PRODUCT = "by-product credit"
+
+
+ELEMENTS = tuple(Element)
 
 
 class InputKind(StrEnum):
@@ -76,7 +80,7 @@ class UnitCost:
         """Return this level plus lower levels, elements in their reading order."""
         return {
             e: self.this_level.get(e, ZERO) + self.lower_levels.get(e, ZERO)
-            for e in Element
+            for e in ELEMENTS
             if e in self.this_level or e in self.lower_levels
         }
 
@@ -92,13 +96,21 @@ class ItemCost:
     cost: UnitCost
     is_made: bool
     unit: str
+    #: what one unit costs, in all and by element: every parent asks for it
+    price: Decimal = field(init=False)
+    split: Mapping[Element, Decimal] = field(init=False)
+
+    def __post_init__(self) -> None:
+        """Add up the cost once."""
+        object.__setattr__(self, "price", self.cost.total())
+        object.__setattr__(self, "split", self.cost.by_element())
 
 
 #: an input is told from the others of its structure by operation, kind and item
 InputKey = tuple[int, InputKind, str]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class CostInput:
     """One costed input of a structure, in the one form that roll-up and variance share."""
 

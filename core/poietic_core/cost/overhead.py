@@ -42,7 +42,7 @@ def budget_rate(budget: Decimal, capacity: Decimal, base: Base) -> Derivation:
     Budgeted overhead rates: Horngren, Datar & Rajan, Cost Accounting, ch. 8.
     """
     require_positive("The capacity", capacity)
-    unit = "h" if base in (Base.LABOUR_HOURS, Base.MACHINE_HOURS) else "EUR"
+    unit = unit_of(base)
     return quotient(
         "overhead rate",
         given("budget of the period", budget, unit="EUR"),

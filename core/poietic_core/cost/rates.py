@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 from decimal import Decimal
 from typing import ClassVar
 
@@ -71,6 +72,8 @@ class ShopRates:
     #: per person-hour [money/h]
     grades: Mapping[str, Decimal] = field(default_factory=dict)
     overheads: Sequence[OverheadRate] = ()
+    #: overheads whose last budget has ended: at which work center ("" means all), and when
+    ended: Mapping[str, tuple[str, date]] = field(default_factory=dict)
 
     def labour(self, center: str, grade: str) -> Decimal:
         """Return what a person's hour costs: the grade's rate, else the work center's own."""

@@ -6,7 +6,7 @@ compared long after prices, rates and structures have moved on.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from enum import StrEnum
@@ -17,9 +17,8 @@ from ..derivation import Derivation
 from ..errors import DomainError
 from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, round_to
 from ..structure.explode import working_order
-from ..structure.requirement import entering
+from ..structure.requirement import entering_for_one
 from .model import (
-    OUTPUT_KINDS,
     TIME_ELEMENT,
     CostedStructure,
     CostInput,
@@ -29,17 +28,14 @@ from .model import (
     UnitCost,
 )
 from .overhead import with_bases
-from .rollup import (
+from .unit import (
     bought_cost,
     co_product_cost,
-    cost_per_unit,
+    quantity_per_good_unit,
     scaled_cost,
     unit_cost,
     with_co_products,
 )
-
-LABOUR_KINDS = (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR)
-MACHINE_KINDS = (InputKind.SETUP_MACHINE, InputKind.RUN_MACHINE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +46,11 @@ class CostSet:
     bases: Mapping[str, CostedStructure]
     #: standard cost of one unit of every other item [money/unit]
     bought: Mapping[str, Decimal]
+
+    def costed(self) -> set[str]:
+        """Return the items that have a cost."""
+        beside_them = {item for basis in self.bases.values() for item in beside(basis)}
+        return {*self.bases, *self.bought, *beside_them}
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +125,15 @@ class ChangeKind(StrEnum):
     LOT = "standard lot"
 
 
+#: the inputs whose price, or hours, a change of its kind touches
+INPUTS_CHANGED: Mapping[ChangeKind, tuple[InputKind, ...]] = {
+    ChangeKind.MACHINE_RATE: (InputKind.SETUP_MACHINE, InputKind.RUN_MACHINE),
+    ChangeKind.LABOUR_RATE: (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR),
+    ChangeKind.HOURS: tuple(TIME_ELEMENT),
+    ChangeKind.SUBCONTRACT: (InputKind.SUBCONTRACT,),
+}
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Change:
     """One change over a set: to a value, or by a share of what is there."""
@@ -160,51 +170,27 @@ class ChangeOfNothing(DomainError):
 
 @exact
 def changed(costs: CostSet, changes: Sequence[Change]) -> CostSet:
-    """Return a set with changes made, one after the other; roll it anew to see what they do.
-
-    Raises
-    ------
-    ChangeOfNothing (cost.change_of_nothing)
-    """
+    """Return a set with changes made, one after the other; roll it anew to see what they do."""
     for change in changes:
-        costs = _changed(costs, change)
+        if change.kind is ChangeKind.PRICE:
+            bought = {c: change.of(p) if change.touches(c) else p for c, p in costs.bought.items()}
+            costs = replace(costs, bought=bought)
+        else:
+            bases = {code: _changed(basis, change) for code, basis in costs.bases.items()}
+            costs = replace(costs, bases=bases)
     return costs
 
 
-def _changed(costs: CostSet, change: Change) -> CostSet:
-    if change.kind is ChangeKind.PRICE:
-        touched = {c: change.of(p) for c, p in costs.bought.items() if change.touches(c)}
-        if not touched:
-            raise ChangeOfNothing(change.kind.value, change.code)
-        return replace(costs, bought={**costs.bought, **touched})
-    edit = _EDITS[change.kind]
-    bases = {code: edit(basis, change) for code, basis in costs.bases.items()}
-    if all(bases[code] is basis for code, basis in costs.bases.items()):
-        raise ChangeOfNothing(change.kind.value, change.code)
-    return replace(costs, bases=bases)
-
-
-def _lot(basis: CostedStructure, change: Change) -> CostedStructure:
-    if not change.touches(basis.item):
-        return basis
-    return replace(basis, standard_lot=change.of(basis.standard_lot))
-
-
-def _inputs_of(
-    kinds: Iterable[InputKind], edit: Callable[[CostInput, Change], CostInput]
-) -> Callable[[CostedStructure, Change], CostedStructure]:
-    wanted = tuple(kinds)
-
-    def run(basis: CostedStructure, change: Change) -> CostedStructure:
-        inputs = [
-            edit(i, change) if i.kind in wanted and change.touches(i.code) else i
-            for i in basis.inputs
-        ]
-        if all(new is old for new, old in zip(inputs, basis.inputs, strict=True)):
-            return basis
-        return replace(basis, inputs=tuple(inputs))
-
-    return run
+def _changed(basis: CostedStructure, change: Change) -> CostedStructure:
+    if change.kind is ChangeKind.LOT:
+        lot = change.of(basis.standard_lot) if change.touches(basis.item) else basis.standard_lot
+        return replace(basis, standard_lot=lot)
+    edit = _requantified if change.kind is ChangeKind.HOURS else _repriced
+    kinds = INPUTS_CHANGED[change.kind]
+    inputs = tuple(
+        edit(i, change) if i.kind in kinds and change.touches(i.code) else i for i in basis.inputs
+    )
+    return replace(basis, inputs=inputs)
 
 
 def _repriced(i: CostInput, change: Change) -> CostInput:
@@ -218,15 +204,6 @@ def _repriced(i: CostInput, change: Change) -> CostInput:
 
 def _requantified(i: CostInput, change: Change) -> CostInput:
     return replace(i, quantity=change.of(i.quantity))
-
-
-_EDITS: Mapping[ChangeKind, Callable[[CostedStructure, Change], CostedStructure]] = {
-    ChangeKind.MACHINE_RATE: _inputs_of(MACHINE_KINDS, _repriced),
-    ChangeKind.LABOUR_RATE: _inputs_of(LABOUR_KINDS, _repriced),
-    ChangeKind.HOURS: _inputs_of(TIME_ELEMENT, _requantified),
-    ChangeKind.SUBCONTRACT: _inputs_of([InputKind.SUBCONTRACT], _repriced),
-    ChangeKind.LOT: _lot,
-}
 
 
 # --- why two sets differ
@@ -266,31 +243,42 @@ def differences(old: CostSet, new: CostSet) -> dict[str, Difference]:
     ------
     Flexible-budget analysis by successive substitution: Horngren, Datar & Rajan, ch. 7.
     """
-    steps = [reroll(old).costs]
+    steps = [reroll(_mixed(old, new, set())).costs]
     taken: set[Cause] = set()
     for cause in Cause:
         taken.add(cause)
         steps.append(reroll(_mixed(old, new, taken)).costs)
-    steps[-1] = reroll(new).costs
     found = {}
-    for code in steps[0].keys() & steps[-1].keys():
+    for code in old.costed() & new.costed():
         causes = {}
         for cause, before, after in zip(Cause, steps, steps[1:], strict=False):
-            if code in before and code in after:
-                moved = after[code].total() - before[code].total()
-                if moved:
-                    causes[cause] = moved
+            if moved := after[code].total() - before[code].total():
+                causes[cause] = moved
         found[code] = Difference(steps[0][code], steps[-1][code], causes)
     return found
 
 
 def _mixed(old: CostSet, new: CostSet, taken: set[Cause]) -> CostSet:
-    bought = {**old.bought, **new.bought} if Cause.PRICE in taken else {**new.bought, **old.bought}
-    bases = {
-        code: _mixed_basis(old.bases[code], basis, taken) if code in old.bases else basis
-        for code, basis in new.bases.items()
-    }
-    return CostSet({**old.bases, **bases}, bought)
+    """Return a set that has from the new one what is taken, from the old one the rest.
+
+    Whether an item is bought or made belongs to its structure; what only one set has is
+    taken from it.
+    """
+    in_old, in_new = old.costed(), new.costed()
+    bases: dict[str, CostedStructure] = {}
+    bought: dict[str, Decimal] = {}
+    for code in in_old | in_new:
+        made = new if code in (in_new if Cause.STRUCTURE in taken else in_new - in_old) else old
+        priced = new if Cause.PRICE in taken else old
+        if code in old.bases and code in new.bases:
+            bases[code] = _mixed_basis(old.bases[code], new.bases[code], taken)
+        elif code in old.bought and code in new.bought:
+            bought[code] = priced.bought[code]
+        elif code in made.bases:
+            bases[code] = made.bases[code]
+        elif code in made.bought:
+            bought[code] = made.bought[code]
+    return CostSet(bases, bought)
 
 
 def _mixed_basis(old: CostedStructure, new: CostedStructure, taken: set[Cause]) -> CostedStructure:
@@ -350,18 +338,18 @@ def contributions(costs: CostSet, item: str) -> list[Contribution]:
     top, times = opens.get(item, (item, ONE))
     graph: dict[str, dict[str, Decimal]] = {}
     waiting = [top]
-    flows: dict[str, dict[int, Derivation]] = {}
+    flows: dict[str, Mapping[int, Derivation]] = {}
     while waiting:
         code = waiting.pop()
         if code in graph or code not in costs.bases:
             continue
         basis = costs.bases[code]
-        flows[code] = entering(basis.operations, ONE)
+        flows[code] = entering_for_one(basis.operations)
         graph[code] = {}
         for i in basis.inputs:
             main, factor = opens.get(i.code, (i.code, ONE))
             if i.kind is InputKind.COMPONENT and main in costs.bases:
-                each = _each(basis, i, flows[code]) * factor
+                each = quantity_per_good_unit(basis, i, flows[code]).value * factor
                 graph[code][main] = graph[code].get(main, ZERO) + each
                 waiting.append(main)
     needs = dict.fromkeys(graph, ZERO) | {top: times}
@@ -375,22 +363,10 @@ def contributions(costs: CostSet, item: str) -> list[Contribution]:
                 continue
             key = (i.kind, i.code)
             quantity, amount = found.get(key, (ZERO, ZERO))
-            each = _each(basis, i, flows[code])
-            cost = cost_per_unit(basis, i, flows[code]).value
-            found[key] = (quantity + needs[code] * each, amount + needs[code] * cost)
+            each = needs[code] * i.sign() * quantity_per_good_unit(basis, i, flows[code]).value
+            found[key] = (quantity + each, amount + each * i.price)
     listed = [
         Contribution(kind=kind, code=code, quantity=quantity, amount=amount)
         for (kind, code), (quantity, amount) in found.items()
     ]
     return sorted(listed, key=lambda c: (-abs(c.amount), c.kind, c.code))
-
-
-def _each(basis: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]) -> Decimal:
-    """Return the units of an input in one good unit."""
-    if i.is_per_order:
-        return i.quantity / basis.standard_lot
-    share = ONE
-    if i.is_per_good:
-        share = next(o.yield_share for o in basis.operations if o.number == i.operation)
-    units = enter[i.operation].value if i.operation in enter else ONE
-    return i.quantity * units * share * (-1 if i.kind in OUTPUT_KINDS else 1)

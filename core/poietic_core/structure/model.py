@@ -7,6 +7,7 @@ from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 
+from ..plain import made_by_the_million
 from ..quantity import ONE, ZERO
 from ..units import Measure
 
@@ -128,7 +129,7 @@ class Alternate:
     ratio: Decimal = ONE
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class ComponentLine:
     """One component: `quantity` per batch quantity entering `operation`, or once per order."""
 
@@ -219,5 +220,7 @@ class Structure:
 
     def on(self, day: date) -> Structure:
         """Return the structure with the component lines that count on a day."""
+        if not any(c.effective_from or c.effective_until for c in self.components):
+            return self
         counting = tuple(c for c in self.components if c.is_effective(day))
-        return self if counting == self.components else replace(self, components=counting)
+        return replace(self, components=counting)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
+from functools import lru_cache
 
 from ..derivation import Derivation, given, product, quotient, rounded_up
 from ..quantity import ONE, exact
 from ..units import measured_piece
-from .flow import FlowStep, Network
+from .flow import FlowStep, Network, Step
 from .model import ComponentLine, OutputLine, Per, Structure
 
 
@@ -35,6 +36,21 @@ def entering(operations: Iterable[FlowStep], good: Decimal) -> dict[int, Derivat
     return Network(operations).required(given("good wanted", good))
 
 
+def entering_for_one(operations: Iterable[FlowStep]) -> Mapping[int, Derivation]:
+    """Return the units entering each operation for one good unit, unrounded.
+
+    Kept, because a plant has a hundred thousand structures and few ways in which units flow.
+    """
+    return _for_one(tuple((o.number, o.yield_share, o.after) for o in operations))
+
+
+@lru_cache(4_096)
+def _for_one(
+    flow: tuple[tuple[int, Decimal, tuple[int, ...] | None], ...],
+) -> Mapping[int, Derivation]:
+    return entering([Step(number=n, yield_share=y, after=a) for n, y, a in flow], ONE)
+
+
 @exact
 def quantity_per_unit(
     line: ComponentLine | OutputLine, batch_quantity: Decimal, unit: str = ""
@@ -43,21 +59,32 @@ def quantity_per_unit(
 
     line quantity / batch quantity × measure × unit factor × (1 + allowance), unrounded.
     """
-    stated = line.unit if isinstance(line, ComponentLine) and line.unit else unit
-    terms = [given("line quantity", line.quantity, unit=stated)]
-    per_order = isinstance(line, ComponentLine) and line.per is Per.ORDER
-    if not per_order and batch_quantity != ONE:
-        batch = given("batch quantity", batch_quantity)
-        terms = [quotient("quantity per unit", terms[0], batch, unit=stated)]
+    stated, per_order = unit, False
+    factors: list[Derivation] = []
     if isinstance(line, ComponentLine):
-        if line.measure:
-            terms.append(measured_piece(line.measure, line.item))
-        if line.unit_factor != ONE:
-            whole = line.measure.unit() if line.measure else stated
-            terms.append(given(f"{unit} in one {whole}", line.unit_factor))
-        if line.allowance:
-            terms.append(given("1 + allowance", ONE + line.allowance))
-    return product(f"{line.item} per {'order' if per_order else 'unit'}", terms, unit=unit)
+        stated, per_order = line.unit or unit, line.per is Per.ORDER
+        factors = _factors(line, unit, stated)
+    label = f"{line.item} per {'order' if per_order else 'unit'}"
+    batch = ONE if per_order else batch_quantity
+    if not factors and batch == ONE:
+        return given(label, line.quantity, unit=unit)
+    each = given("line quantity", line.quantity, unit=stated)
+    if batch != ONE:
+        each = quotient("quantity per unit", each, given("batch quantity", batch), unit=stated)
+    return product(label, (each, *factors), unit=unit)
+
+
+def _factors(line: ComponentLine, unit: str, stated: str) -> list[Derivation]:
+    """Return what a component line's quantity is multiplied by."""
+    factors = []
+    if line.measure:
+        factors.append(measured_piece(line.measure, line.item))
+    if line.unit_factor != ONE:
+        whole = line.measure.unit() if line.measure else stated
+        factors.append(given(f"{unit} in one {whole}", line.unit_factor))
+    if line.allowance:
+        factors.append(given("1 + allowance", ONE + line.allowance))
+    return factors
 
 
 @exact
@@ -72,7 +99,7 @@ def need_per_good_unit(
     """Return how much of a component one good unit of its parent needs, unrounded [unit].
 
     What is stated per order is spread over the standard lot. `enter` is the answer of
-    `entering` for one good unit.
+    `entering_for_one`.
     """
     each = quantity_per_unit(line, structure.batch_quantity, unit)
     if line.per is Per.ORDER:

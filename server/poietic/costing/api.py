@@ -9,7 +9,7 @@ from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router, Schema
-from poietic_core.cost.rollup import standard_cost
+from poietic_core.cost.unit import standard_cost
 from poietic_core.quantity import ZERO
 
 from ..catalog.models import Item

@@ -1,9 +1,10 @@
 """Costs and costed structures as JSON, decimals as text, and back."""
 
-from dataclasses import asdict
+from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+import orjson
 from poietic_core.cost.model import (
     Base,
     CostedOperation,
@@ -17,17 +18,7 @@ from poietic_core.cost.model import (
 Json = dict[str, Any]
 
 
-def _text(value: Any) -> Any:
-    if isinstance(value, Decimal):
-        return format(value, "f")
-    if isinstance(value, dict):
-        return {str(k): _text(v) for k, v in value.items()}
-    if isinstance(value, list | tuple):
-        return [_text(v) for v in value]
-    return value
-
-
-def split_to_json(split: dict[Element, Decimal]) -> Json:
+def split_to_json(split: Mapping[Element, Decimal]) -> dict[str, str]:
     """Return amounts by element as JSON."""
     return {e.value: format(v, "f") for e, v in split.items()}
 
@@ -37,12 +28,14 @@ def split_from_json(data: Json) -> dict[Element, Decimal]:
     return {Element(e): Decimal(v) for e, v in data.items()}
 
 
-def cost_to_json(cost: UnitCost) -> Json:
+def cost_to_json(cost: UnitCost) -> str:
     """Return a unit cost as JSON."""
-    return {
-        "this_level": split_to_json(dict(cost.this_level)),
-        "lower_levels": split_to_json(dict(cost.lower_levels)),
-    }
+    return orjson.dumps(
+        {
+            "this_level": split_to_json(cost.this_level),
+            "lower_levels": split_to_json(cost.lower_levels),
+        }
+    ).decode()
 
 
 def cost_from_json(data: Json) -> UnitCost:
@@ -53,13 +46,66 @@ def cost_from_json(data: Json) -> UnitCost:
     )
 
 
-def structure_to_json(costed: CostedStructure) -> Json:
-    """Return a costed structure as JSON."""
-    return _text(asdict(costed))
+class BasisWriter:
+    """Writes costed structures as JSON; keeps what the parents of an item say of it alike."""
+
+    def __init__(self) -> None:
+        #: by the split of an item's cost, which its parents share
+        self._components: dict[int, str] = {}
+
+    def write(self, costed: CostedStructure) -> str:
+        """Return a costed structure as JSON; what is as usual is left out."""
+        head = orjson.dumps(
+            {
+                "item": costed.item,
+                "standard_lot": format(costed.standard_lot, "f"),
+                "operations": [
+                    {
+                        "number": o.number,
+                        "name": o.name,
+                        "work_center": o.work_center,
+                        "yield_share": format(o.yield_share, "f"),
+                        "after": o.after,
+                    }
+                    for o in costed.operations
+                ],
+                "grades": {code: format(factor, "f") for code, factor in costed.grades.items()},
+            }
+        ).decode()
+        inputs = ",".join([self._input(i) for i in costed.inputs])
+        return f'{head[:-1]},"inputs":[{inputs}]}}'
+
+    def _input(self, i: CostInput) -> str:
+        here = f'{{"operation":{i.operation},"quantity":"{i.quantity:f}",'
+        if i.kind is not InputKind.COMPONENT or i.is_per_order:
+            return here + self._rest(i)
+        rest = self._components.get(id(i.split))
+        if rest is None:
+            rest = self._components[id(i.split)] = self._rest(i)
+        return here + rest
+
+    def _rest(self, i: CostInput) -> str:
+        """Return what an input says beside where and how much, to the closing brace."""
+        told: Json = {
+            "kind": i.kind,
+            "code": i.code,
+            "unit": i.unit,
+            "price": format(i.price, "f"),
+            "split": split_to_json(i.split),
+        }
+        told |= {f: True for f in ("is_per_order", "is_per_good", "is_made") if getattr(i, f)}
+        if i.base:
+            told["base"] = i.base
+        if i.share:
+            told["share"] = format(i.share, "f")
+        if i.lower:
+            told["lower"] = split_to_json(i.lower)
+        return orjson.dumps(told).decode()[1:]
 
 
-def structure_from_json(data: Json) -> CostedStructure:
+def structure_from_json(text: str) -> CostedStructure:
     """Return a costed structure."""
+    data: Json = orjson.loads(text)
     return CostedStructure(
         item=data["item"],
         standard_lot=Decimal(data["standard_lot"]),

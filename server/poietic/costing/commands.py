@@ -6,25 +6,26 @@ from typing import Annotated
 
 from django.utils import timezone
 from poietic_core.cost.rollup import RollUp
-from poietic_core.cost.sets import ChangeKind, changed
+from poietic_core.cost.sets import ChangeKind
 from poietic_core.quantity import ZERO, money
 from poietic_core.stock.valuation import Method
 from pydantic import Field, StringConstraints
 
 from ..catalog.models import Item
-from ..catalog.queries import items_by_code
+from ..catalog.queries import any_of, items_by_code
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
 from ..ledger.document import Document, Stock
-from ..ledger.models import Account, Posting
+from ..ledger.models import Account, Holding, Posting
 from ..web_api.errors import InvalidInput, NotFound
 from ..web_api.fields import Code, DecimalText, Name, Note, NotNegative, Strict
-from .basis import cost_to_json, structure_to_json
-from .models import CostSet, Standard
-from .queries import current_set, roll_up_now, standards_in_force
-from .sets import as_change, core_set
+from .models import CostSet
+from .queries import current_set, roll_up_now
+from .sets import as_change, set_in_arrays
+from .storing import forget, store_standards, totals_of, without_collector
 
-CHUNK = 2_000
+#: items whose new standard an activation tells one by one, those that move most
+TOLD_MOST = 1_000
 SetNumber = Annotated[int, Field(ge=1, le=2**62)]
 
 
@@ -86,39 +87,35 @@ def freeze_standard(context: Context, given: FreezeStandard) -> None:
     """
     only = None if given.items is None else set(items_by_code(given.items))
     today = timezone.localdate(context.now)
+    before = current_set()
     rolled = roll_up_now(today, only)
-    before = standards_in_force()
     cost_set = _new_set(context, CostSet.State.PAST, rolled, today, given.note)
-    after = _rows(cost_set, rolled, before, only)
-    Standard.objects.bulk_create(after.values(), batch_size=CHUNK)
-    _activate(context, cost_set, before, after)
-    context.made["standards"] = str(len(after))
+    store_standards(context, cost_set, rolled, before, only)
+    _activate(context, cost_set, before)
+    context.made["standards"] = str(cost_set.standards.count())
 
 
 @command("roll-up-next", "Roll up the next standard", Role.COST_ACCOUNTANT, is_long=True)
 def roll_up_next(context: Context, given: RollUpNext) -> None:
     """Roll up all items as of a day into the set in preparation; it replaces the one before."""
     day = given.as_of or timezone.localdate(context.now)
-    context.progress("reading prices, rates and structures", 0, 0)
-    rolled = roll_up_now(day)
-    context.progress("storing the standards", 0, len(rolled.costs))
     for old in context.lock(CostSet.objects.filter(state=CostSet.State.NEXT), "cost set"):
         if old.what_ifs.exists():  # what stands on it keeps it
             old.state = CostSet.State.PAST
             old.save(update_fields=["state"])
         else:
-            old.standards.all().delete()
-            old.delete()
-    before = standards_in_force()
-    cost_set = _new_set(context, CostSet.State.NEXT, rolled, day, given.note)
-    after = _rows(cost_set, rolled, before, None)
-    rows = list(after.values())
-    for begin in range(0, len(rows), CHUNK):
-        Standard.objects.bulk_create(rows[begin : begin + CHUNK])
-        context.progress("storing the standards", begin + CHUNK, len(rows))
-    moved = [c for c, r in after.items() if c not in before or before[c].total != r.total]
+            forget(old)
+    before = current_set()
+    with without_collector():
+        context.progress("reading prices, rates and structures", 0, 0)
+        rolled = roll_up_now(day)
+        cost_set = _new_set(context, CostSet.State.NEXT, rolled, day, given.note)
+        store_standards(context, cost_set, rolled, before)
+        del rolled
+    was, now = totals_of(before), totals_of(cost_set)
+    moved = [item for item, total in now.items() if was.get(item) != total]
     context.made["cost set"] = str(cost_set.pk)
-    context.effects.field("next standard", "items", None, len(after))
+    context.effects.field("next standard", "items", None, len(now))
     context.effects.field("next standard", "items that cost something else", None, len(moved))
 
 
@@ -133,10 +130,8 @@ def activate_set(context: Context, given: ActivateSet) -> None:
     )
     if not found:
         raise NotFound("set to put in force", str(given.cost_set))
-    before = standards_in_force()
-    after = {s.item.code: s for s in found[0].standards.select_related("item")}
     found[0].note = given.note or found[0].note
-    _activate(context, found[0], before, after)
+    _activate(context, found[0], current_set())
 
 
 @command("write-what-if", "Write a what-if", Role.COST_ACCOUNTANT, Role.CONTROLLER, Role.ENGINEER)
@@ -149,7 +144,7 @@ def write_what_if(context: Context, given: WriteWhatIf) -> None:
         if (change.to is None) == (change.by is None):
             raise InvalidInput([f"changes: line {n + 1} says either a value or a share"])
     changes = [c.model_dump(mode="json", exclude_none=True) for c in given.changes]
-    changed(core_set(base), [as_change(c) for c in changes])  # refuses what changes nothing
+    set_in_arrays(base).changed([as_change(c) for c in changes])  # refuses what changes nothing
     fields = {"base": base, "changes": changes, "note": given.note, "change": context.change}
     CostSet.objects.update_or_create(
         name=given.name,
@@ -185,61 +180,39 @@ def _new_set(context: Context, state: str, rolled: RollUp, day: date, note: str)
     )
 
 
-def _activate(
-    context: Context,
-    cost_set: CostSet,
-    before: dict[str, Standard],
-    after: dict[str, Standard],
-) -> None:
+def _activate(context: Context, cost_set: CostSet, before: CostSet | None) -> None:
     """Put a set in force in the place of the one that is, and revalue stock at standard."""
     CostSet.objects.filter(state=CostSet.State.CURRENT).update(state=CostSet.State.PAST)
     cost_set.state = CostSet.State.CURRENT
     cost_set.activated_at = context.now
     cost_set.change = context.change
     cost_set.save()
-    for code, row in after.items():
-        old = before[code].total if code in before else None
-        if old != row.total:
-            context.effects.field(f"item {code}", "standard", old, row.total)
-    _revalue(context, {c: r.total for c, r in after.items() if r.item.method is Method.STANDARD})
+    was, now = totals_of(before), totals_of(cost_set)
+    moved = {item: total for item, total in now.items() if was.get(item) != total}
+    told = sorted(moved, key=lambda i: (-abs(moved[i] - was.get(i, ZERO)), i))[:TOLD_MOST]
+    codes = dict(Item.objects.filter(pk__in=told).values_list("pk", "code"))
+    for item in told:
+        context.effects.field(f"item {codes[item]}", "standard", was.get(item), moved[item])
+    if len(moved) > len(told):
+        context.effects.field("standard", "items that cost something else", None, len(moved))
+    _revalue(context, now)
 
 
-def _rows(
-    cost_set: CostSet, rolled: RollUp, before: dict[str, Standard], only: set[str] | None
-) -> dict[str, Standard]:
-    """Return the rows of the new set: what was rolled, and what stays as it was."""
-    items = items_by_code([*rolled.costs, *before])
-    rows: dict[str, Standard] = {}
-    for code, item in sorted(items.items()):
-        kept = before.get(code)
-        if code in rolled.costs and not (only is not None and code not in only and kept):
-            cost = rolled.costs[code].cost
-            basis = rolled.bases.get(code)
-            rows[code] = Standard(
-                cost_set=cost_set,
-                item=item,
-                total=cost.total(),
-                cost=cost_to_json(cost),
-                basis=structure_to_json(basis) if basis else None,
-            )
-        elif kept:
-            rows[code] = Standard(
-                cost_set=cost_set, item=item, total=kept.total, cost=kept.cost, basis=kept.basis
-            )
-    return rows
-
-
-def _revalue(context: Context, standards: dict[str, Decimal]) -> None:
+def _revalue(context: Context, standards: dict[int, Decimal]) -> None:
     """Put standard-costed stock at its new standard, in one balanced posting."""
-    stock = Stock.lock(context, Item.objects.filter(code__in=standards))
+    held = Holding.objects.filter(item__valuation=Method.STANDARD.value)
+    stale = [
+        item
+        for item, standard in held.values_list("item_id", "standard")
+        if standards.get(item, standard) != standard
+    ]
+    stock = Stock.lock(context, Item.objects.filter(pk__in=any_of(stale)))
     document = Document(
         context=context, kind=Posting.Kind.REVALUATION, stock=stock, happened_at=context.now
     )
     total = ZERO
     for holding in stock.holdings.values():
-        standard = standards[holding.item.code]
-        if holding.standard == standard:
-            continue
+        standard = standards[holding.item_id]
         holding.standard = standard
         holding.change = context.change
         was = holding.value

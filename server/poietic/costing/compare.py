@@ -7,12 +7,13 @@ from decimal import Decimal
 
 from django.utils import timezone
 from ninja import Schema
+from poietic_core.cost.inputs import cost_structure
 from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
-from poietic_core.cost.rollup import cost_per_unit, cost_structure
-from poietic_core.quantity import ONE, ZERO
+from poietic_core.cost.unit import cost_per_unit
+from poietic_core.quantity import ZERO
 from poietic_core.structure.compare import Compared, compare
 from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Structure
-from poietic_core.structure.requirement import entering
+from poietic_core.structure.requirement import entering_for_one
 
 from ..catalog.models import Item
 from ..engineering.models import Revision
@@ -102,7 +103,7 @@ class _Costs:
             rates=self._rates,
             units={code: item.unit for code, item in self._items.items()},
         )
-        enter = entering(costed.operations, ONE)
+        enter = entering_for_one(costed.operations)
         return {i.key(): cost_per_unit(costed, i, enter).value for i in costed.inputs}
 
 

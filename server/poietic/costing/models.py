@@ -54,8 +54,11 @@ class Standard(models.Model):
     total = models.DecimalField(max_digits=18, decimal_places=6)
     #: by element, this level and lower levels
     cost = models.JSONField()
-    #: the costed structure it was computed from; null for a bought item
-    basis = models.JSONField(null=True)
+    #: the costed structure it was computed from, as JSON; empty for a bought item. Text,
+    #: because nobody asks into it, and a hundred thousand are written at once
+    basis = models.TextField(blank=True)
+    #: the item whose basis it is computed in, as a co-product or a grade
+    made_with = models.CharField(max_length=40, blank=True)
 
     class Meta:
         constraints = [
@@ -76,3 +79,13 @@ class Standard(models.Model):
     def costed(self) -> CostedStructure:
         """Return the costed structure of a made item."""
         return structure_from_json(self.basis)
+
+
+class SetArrays(models.Model):
+    """A set in arrays, for questions that touch all of it; written with it, and never changed."""
+
+    cost_set = models.OneToOneField(CostSet, models.PROTECT, primary_key=True)
+    data = models.BinaryField()
+
+    def __str__(self) -> str:
+        return str(self.cost_set_id)

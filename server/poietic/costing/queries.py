@@ -7,12 +7,14 @@ from decimal import Decimal
 from django.utils import timezone
 from poietic_core.cost.prices import SupplierPrice, mass_of, price_for
 from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
+from poietic_core.errors import DomainError
 from poietic_core.quantity import UNIT_COST_STEP, round_to
 from poietic_core.structure.model import Structure
 
 from ..catalog.models import Item, PriceRow
 from ..catalog.queries import form_of
 from ..engineering.queries import (
+    Faults,
     in_force,
     phantoms_on,
     reached_from,
@@ -37,13 +39,16 @@ def standards_in_force(items: Iterable[Item | int] | None = None) -> dict[str, S
 
 def roll_up_now(day: date, only: set[str] | None = None) -> RollUp:
     """Return the roll-up of all active items as of a day, or of some upon the standards of the others."""
-    structures = structures_in_force(day)
+    faults: Faults = {}
+    structures = structures_in_force(day, faults)
     items = Item.objects.filter(is_active=True)
     known = {}
     if only is not None:
-        known = {c: s.as_item_cost() for c, s in standards_in_force().items() if c not in only}
+        standards = standards_in_force(Item.objects.exclude(code__in=only))
+        known = {c: s.as_item_cost() for c, s in standards.items()}
         items = items.filter(code__in=only)
-    return roll_up(_facts(items, structures, day), shop_rates(day), known, phantoms_on(day))
+    facts = _facts(items, structures, faults, day)
+    return roll_up(facts, shop_rates(day), known, phantoms_on(day, faults))
 
 
 def roll_up_item(item: Item, day: date) -> RollUp:
@@ -55,26 +60,32 @@ def roll_up_item(item: Item, day: date) -> RollUp:
     items = Item.objects.filter(code__in=codes, is_active=True)
     outputs = {o.item for s in structures.values() for o in s.outputs}
     units = Item.objects.filter(code__in=outputs)
-    facts = _facts([*items, *units.exclude(code__in=codes)], structures, day)
+    facts = _facts([*items, *units.exclude(code__in=codes)], structures, {}, day)
     return roll_up(facts, shop_rates(day), {}, phantoms_on(day))
 
 
 def _facts(
-    items: Iterable[Item], structures: dict[str, Structure], day: date
+    items: Iterable[Item], structures: dict[str, Structure], faults: Faults, day: date
 ) -> dict[str, ItemFacts]:
     items = list(items)
     prices = _prices(items)
-    return {
-        i.code: ItemFacts(
+    found = {}
+    for i in items:
+        price, fault = None, faults.get(i.code)
+        try:
+            price = unit_price(i, prices.get(i.pk, []), day)
+        except DomainError as lack:
+            fault = fault or lack
+        found[i.code] = ItemFacts(
             code=i.code,
             unit=i.unit,
             is_made=i.is_made,
             standard_lot=i.standard_lot,
-            price=unit_price(i, prices.get(i.pk, []), day),
+            price=price,
             structure=structures.get(i.code),
+            fault=fault,
         )
-        for i in items
-    }
+    return found
 
 
 def _prices(items: list[Item]) -> dict[int, list[SupplierPrice]]:

@@ -1,50 +1,84 @@
-"""Cost sets as the core compares them; a set that is frozen never changes, so it is read once."""
+"""Cost sets as the core compares them: all of a set in arrays, what belongs to one item in Decimal.
+
+A set that is frozen never changes, and a what-if is told from its former self by when it was
+written, so what is read is kept.
+"""
 
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
+from poietic_core.cost.arrays import ArraySet
+from poietic_core.cost.model import CostedStructure, InputKind
 from poietic_core.cost.sets import Change, ChangeKind, Rolled, beside, changed, reroll
 from poietic_core.cost.sets import CostSet as CoreSet
 
+from ..catalog.queries import any_of
 from ..web_api.kept import Kept
 from .basis import structure_from_json
 from .models import CostSet, Standard
+from .storing import arrays_of
 
-#: a set is told from others by its key and when it was frozen, or written
-SetKey = tuple[int, datetime]
-_SETS: Kept[SetKey, CoreSet] = Kept(12)
-_ROLLED: Kept[SetKey, Rolled] = Kept(12)
-
-
-def core_set(cost_set: CostSet) -> CoreSet:
-    """Return a set as the core takes it; a what-if with its changes made over its base."""
-    return _SETS.get_or((cost_set.pk, cost_set.frozen_at), lambda: _read(cost_set))
+#: a set by its key and when it was frozen, or written, and an item in it
+ItemKey = tuple[int, datetime, str]
+_REACHED: Kept[ItemKey, CoreSet] = Kept(200)
+_ROLLED: Kept[ItemKey, Rolled] = Kept(200)
 
 
-def rolled_set(cost_set: CostSet) -> Rolled:
-    """Return a set's unit costs, and its bases at them."""
-    return _ROLLED.get_or((cost_set.pk, cost_set.frozen_at), lambda: reroll(core_set(cost_set)))
+def set_in_arrays(cost_set: CostSet) -> ArraySet:
+    """Return a whole set in arrays; a what-if with its changes made over its base."""
+    if cost_set.base is None:
+        return arrays_of(cost_set)
+    return set_in_arrays(cost_set.base).changed([as_change(c) for c in cost_set.changes])
 
 
-def at_its_costs(cost_set: CostSet) -> CoreSet:
-    """Return a set whose bases carry the costs that follow from it: a what-if's components are dearer."""
-    return CoreSet(rolled_set(cost_set).bases, core_set(cost_set).bought)
+def reached_in(cost_set: CostSet, code: str) -> CoreSet:
+    """Return what an item is made of in a set, itself included, over all levels.
+
+    A what-if has its changes made; its components keep the costs that its base had: `reroll`
+    finds the new ones.
+    """
+    key = (cost_set.pk, cost_set.frozen_at, code)
+    return _REACHED.get_or(key, lambda: _reached(cost_set, code))
 
 
-def _read(cost_set: CostSet) -> CoreSet:
+def rolled_in(cost_set: CostSet, code: str) -> Rolled:
+    """Return the costs of an item and of what it is made of, and their bases at them."""
+    key = (cost_set.pk, cost_set.frozen_at, code)
+    return _ROLLED.get_or(key, lambda: reroll(reached_in(cost_set, code)))
+
+
+def at_its_costs(cost_set: CostSet, code: str) -> CoreSet:
+    """Return what an item is made of, its bases at the costs that follow from the set."""
+    return CoreSet(rolled_in(cost_set, code).bases, reached_in(cost_set, code).bought)
+
+
+def _reached(cost_set: CostSet, code: str) -> CoreSet:
     if cost_set.base is not None:
-        return changed(core_set(cost_set.base), [as_change(c) for c in cost_set.changes])
-    bases = {}
-    bought = {}
-    rows = Standard.objects.filter(cost_set=cost_set)
-    for code, total, basis in rows.values_list("item__code", "total", "basis"):
-        if basis:
-            bases[code] = structure_from_json(basis)
-        else:
-            bought[code] = total
-    made_with = {c for b in bases.values() for c in beside(b)}
-    return CoreSet(bases, {c: p for c, p in bought.items() if c not in made_with})
+        base = reached_in(cost_set.base, code)
+        return changed(base, [as_change(c) for c in cost_set.changes])
+    bases: dict[str, CostedStructure] = {}
+    bought: dict[str, Decimal] = {}
+    known: set[str] = set()
+    wanted = {code}
+    while wanted:
+        known |= wanted
+        rows = Standard.objects.filter(cost_set=cost_set, item__code__in=any_of(wanted))
+        wanted = set()
+        for item, total, basis, main in rows.values_list(
+            "item__code", "total", "basis", "made_with"
+        ):
+            if main:
+                wanted.add(main)
+            elif basis:
+                bases[item] = structure_from_json(basis)
+                inputs = bases[item].inputs
+                wanted |= {i.code for i in inputs if i.kind is InputKind.COMPONENT}
+                known.update(beside(bases[item]))
+            else:
+                bought[item] = total
+        wanted -= known
+    return CoreSet(bases, bought)
 
 
 def as_change(kept: dict[str, Any]) -> Change:

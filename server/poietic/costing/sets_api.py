@@ -4,12 +4,14 @@ from collections.abc import Iterable
 from datetime import date
 from decimal import Decimal
 
+import numpy as np
 from django.db.models import Count
 from django.http import HttpRequest
 from ninja import Router, Schema
+from poietic_core.cost.arrays import Screened, screened
 from poietic_core.cost.model import Element, InputKind, UnitCost
 from poietic_core.cost.sets import Cause, Contribution, contributions, differences
-from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to
 
 from ..catalog.models import Item, Partner
 from ..catalog.queries import item_by_code
@@ -20,10 +22,13 @@ from ..web_api.fields import DecimalText
 from .api import ElementCost
 from .models import CostSet, Standard
 from .queries import current_set
-from .sets import at_its_costs, core_set, rolled_set
+from .sets import at_its_costs, reached_in, rolled_in, set_in_arrays
 
 router = Router(tags=["cost sets"])
 SHOWN_MOST = 500
+PLACES = 6
+#: a difference that is but the rounding of floats [money/unit]
+UNSEEN = 0.000_01
 
 
 class WhatIfChange(Schema):
@@ -165,33 +170,46 @@ def cost_sets(request: HttpRequest) -> list[CostSetOut]:
 
 @router.get("/cost-sets/{int:new}/against/{int:old}", response={200: AgainstOut, 404: Problem})
 def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
-    """Return a set against another: items by the size of the difference, with its causes."""
-    left, right = core_set(_set(old)), core_set(_set(new))
-    found = differences(left, right)
-    moved = {c: d for c, d in found.items() if d.amount()}
-    shown = sorted(moved, key=lambda c: (-abs(moved[c].amount()), c))[:SHOWN_MOST]
-    items = {i.code: i for i in Item.objects.filter(code__in=shown)}
-    have = [set(s.bases) | set(s.bought) for s in (left, right)]
+    """Return a set against another: items by the size of the difference, with its causes.
+
+    Screened in arrays; an item that is opened is computed exactly.
+    """
+    left, right = _set(old), _set(new)
+    found = screened(set_in_arrays(left), set_in_arrays(right))
+    moved = np.nan_to_num(np.abs(found.causes).sum(axis=1))
+    shared = ~np.isnan(found.old - found.new)
+    size = np.abs(np.nan_to_num(found.new - found.old)).round(PLACES)
+    order = np.lexsort((found.names, -size))
+    shown = [int(n) for n in order[:SHOWN_MOST] if moved[n] > UNSEEN]
+    items = {i.code: i for i in Item.objects.filter(code__in=found.names[shown].tolist())}
+    costed = {n: ~np.isnan(costs) for n, costs in ((old, found.old), (new, found.new))}
     return AgainstOut(
         old=old,
         new=new,
-        items=len(found),
-        different=len(moved),
-        only_old=sorted(have[0] - have[1]),
-        only_new=sorted(have[1] - have[0]),
+        items=int(shared.sum()),
+        different=int((moved > UNSEEN).sum()),
+        only_old=found.names[costed[old] & ~costed[new]].tolist(),
+        only_new=found.names[costed[new] & ~costed[old]].tolist(),
         causes=[c.value for c in Cause],
-        rows=[
-            DifferenceOut(
-                item=code,
-                name=items[code].name,
-                unit=items[code].unit,
-                is_made=items[code].is_made,
-                old=moved[code].old.total(),
-                new=moved[code].new.total(),
-                difference=moved[code].amount(),
-                causes=[CausePart(cause=c.value, amount=a) for c, a in moved[code].causes.items()],
-            )
-            for code in shown
+        rows=[_difference(found, n, items[str(found.names[n])]) for n in shown],
+    )
+
+
+def _difference(found: Screened, n: int, item: Item) -> DifferenceOut:
+    """Return a row as screened: rounded so that the causes add up to the difference."""
+    old, new = (_six(Decimal(float(costs[n]))) for costs in (found.old, found.new))
+    causes = [Decimal(float(c)) for c in found.causes[n]]
+    amounts = round_parts(causes, new - old, step=UNIT_COST_STEP)
+    return DifferenceOut(
+        item=item.code,
+        name=item.name,
+        unit=item.unit,
+        is_made=item.is_made,
+        old=old,
+        new=new,
+        difference=new - old,
+        causes=[
+            CausePart(cause=c.value, amount=a) for c, a in zip(Cause, amounts, strict=True) if a
         ],
     )
 
@@ -203,8 +221,8 @@ def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
 def parts_against(request: HttpRequest, new: int, old: int, code: str) -> list[PartOut]:
     """Return everything that makes up an item's cost in two sets, what moved most first."""
     item_by_code(code)
-    before = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(old)), code)}
-    after = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(new)), code)}
+    before = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(old), code), code)}
+    after = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(new), code), code)}
     rows = _parts(after, before)
     return sorted(rows, key=lambda r: (-abs(r.amount - r.old_amount), r.code))
 
@@ -220,10 +238,10 @@ def item_cost(request: HttpRequest, code: str) -> ItemCostOut:
         current,
         *CostSet.objects.filter(state__in=["next", "what-if"]).order_by("state", "pk"),
     ]
-    costs = {s: rolled_set(s).costs.get(code) for s in shown}
+    costs = {s: rolled_in(s, code).costs.get(code) for s in shown}
     if costs[current] is None:
         raise NotFound("standard of", code)
-    parts = contributions(at_its_costs(current), code)
+    parts = contributions(at_its_costs(current, code), code)
     return ItemCostOut(
         item=code,
         name=item.name,
@@ -310,7 +328,8 @@ def _history(item: Item) -> list[StandardStep]:
             continue
         causes: Iterable[CausePart] = ()
         if before is not None:
-            moved = differences(core_set(before.cost_set), core_set(row.cost_set)).get(item.code)
+            sets = [reached_in(s.cost_set, item.code) for s in (before, row)]
+            moved = differences(*sets).get(item.code)
             causes = [
                 CausePart(cause=c.value, amount=a)
                 for c, a in (moved.causes if moved else {}).items()

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 
 from ninja import Schema
 from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
-from poietic_core.cost.rollup import cost_per_unit
+from poietic_core.cost.unit import cost_per_unit
 from poietic_core.derivation import Derivation, given, product, total
 from poietic_core.quantity import CENT, ONE, ZERO
 from poietic_core.structure.model import (
@@ -25,7 +25,11 @@ from poietic_core.structure.model import (
     Structure,
 )
 from poietic_core.structure.phantom import Inlined, inline
-from poietic_core.structure.requirement import entering, need_per_good_unit, quantity_per_unit
+from poietic_core.structure.requirement import (
+    entering_for_one,
+    need_per_good_unit,
+    quantity_per_unit,
+)
 
 from ..catalog.models import Item, ItemDocument
 from ..catalog.queries import any_of
@@ -108,7 +112,7 @@ StandardKey = tuple[int, Decimal]
 def frozen_costs(standard: Standard) -> dict[InputKey, Decimal]:
     """Return what each input of a frozen standard costs in one good unit, unrounded."""
     costed = standard.costed()
-    frozen = entering(costed.operations, ONE)
+    frozen = entering_for_one(costed.operations)
     return {i.key(): cost_per_unit(costed, i, frozen).value for i in costed.inputs}
 
 
@@ -242,7 +246,7 @@ class Plant:
             key = (standard.pk, standard.total)
             costs = _COSTS.get_or(key, lambda: frozen_costs(standard))
         put_in = inline(structure, self.phantoms)
-        enter = entering(put_in.structure.operations, ONE)
+        enter = entering_for_one(put_in.structure.operations)
         same = {0: 0} | {o.number: o.number for o in structure.operations}
         lines = list(self._listed(structure, put_in, _Way(same, ONE, structure.item), enter, 0))
         whole: dict[InputKey, Decimal] = {}
@@ -464,7 +468,7 @@ def derivation_of(revision: Revision, day: date, row: int, figure: str) -> Deriv
             and placed.known.cost is not None
         ):
             costed = block.standard.costed()
-            frozen = entering(costed.operations, ONE)
+            frozen = entering_for_one(costed.operations)
             keys = [k for line in (placed.known, *placed.known.content) for k in line.keys]
             terms = [cost_per_unit(costed, i, frozen) for i in costed.inputs if i.key() in keys]
             inner = (
@@ -494,7 +498,7 @@ def _needed(plant: Plant, structure: Structure, line: ComponentLine, each: Decim
     return need_per_good_unit(
         structure,
         line,
-        entering(structure.operations, ONE),
+        entering_for_one(structure.operations),
         unit=plant.items[line.item].unit,
         standard_lot=plant.items[structure.item].standard_lot,
     )

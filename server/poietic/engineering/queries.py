@@ -1,18 +1,22 @@
 """Rows of structures and work centers as the core's objects."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import UTC, date, datetime
 from decimal import Decimal
+from operator import itemgetter
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from django.db.models import Max, Q, QuerySet
+import orjson
+from django.db.models import Max, Q, QuerySet, TextField
+from django.db.models.functions import Cast
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import WorkCenterTime
 from poietic_core.calendar.working_time import WorkingTime
 from poietic_core.cost.model import Base, Element
 from poietic_core.cost.overhead import OverheadRate, budget_rate
 from poietic_core.cost.rates import RateLayer, Rates, ShopRates, rate_of
+from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import (
     Alternate,
@@ -56,13 +60,16 @@ OPERATION_FIELDS = (
     *("run_quantity", "runs_whole_batches", "machines"),
     *("queue_hours", "wait_hours", "move_hours", "transfer_quantity"),
 )
-#: what a component line and its row have alike
+#: what is read of a component line
 LINE_FIELDS = (
-    *("operation", "quantity", "allowance", "reference", "effective_from", "effective_until"),
+    *("revision_id", "position", "operation", "item_id", "item__code", "item__unit"),
+    *("quantity", "per", "allowance", "issue_rule", "unit", "reference"),
+    *("effective_from", "effective_until", "alternates_text"),
+    *("measured_by", "length", "width", "thickness", "item__density"),
 )
+STATED_UNIT = LINE_FIELDS.index("unit")
 OUTPUT_FIELDS = ("operation", "quantity", "credit_price", "weight")
 SUBCONTRACT_FIELDS = ("supplier__code", "subcontract_price", "payment_basis", "days_out")
-SIZES = ("measured_by", "length", "width", "thickness")
 
 
 def structure_of(revision: Revision) -> Structure:
@@ -73,17 +80,23 @@ def structure_of(revision: Revision) -> Structure:
     return structures_of([revision])[revision.pk]
 
 
-def structures_of(revisions: Iterable[Revision]) -> dict[int, Structure]:
+#: why the structure of an item can't be read, by its code
+Faults = dict[str, DomainError]
+
+
+def structures_of(
+    revisions: Iterable[Revision], faults: Faults | None = None
+) -> dict[int, Structure]:
     """Return revisions as structures by key, in a constant number of statements.
 
     What was approved never changes, so it is read once; only its units may convert in another
-    way, when an item changes.
+    way, when an item changes. What can't be read is noted in `faults`; without them it is raised.
     """
     listed = list(revisions)
     version = Item.objects.aggregate(last=Max("change"))["last"] or 0
     keys = {r.pk: (r.pk, r.approved_at, version) for r in listed}
     found = {r.pk: kept for r in listed if r.approved_at and (kept := _KEPT.get(keys[r.pk]))}
-    for pk, structure in _read([r for r in listed if r.pk not in found]).items():
+    for pk, structure in _read([r for r in listed if r.pk not in found], faults).items():
         found[pk] = structure
         if keys[pk][1]:
             _KEPT.keep(keys[pk], structure)
@@ -94,25 +107,24 @@ def structures_of(revisions: Iterable[Revision]) -> dict[int, Structure]:
 _KEPT: Kept[tuple[int, datetime | None, int], Structure] = Kept(50_000)
 
 
-def _read(listed: list[Revision]) -> dict[int, Structure]:
+def _read(listed: list[Revision], faults: Faults | None) -> dict[int, Structure]:
     """Read revisions' rows as plain values: there may be thousands."""
     if not listed:
         return {}
+    item_of = {r.pk: r.item.code for r in listed}
     operations: dict[int, list[Operation]] = {r.pk: [] for r in listed}
-    components: dict[int, list[ComponentLine]] = {r.pk: [] for r in listed}
+    components: dict[int, list[tuple[int, int, ComponentLine]]] = {r.pk: [] for r in listed}
     outputs: dict[int, list[OutputLine]] = {r.pk: [] for r in listed}
-    rows = OperationRow.objects.filter(revision__in=operations).order_by("number")
+    rows = OperationRow.objects.filter(revision__in=any_of(operations)).order_by("number")
     names = ("revision_id", "work_center__code", "labour_grade__code", "after", "alternate_centers", "steps")  # fmt: skip
     for row in rows.values(*OPERATION_FIELDS, *SUBCONTRACT_FIELDS, *names):
         operations[row["revision_id"]].append(_operation(row))
-    lines = ComponentRow.objects.filter(revision__in=components).order_by("operation", "position")
-    names = ("revision_id", "item_id", "item__code", "item__unit", "item__density", "per", "issue_rule", "unit", "alternates")  # fmt: skip
-    read = list(lines.values(*LINE_FIELDS, *SIZES, *names))
-    own = _own_units({r["item_id"] for r in read if r["unit"]})
-    for row in read:
-        components[row["revision_id"]].append(_line(row, own.get(row["item_id"], {})))
-    by_products = OutputRow.objects.filter(revision__in=outputs).order_by("operation", "position")
-    for row in by_products.values(*OUTPUT_FIELDS, "revision_id", "item__code", "kind"):
+    for revision, position, line in _lines(components, item_of, faults):
+        components[revision].append((line.operation, position, line))
+    by_products = OutputRow.objects.filter(revision__in=any_of(outputs))
+    for row in by_products.order_by("operation", "position").values(
+        *OUTPUT_FIELDS, "revision_id", "item__code", "kind"
+    ):
         outputs[row["revision_id"]].append(
             OutputLine(
                 item=row["item__code"],
@@ -131,19 +143,41 @@ def _read(listed: list[Revision]) -> dict[int, Structure]:
                 for g in r.grades
             ),
             operations=tuple(operations[r.pk]),
-            components=tuple(components[r.pk]),
+            components=tuple(c for _, _, c in sorted(components[r.pk], key=itemgetter(0, 1))),
             outputs=tuple(outputs[r.pk]),
         )
         for r in listed
+        if faults is None or r.item.code not in faults
     }
 
 
-def _own_units(items: set[int]) -> dict[int, dict[str, Decimal]]:
+def _lines(
+    revisions: Iterable[int], item_of: dict[int, str], faults: Faults | None
+) -> Iterator[tuple[int, int, ComponentLine]]:
+    """Yield the component lines of revisions, each with its revision and position; in any order."""
+    rows = ComponentRow.objects.filter(revision__in=any_of(revisions))
+    own: dict[int, dict[str, Decimal]] | None = None
+    # text, because most are empty and reading a million JSON values takes longer than all the rest
+    texts = rows.annotate(alternates_text=Cast("alternates", TextField()))
+    for row in texts.order_by().values_list(*LINE_FIELDS):
+        revision, position, _, item, *_ = row
+        if own is None and row[STATED_UNIT]:
+            own = _own_units(rows.exclude(unit="").values("item_id"))
+        try:
+            line = _line(row, (own or {}).get(item, {}))
+        except DomainError as fault:
+            if faults is None:
+                raise
+            faults[item_of[revision]] = fault
+        else:
+            yield revision, position, line
+
+
+def _own_units(items: QuerySet[Any, dict[str, int]]) -> dict[int, dict[str, Decimal]]:
     found: dict[int, dict[str, Decimal]] = {}
-    if items:
-        rows = ItemUnit.objects.filter(item__in=items).values_list("item_id", "name", "quantity")
-        for item, name, quantity in rows:
-            found.setdefault(item, {})[name] = quantity
+    rows = ItemUnit.objects.filter(item__in=items).values_list("item_id", "name", "quantity")
+    for item, name, quantity in rows:
+        found.setdefault(item, {})[name] = quantity
     return found
 
 
@@ -179,33 +213,46 @@ def step_of(kept: dict[str, Any]) -> InstructionStep:
     )
 
 
-def _line(row: dict[str, Any], own: dict[str, Decimal]) -> ComponentLine:
+def _line(row: tuple[Any, ...], own: dict[str, Decimal]) -> ComponentLine:
     """Return a row as a component line, its unit converted into the item's stock unit."""
-    code, stock_unit = row["item__code"], row["item__unit"]
+    (_, _, operation, _, code, stock_unit, quantity, per, allowance, rule, stated, reference,
+     effective_from, effective_until, alternates, measured_by, length, width, thickness, density) = row  # fmt: skip
     measure = None
-    if row["measured_by"]:
+    factor = ONE
+    if measured_by:
         measure = Measure(
-            by=MeasuredBy(row["measured_by"]),
-            length=row["length"] or ZERO,
-            width=row["width"],
-            thickness=row["thickness"],
-            density=row["item__density"],
+            by=MeasuredBy(measured_by),
+            length=length or ZERO,
+            width=width,
+            thickness=thickness,
+            density=density,
         )
-    unit = measure.unit() if measure else row["unit"] or stock_unit
+    unit = measure.unit() if measure else stated or stock_unit
+    if unit != stock_unit:
+        factor = conversion_factor(unit, stock_unit, item=code, stock_unit=stock_unit, own=own)
     return ComponentLine(
         item=code,
-        per=Per(row["per"]),
-        issue_rule=IssueRule(row["issue_rule"]),
-        unit="pcs" if measure else row["unit"],
-        unit_factor=ONE
-        if unit == stock_unit
-        else conversion_factor(unit, stock_unit, item=code, stock_unit=stock_unit, own=own),
+        operation=operation,
+        quantity=quantity,
+        per=PER[per],
+        allowance=allowance,
+        issue_rule=ISSUE_RULE[rule],
+        unit="pcs" if measure else stated,
+        unit_factor=factor,
         measure=measure,
-        alternates=tuple(
-            Alternate(item=a["item"], ratio=Decimal(a["ratio"])) for a in row["alternates"]
-        ),
-        **{name: row[name] for name in LINE_FIELDS},
+        alternates=() if alternates == "[]" else _alternates(alternates),
+        reference=reference,
+        effective_from=effective_from,
+        effective_until=effective_until,
     )
+
+
+PER = {p.value: p for p in Per}
+ISSUE_RULE = {r.value: r for r in IssueRule}
+
+
+def _alternates(kept: str) -> tuple[Alternate, ...]:
+    return tuple(Alternate(item=a["item"], ratio=Decimal(a["ratio"])) for a in orjson.loads(kept))
 
 
 def with_rows(revisions: QuerySet[Revision]) -> QuerySet[Revision]:
@@ -255,9 +302,11 @@ def revision_by_letter(code: str, letter: str) -> Revision:
     return found
 
 
-def structures_in_force(day: date) -> dict[str, Structure]:
+def structures_in_force(day: date, faults: Faults | None = None) -> dict[str, Structure]:
     """Return all structures in force on a day by item, with the lines that count then."""
-    return {s.item: s.on(day) for s in structures_of(in_force(day)).values()}
+    named = ("item__code", "approved_at", "batch_quantity", "share_rule", "main_weight", "grades")
+    rows = in_force(day).only(*named)
+    return {s.item: s.on(day) for s in structures_of(rows, faults).values()}
 
 
 def reached_from(top: Revision, day: date) -> tuple[dict[str, Revision], dict[str, Structure]]:
@@ -276,10 +325,10 @@ def reached_from(top: Revision, day: date) -> tuple[dict[str, Revision], dict[st
     return revisions, structures
 
 
-def phantoms_on(day: date) -> dict[str, Structure]:
+def phantoms_on(day: date, faults: Faults | None = None) -> dict[str, Structure]:
     """Return the structures of phantoms in force on a day."""
     rows = in_force(day).filter(item__is_phantom=True)
-    return {s.item: s.on(day) for s in structures_of(rows).values()}
+    return {s.item: s.on(day) for s in structures_of(rows, faults).values()}
 
 
 def inlined(revision: Revision, day: date) -> Inlined:
@@ -303,7 +352,17 @@ def shop_rates(day: date) -> ShopRates:
         },
         {r.grade.code: r.rate for r in grades},
         [overhead_rate(b) for b in budgets],
+        _ended(day, {b.code for b in budgets}),
     )
+
+
+def _ended(day: date, charged: set[str]) -> dict[str, tuple[str, date]]:
+    """Return overheads that were charged before a day and have no budget since: where, and when they ended."""
+    rows = OverheadBudget.objects.filter(effective_until__lt=day).exclude(code__in=charged)
+    return {
+        b.code: (b.work_center.code if b.work_center else "", b.effective_until)
+        for b in rows.select_related("work_center").order_by("effective_until")
+    }
 
 
 def overhead_rate(row: OverheadBudget) -> OverheadRate:

@@ -7,9 +7,8 @@ from decimal import Decimal
 import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
-from poietic_core.quantity import ONE
 from poietic_core.structure.plant import Plant
-from poietic_core.structure.requirement import entering, need_per_good_unit
+from poietic_core.structure.requirement import entering_for_one, need_per_good_unit
 
 from ..catalog.models import Item
 from .models import Revision
@@ -92,7 +91,7 @@ def _worked_out(revisions: NDArray[np.int64], day: date) -> Lines:
     keys = dict(Item.objects.filter(code__in=codes).values_list("code", "pk"))
     for revision in rows:
         structure = structures[revision.pk]
-        enter = entering(structure.operations, ONE)
+        enter = entering_for_one(structure.operations)
         for line in structure.components:
             need = need_per_good_unit(
                 structure, line, enter, unit="", standard_lot=revision.item.standard_lot

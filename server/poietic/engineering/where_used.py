@@ -7,7 +7,7 @@ from decimal import Decimal
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.explode import working_order
 from poietic_core.structure.model import Structure
-from poietic_core.structure.requirement import entering, need_per_good_unit
+from poietic_core.structure.requirement import entering_for_one, need_per_good_unit
 
 from ..catalog.models import Item
 from .models import ComponentRow, Revision
@@ -67,7 +67,7 @@ def _ancestors(item: Item, day: date) -> dict[str, Revision]:
 
 
 def _needs(revision: Revision, structure: Structure) -> dict[str, Decimal]:
-    enter = entering(structure.operations, ONE)
+    enter = entering_for_one(structure.operations)
     needs: dict[str, Decimal] = {}
     for line in structure.components:
         need = need_per_good_unit(

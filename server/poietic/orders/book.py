@@ -8,7 +8,7 @@ from typing import Self
 from django.db.models import Q, Sum
 from poietic_core.cost.clearing import receipt_credit
 from poietic_core.cost.model import OUTPUT_KINDS, CostedStructure, Element, InputKind
-from poietic_core.cost.rollup import Cell, standard_cells
+from poietic_core.cost.unit import Cell, standard_cells
 from poietic_core.cost.variance import (
     GradeFacts,
     InputFacts,

@@ -6,9 +6,9 @@ from decimal import Decimal
 from typing import ClassVar
 
 from django.db import connection
+from poietic_core.cost.inputs import cost_structure
 from poietic_core.cost.joint import grade_factors
 from poietic_core.cost.model import ITEM_KINDS, TIME_ELEMENT, CostInput, InputKey, InputKind
-from poietic_core.cost.rollup import cost_structure
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
 from poietic_core.quantity import (

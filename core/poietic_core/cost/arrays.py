@@ -1,0 +1,494 @@
+"""Cost sets as arrays, for questions that touch a whole plant: what-ifs, and why two sets differ.
+
+For screening: float64, and nothing is rounded between the levels. What is stored, and what is said
+of one item, is computed in Decimal (`rollup.py`, `sets.py`); a test compares both.
+"""
+
+from __future__ import annotations
+
+import io
+import zlib
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from operator import attrgetter
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..quantity import ONE
+from ..structure.flow import Network
+from ..structure.plant import Plant
+from ..structure.requirement import entering_for_one
+from .model import Base, CostedStructure, CostInput, InputKind
+from .overhead import COUNTED
+from .sets import INPUTS_CHANGED, Cause, Change, ChangeKind, ChangeOfNothing
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+Rows = NDArray[Any]
+
+KINDS = tuple(InputKind)
+BASES = tuple(Base)
+KIND = {kind: n for n, kind in enumerate(KINDS)}
+COMPONENT, BY_PRODUCT, CO_PRODUCT, SUBCONTRACT = (
+    KIND[k]
+    for k in (
+        InputKind.COMPONENT,
+        InputKind.BY_PRODUCT,
+        InputKind.CO_PRODUCT,
+        InputKind.SUBCONTRACT,
+    )
+)
+TIMES = [KIND[k] for k in INPUTS_CHANGED[ChangeKind.HOURS]]
+#: an input of an item's structure: item and code are positions in the names of the set
+INPUT = np.dtype(
+    [
+        *(("item", "i4"), ("operation", "i4"), ("kind", "i1"), ("code", "i4")),
+        *(("quantity", "f8"), ("price", "f8"), ("share", "f8")),
+        *(("is_per_order", "?"), ("is_per_good", "?"), ("base", "i1")),
+    ]
+)
+#: an operation: units entering it per good unit; joint: at or before the one where co-products leave
+OPERATION = np.dtype(
+    [("item", "i4"), ("number", "i4"), ("entering", "f8"), ("yield", "f8"), ("joint", "?")]
+)
+GRADE = np.dtype([("item", "i4"), ("main", "i4"), ("factor", "f8")])
+PARTS = ("names", "bought", "lots", "inputs", "operations", "grades")
+
+
+@dataclass(frozen=True, eq=False)
+class ArraySet:
+    """The standards of a set, as what they were computed from, in arrays."""
+
+    #: codes of items, work centers, suppliers and overheads, sorted; shape (n_names,)
+    names: NDArray[np.str_]
+    #: by name: price of a bought item [money/unit], else nan
+    bought: Floats
+    #: by name: standard lot of an item with a structure [unit], else nan
+    lots: Floats
+    #: shape (n_inputs,), (n_operations,), (n_grades,); all in the order of their items
+    inputs: Rows
+    operations: Rows
+    grades: Rows
+
+    def to_bytes(self) -> bytes:
+        """Return the arrays as bytes, compressed."""
+        file = io.BytesIO()
+        np.savez(file, **{part: getattr(self, part) for part in PARTS})
+        return zlib.compress(file.getvalue(), 1)
+
+    @classmethod
+    def from_bytes(cls, data: bytes) -> ArraySet:
+        """Return the arrays that `to_bytes` wrote."""
+        with np.load(io.BytesIO(zlib.decompress(data)), allow_pickle=False) as file:
+            return cls(**{part: file[part] for part in PARTS})
+
+    def on(self, names: NDArray[np.str_]) -> ArraySet:
+        """Return the set over more names, which hold all of its own, sorted."""
+        at = np.searchsorted(names, self.names)
+        bought, lots = np.full((2, names.size), np.nan)
+        bought[at], lots[at] = self.bought, self.lots
+        return ArraySet(
+            names,
+            bought,
+            lots,
+            _moved(self.inputs, at, "item", "code"),
+            _moved(self.operations, at, "item"),
+            _moved(self.grades, at, "item", "main"),
+        )
+
+    def costed(self) -> Bools:
+        """Return which names have a cost in this set."""
+        found: Bools = ~(np.isnan(self.bought) & np.isnan(self.lots))
+        found[self.grades["item"]] = True
+        found[self.inputs["code"][self.inputs["kind"] == CO_PRODUCT]] = True
+        return found
+
+    def changed(self, changes: Sequence[Change]) -> ArraySet:
+        """Return the set with the changes of a what-if made, one after the other.
+
+        Raises
+        ------
+        ChangeOfNothing (cost.change_of_nothing)
+        """
+        made = self
+        for change in changes:
+            made = made._changed(change)
+        return made
+
+    def _changed(self, change: Change) -> ArraySet:
+        touched = np.array([change.touches(n) for n in self.names.tolist()], dtype=np.bool_)
+        if change.kind in (ChangeKind.PRICE, ChangeKind.LOT):
+            column = "bought" if change.kind is ChangeKind.PRICE else "lots"
+            values = getattr(self, column).copy()
+            touched &= ~np.isnan(values)
+            values[touched] = _of(change, values[touched])
+            if not touched.any():
+                raise ChangeOfNothing(change.kind.value, change.code)
+            return replace(self, **{column: values})
+        kinds = [KIND[k] for k in INPUTS_CHANGED[change.kind]]
+        rows = np.isin(self.inputs["kind"], kinds) & touched[self.inputs["code"]]
+        if not rows.any():
+            raise ChangeOfNothing(change.kind.value, change.code)
+        inputs = self.inputs.copy()
+        column = "quantity" if change.kind is ChangeKind.HOURS else "price"
+        inputs[column][rows] = _of(change, inputs[column][rows])
+        return replace(self, inputs=inputs)
+
+
+def _of(change: Change, values: Floats) -> Floats:
+    """Return values as changed, like `Change.of`."""
+    if change.to is not None:
+        return np.full_like(values, float(change.to))
+    return values * float(ONE + change.by)
+
+
+def _moved(rows: Rows, at: NDArray[np.intp], *columns: str) -> Rows:
+    moved = rows.copy()
+    for column in columns:
+        moved[column] = at[rows[column]]
+    return moved
+
+
+def pack(bases: Mapping[str, CostedStructure], bought: Mapping[str, Decimal]) -> ArraySet:
+    """Return the standards of a set in arrays.
+
+    Parameters
+    ----------
+    bases : by made item
+    bought : by every other item [money/unit]
+    """
+    named = set(bases) | set(bought)
+    for basis in bases.values():
+        named.update(i.code for i in basis.inputs)
+        named.update(basis.grades)
+    names = np.array(sorted(named), dtype=np.str_)
+    at = {name: n for n, name in enumerate(names.tolist())}
+    prices, lots = np.full((2, names.size), np.nan)
+    for code, price in bought.items():
+        prices[at[code]] = price
+    operations: list[tuple[object, ...]] = []
+    grades: list[tuple[object, ...]] = []
+    flat: list[CostInput] = []
+    counts = []
+    listed = sorted(bases)
+    for code in listed:
+        basis, item = bases[code], at[code]
+        lots[item] = basis.standard_lot
+        operations += [(item, *row) for row in _operations(basis)]
+        grades += [(at[grade], item, factor) for grade, factor in basis.grades.items()]
+        flat += basis.inputs
+        counts.append(len(basis.inputs))
+    inputs = np.empty(len(flat), dtype=INPUT)
+    inputs["item"] = np.repeat([at[code] for code in listed] or [0], counts or [0])
+    inputs["kind"] = [KIND[i.kind] for i in flat]
+    inputs["code"] = [at[i.code] for i in flat]
+    inputs["base"] = [-1 if i.base is None else BASES.index(i.base) for i in flat]
+    for column in ("operation", "quantity", "price", "share", "is_per_order", "is_per_good"):
+        inputs[column] = list(map(attrgetter(column), flat))
+    return ArraySet(
+        names,
+        prices,
+        lots,
+        inputs,
+        np.sort(np.array(operations, dtype=OPERATION), order=["item", "number"]),
+        np.array(grades, dtype=GRADE),
+    )
+
+
+def _operations(basis: CostedStructure) -> Iterable[tuple[object, ...]]:
+    split_off = [i.operation for i in basis.inputs if i.kind is InputKind.CO_PRODUCT]
+    if not split_off and all(o.yield_share == ONE for o in basis.operations):
+        return [(o.number, ONE, ONE, False) for o in basis.operations]
+    enter = entering_for_one(basis.operations)
+    joint = Network(basis.operations).through(split_off[0]) if split_off else set()
+    return [
+        (o.number, enter[o.number].value, o.yield_share, o.number in joint)
+        for o in basis.operations
+    ]
+
+
+def merged(one: ArraySet, other: ArraySet) -> ArraySet:
+    """Return one set with the items of another in the place of its own."""
+    names = np.union1d(one.names, other.names)
+    old, new = one.on(names), other.on(names)
+    return _mixed(old, new, dict.fromkeys(Cause, new.costed()))
+
+
+# --- costs
+
+
+@dataclass
+class _Roller:
+    """Rolls direct costs up; what-ifs mostly leave the graph of components as it is."""
+
+    _graph: tuple[NDArray[Any], ...] = ()
+    _plant: Plant | None = None
+
+    def roll(self, costs: ArraySet) -> Floats:
+        """Return the cost of every name of a set [money/unit]; nan where it has none."""
+        *graph, direct = _linear(costs)
+        same = len(self._graph) == len(graph) and all(map(np.array_equal, self._graph, graph))
+        if self._plant is None or not same:
+            parents, children, needs = graph
+            self._plant = Plant(parents, children, needs, costs.names.size)
+            self._graph = tuple(graph)
+        rolled = self._plant.roll(direct)
+        rolled[~costs.costed()] = np.nan
+        return rolled
+
+
+def array_costs(costs: ArraySet) -> Floats:
+    """Return the cost of every name of a set [money/unit]; nan where it has none.
+
+    Shape (n_names,); equals (I − Nᵀ)⁻¹ applied to the direct costs.
+
+    Raises
+    ------
+    CycleFound (structure.cycle)
+    """
+    return _Roller().roll(costs)
+
+
+def _linear(costs: ArraySet) -> tuple[NDArray[Any], NDArray[Any], Floats, Floats]:
+    """Return parents, children and needs of the graph, and the direct cost of every name.
+
+    A co-product bears its share of every joint input of the item that it leaves with, which
+    bears the rest; a grade is its factor of the item.
+    """
+    rows = costs.inputs
+    at = _operation_of(costs, rows)
+    known = at >= 0
+    enter = np.where(known, costs.operations["entering"][at], 1.0)
+    good = np.where(known & rows["is_per_good"], costs.operations["yield"][at], 1.0)
+    with np.errstate(invalid="ignore"):
+        per_order = 1 / costs.lots[rows["item"]]
+    weight = _quantities(costs) * np.where(rows["is_per_order"], per_order, enter * good)
+    weight[rows["kind"] == BY_PRODUCT] *= -1
+    items, codes, kinds, prices = rows["item"], rows["code"], rows["kind"], rows["price"]
+    co_products = np.flatnonzero(kinds == CO_PRODUCT)
+    if co_products.size:
+        joint = known & costs.operations["joint"][at]
+        shares = np.bincount(items[co_products], rows["share"][co_products], costs.names.size)
+        copies, factors = _beside(rows, joint, co_products, enter)
+        origin = np.concatenate([np.arange(rows.size), copies[0]])
+        items = np.concatenate([items, copies[1]])
+        own = np.where(joint, 1 - shares[rows["item"]], 1.0)
+        own[co_products] = 0
+        weight = weight[origin] * np.concatenate([own, factors])
+        codes, kinds, prices = codes[origin], kinds[origin], prices[origin]
+    linked = (kinds == COMPONENT) & costs.costed()[codes]
+    direct = np.nan_to_num(costs.bought) + np.bincount(
+        items[~linked], (weight * prices)[~linked], costs.names.size
+    )
+    return (
+        np.concatenate([items[linked], costs.grades["item"]]),
+        np.concatenate([codes[linked], costs.grades["main"]]),
+        np.concatenate([weight[linked], costs.grades["factor"]]),
+        direct,
+    )
+
+
+def _beside(
+    rows: Rows, joint: Bools, co_products: NDArray[np.intp], enter: Floats
+) -> tuple[tuple[NDArray[np.intp], NDArray[np.intp]], Floats]:
+    """Return the joint inputs again for every co-product: which, whose, and its part of each."""
+    copies, owners, factors = [], [], []
+    for n in co_products:
+        made = rows["quantity"][n] * enter[n]
+        if not made:
+            continue
+        first, last = np.searchsorted(rows["item"], [rows["item"][n], rows["item"][n] + 1])
+        own = first + np.flatnonzero(joint[first:last] & (rows["kind"][first:last] != CO_PRODUCT))
+        copies.append(own)
+        owners.append(np.full(own.size, rows["code"][n], dtype=np.intp))
+        factors.append(np.full(own.size, rows["share"][n] / made))
+    none = [np.empty(0, dtype=np.intp)]
+    return (
+        (np.concatenate(copies or none), np.concatenate(owners or none)),
+        np.concatenate(factors or [np.empty(0)]),
+    )
+
+
+def _operation_of(costs: ArraySet, rows: Rows) -> NDArray[np.intp]:
+    """Return the position of each input's operation; -1 where it has none."""
+    keys = _key(costs.operations["item"], costs.operations["number"])
+    wanted = _key(rows["item"], rows["operation"])
+    return _position(keys, wanted)
+
+
+def _key(item: NDArray[Any], number: NDArray[Any]) -> NDArray[np.int64]:
+    key: NDArray[np.int64] = (item.astype(np.int64) << 32) | number
+    return key
+
+
+def _position(keys: NDArray[np.int64], wanted: NDArray[np.int64]) -> NDArray[np.intp]:
+    """Return where each wanted key stands among sorted ones; -1 where it does not."""
+    if not keys.size:
+        return np.full(wanted.size, -1, dtype=np.intp)
+    at = np.minimum(np.searchsorted(keys, wanted), keys.size - 1)
+    return np.where(keys[at] == wanted, at, -1)
+
+
+def _quantities(costs: ArraySet) -> Floats:
+    """Return the quantity of every input; of overhead, the base as it now is."""
+    rows = costs.inputs
+    quantities = rows["quantity"].copy()
+    overhead = np.flatnonzero(rows["base"] >= 0)
+    if not overhead.size:
+        return quantities
+    place = _key(rows["item"], rows["operation"]) * 2 + rows["is_per_order"]
+    spots, which = np.unique(place[overhead], return_inverse=True)
+    spot = _position(spots, place)
+    for n, base in enumerate(BASES):
+        counted = (spot >= 0) & _counted(costs, base)
+        amount = rows["quantity"][counted]
+        if base is Base.LABOUR_COST:
+            amount = amount * rows["price"][counted]
+        elif base is Base.MATERIAL_COST:
+            amount = amount * costs.bought[rows["code"][counted]]
+        sums = np.bincount(spot[counted], amount, spots.size)
+        mine = rows["base"][overhead] == n
+        quantities[overhead[mine]] = sums[which[mine]]
+    return quantities
+
+
+def _counted(costs: ArraySet, base: Base) -> Bools:
+    """Return which inputs make up a base."""
+    rows = costs.inputs
+    if base is Base.MATERIAL_COST:
+        is_bought = ~np.isnan(costs.bought[rows["code"]])
+        return np.asarray((rows["kind"] == COMPONENT) & is_bought)
+    return np.isin(rows["kind"], [KIND[k] for k in COUNTED[base].values()])
+
+
+# --- why two sets differ
+
+
+@dataclass(frozen=True, eq=False)
+class Screened:
+    """What names cost in two sets, and why it differs; floats, for the order of a list."""
+
+    names: NDArray[np.str_]
+    #: nan where a set has no cost
+    old: Floats
+    new: Floats
+    #: shape (n_names, n_causes), in the order of `Cause`; they add up to new minus old
+    causes: Floats
+
+
+def screened(old: ArraySet, new: ArraySet) -> Screened:
+    """Return what every item costs in two sets, and why it differs, like `differences`."""
+    names = np.union1d(old.names, new.names)
+    old, new = old.on(names), new.on(names)
+    in_old, in_new = old.costed(), new.costed()
+    both = ~np.isnan(old.lots) & ~np.isnan(new.lots)
+    priced = ~np.isnan(old.bought) & ~np.isnan(new.bought)
+    mixed = _same_rows(old, new) if _are_same_rows(old, new) else _mixed
+    roller = _Roller()
+    only_new = in_new & ~in_old
+    steps = [roller.roll(mixed(old, new, dict.fromkeys(Cause, only_new)))]
+    taken: set[Cause] = set()
+    for cause in Cause:
+        taken.add(cause)
+        made = in_new if Cause.STRUCTURE in taken else only_new
+        from_new = {
+            c: np.where(priced if c is Cause.PRICE else both, c in taken, made) for c in Cause
+        }
+        steps.append(roller.roll(mixed(old, new, from_new | {Cause.STRUCTURE: made})))
+    shared = in_old & in_new
+    return Screened(
+        names,
+        np.where(in_old, steps[0], np.nan),
+        np.where(in_new, steps[-1], np.nan),
+        np.where(shared[:, None], np.diff(np.array(steps), axis=0).T, 0.0),
+    )
+
+
+Chosen = Mapping[Cause, Bools]
+
+
+def _mixed(old: ArraySet, new: ArraySet, from_new: Chosen) -> ArraySet:
+    """Return a set that has from the new one what is said by name and cause, the rest from the old."""
+    structure, rate = from_new[Cause.STRUCTURE], from_new[Cause.RATE]
+    operations = _chosen(old.operations, new.operations, structure)
+    made = _chosen(old.inputs, new.inputs, structure)
+    timed = _chosen(old.inputs, new.inputs, from_new[Cause.TIME])
+    rated = _chosen(old.inputs, new.inputs, rate)
+    inputs = np.concatenate(
+        [
+            made[~np.isin(made["kind"], TIMES) & (made["base"] < 0)],
+            _where_done(timed[np.isin(timed["kind"], TIMES)], operations),
+            _where_done(rated[rated["base"] >= 0], operations),
+        ]
+    )
+    inputs = inputs[np.argsort(inputs["item"], kind="stable")]
+    grades = _chosen(old.grades, new.grades, structure, by="main")
+    return _priced(old, new, from_new, _at_rates(inputs, rated), operations, grades)
+
+
+def _priced(
+    old: ArraySet, new: ArraySet, from_new: Chosen, inputs: Rows, operations: Rows, grades: Rows
+) -> ArraySet:
+    is_made = ~np.where(from_new[Cause.STRUCTURE], np.isnan(new.lots), np.isnan(old.lots))
+    bought = np.where(from_new[Cause.PRICE], new.bought, old.bought)
+    lots = np.where(from_new[Cause.LOT_SIZE], new.lots, old.lots)
+    bought[is_made], lots[~is_made] = np.nan, np.nan
+    return ArraySet(old.names, bought, lots, inputs, operations, grades)
+
+
+def _are_same_rows(old: ArraySet, new: ArraySet) -> bool:
+    """Tell whether two sets differ in figures only, as a what-if and what it is made over."""
+    return (
+        old.inputs.size == new.inputs.size
+        and all(np.array_equal(old.inputs[c], new.inputs[c]) for c in ("item", "operation", "kind", "code", "is_per_order", "is_per_good", "base"))
+        and np.array_equal(old.operations, new.operations)
+        and np.array_equal(old.grades, new.grades)
+    )  # fmt: skip
+
+
+def _same_rows(old: ArraySet, new: ArraySet) -> Callable[[ArraySet, ArraySet, Chosen], ArraySet]:
+    """Return `_mixed` for sets of the same rows: figures change places, rows don't."""
+    is_time = np.isin(old.inputs["kind"], TIMES)
+    is_rated = is_time | (old.inputs["kind"] == SUBCONTRACT) | (old.inputs["base"] >= 0)
+
+    def mixed(old: ArraySet, new: ArraySet, from_new: Chosen) -> ArraySet:
+        by_row = {cause: chosen[old.inputs["item"]] for cause, chosen in from_new.items()}
+        inputs = old.inputs.copy()
+        for column, is_its, cause in (
+            ("quantity", is_time, Cause.TIME),
+            ("price", is_rated, Cause.RATE),
+        ):
+            taken = np.where(is_its, by_row[cause], by_row[Cause.STRUCTURE])
+            inputs[column][taken] = new.inputs[column][taken]
+        shared = by_row[Cause.STRUCTURE]
+        inputs["share"][shared] = new.inputs["share"][shared]
+        return _priced(old, new, from_new, inputs, old.operations, old.grades)
+
+    return mixed
+
+
+def _chosen(old: Rows, new: Rows, from_new: Bools, by: str = "item") -> Rows:
+    """Return the rows of the new set for the names said, of the old set for all others."""
+    rows = np.concatenate([old[~from_new[old[by]]], new[from_new[new[by]]]])
+    return rows[np.argsort(rows[by], kind="stable")]
+
+
+def _where_done(rows: Rows, operations: Rows) -> Rows:
+    keys = _key(operations["item"], operations["number"])
+    return rows[_position(keys, _key(rows["item"], rows["operation"])) >= 0]
+
+
+def _at_rates(rows: Rows, rated: Rows) -> Rows:
+    """Return time and subcontract at the prices that they have in other rows of the same place."""
+    kinds = [*TIMES, SUBCONTRACT]
+    priced = rated[np.isin(rated["kind"], kinds)]
+    keys = _key(priced["item"], priced["operation"]) * len(KINDS) + priced["kind"]
+    order = np.argsort(keys, kind="stable")
+    mine = np.flatnonzero(np.isin(rows["kind"], kinds))
+    wanted = _key(rows["item"], rows["operation"])[mine] * len(KINDS) + rows["kind"][mine]
+    at = _position(keys[order], wanted)
+    rows["price"][mine[at >= 0]] = priced["price"][order][at[at >= 0]]
+    return rows

@@ -1,0 +1,171 @@
+"""A structure with the price of each of its inputs: materials, times, subcontract, outputs, overhead."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+
+from ..quantity import ONE, exact, require_positive
+from ..structure.model import (
+    Operation,
+    OutputKind,
+    OutputLine,
+    PaymentBasis,
+    Per,
+    Structure,
+    Subcontract,
+)
+from ..structure.requirement import quantity_per_unit
+from .joint import grade_factors
+from .model import CostedOperation, CostedStructure, CostInput, Element, InputKind, ItemCost
+from .overhead import overhead_inputs
+from .rates import Rate, ShopRates
+
+
+@exact
+def cost_structure(
+    structure: Structure,
+    *,
+    standard_lot: Decimal,
+    items: Mapping[str, ItemCost],
+    rates: ShopRates,
+    units: Mapping[str, str],
+) -> CostedStructure:
+    """Return the structure with the price of each input.
+
+    Parameters
+    ----------
+    standard_lot : Decimal [unit], > 0
+    structure : with its phantoms put in
+    items : unit costs of its components and co-products
+    rates : of work centers and labour grades
+    units : stock unit of each by-product
+
+    Raises
+    ------
+    OutOfRange (input.out_of_range)
+        If the standard lot is not above 0.
+    """
+    require_positive(f"The standard lot of {structure.item}", standard_lot)
+    inputs: list[CostInput] = []
+    overheads: list[CostInput] = []
+    if not structure.operations:  # a phantom's lines
+        inputs += _materials(structure, 0, items)
+    for operation in structure.operations:
+        inputs += _materials(structure, operation.number, items)
+        inputs += _times(operation, rates)
+        if operation.subcontract:
+            inputs.append(_subcontract(operation, operation.subcontract))
+        inputs += [
+            _by_product(structure, line, units[line.item])
+            if line.kind is OutputKind.BY_PRODUCT
+            else _co_product(structure, line, items[line.item])
+            for line in structure.outputs
+            if line.operation == operation.number
+        ]
+        overheads += overhead_inputs(
+            operation.number, operation.work_center, inputs, rates.overheads
+        )
+    return CostedStructure(
+        item=structure.item,
+        standard_lot=standard_lot,
+        operations=tuple(
+            CostedOperation(
+                number=o.number,
+                name=o.name,
+                work_center=o.work_center,
+                yield_share=o.yield_share,
+                after=o.after,
+            )
+            for o in structure.operations
+        ),
+        inputs=(*inputs, *overheads),
+        grades=grade_factors(structure.item, structure.grades) if structure.grades else {},
+    )
+
+
+def _materials(
+    structure: Structure, operation: int, items: Mapping[str, ItemCost]
+) -> list[CostInput]:
+    return [
+        CostInput(
+            operation=operation,
+            kind=InputKind.COMPONENT,
+            code=line.item,
+            quantity=quantity_per_unit(line, structure.batch_quantity).value,
+            unit=items[line.item].unit,
+            price=items[line.item].price,
+            split=items[line.item].split,
+            is_per_order=line.per is Per.ORDER,
+            is_made=items[line.item].is_made,
+        )
+        for line in structure.components
+        if line.operation == operation
+    ]
+
+
+def _times(operation: Operation, rates: ShopRates) -> list[CostInput]:
+    machine = rates.centers[operation.work_center].machine
+    labour = rates.labour(operation.work_center, operation.labour_grade)
+    setup_labour, run_labour = operation.labour_hours()
+    hours = {
+        InputKind.SETUP_LABOUR: (setup_labour, Rate.plain(Element.SETUP_LABOUR, labour)),
+        InputKind.SETUP_MACHINE: (operation.setup_machine_hours, machine),
+        InputKind.RUN_LABOUR: (
+            run_labour / operation.run_quantity,
+            Rate.plain(Element.RUN_LABOUR, labour),
+        ),
+        InputKind.RUN_MACHINE: (operation.run_machine_hours / operation.run_quantity, machine),
+    }
+    return [
+        CostInput(
+            operation=operation.number,
+            kind=kind,
+            code=operation.work_center,
+            quantity=quantity,
+            unit="h",
+            price=rate.per_hour(),
+            split=rate.split,
+            is_per_order=kind in (InputKind.SETUP_LABOUR, InputKind.SETUP_MACHINE),
+        )
+        for kind, (quantity, rate) in hours.items()
+        if quantity
+    ]
+
+
+def _subcontract(operation: Operation, work: Subcontract) -> CostInput:
+    return CostInput(
+        operation=operation.number,
+        kind=InputKind.SUBCONTRACT,
+        code=work.supplier,
+        quantity=ONE,
+        unit="pcs",
+        price=work.price,
+        split={Element.SUBCONTRACT: work.price},
+        is_per_good=work.basis is PaymentBasis.RETURNED,
+    )
+
+
+def _co_product(structure: Structure, line: OutputLine, cost: ItemCost) -> CostInput:
+    return CostInput(
+        operation=line.operation,
+        kind=InputKind.CO_PRODUCT,
+        code=line.item,
+        quantity=quantity_per_unit(line, structure.batch_quantity).value,
+        unit=cost.unit,
+        price=cost.price,
+        split=cost.split,
+        lower=cost.cost.lower_levels,
+    )
+
+
+def _by_product(structure: Structure, line: OutputLine, unit: str) -> CostInput:
+    return CostInput(
+        operation=line.operation,
+        kind=InputKind.BY_PRODUCT,
+        code=line.item,
+        quantity=quantity_per_unit(line, structure.batch_quantity).value,
+        unit=unit,
+        price=line.credit_price,
+        split={Element.BY_PRODUCT: line.credit_price},
+    )

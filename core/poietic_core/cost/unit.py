@@ -1,0 +1,224 @@
+"""What one good unit costs: a costed structure's inputs, by element, level and operation."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from decimal import Decimal
+
+from ..derivation import Derivation, given, negative, product, quotient, rounded, total
+from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, round_parts, round_to
+from ..structure.flow import Network
+from ..structure.model import OutputKind, Structure
+from ..structure.requirement import entering_for_one, quantity_per_unit
+from .joint import JointOutput, joint_shares
+from .model import (
+    ITEM_KINDS,
+    OVERHEAD_KINDS,
+    TIME_ELEMENT,
+    CostedStructure,
+    CostInput,
+    Element,
+    InputKind,
+    UnitCost,
+)
+
+Cell = tuple[int, Element]
+
+
+@exact
+def quantity_per_good_unit(
+    costed: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]
+) -> Derivation:
+    """Return how much of an input one good unit takes in; of an output, gives out. Unrounded.
+
+    What is stated per order is spread over the standard lot. `enter` is the answer of
+    `entering_for_one`.
+    """
+    per = "order" if i.is_per_order else "unit"
+    quantity = given(f"{i.code} per {per}", i.quantity, unit=i.unit)
+    if i.is_per_order:
+        lot = given("standard lot", costed.standard_lot)
+        return quotient("per good unit", quantity, lot, unit=i.unit)
+    factors = [quantity]
+    entered = enter.get(i.operation)  # None: of a phantom without operations
+    if entered and entered.value != ONE:
+        factors.append(entered)
+    if i.is_per_good:
+        share = next(o.yield_share for o in costed.operations if o.number == i.operation)
+        factors.append(given(f"yield of operation {i.operation}", share))
+    return product("per good unit", factors, unit=i.unit) if len(factors) > 1 else quantity
+
+
+@exact
+def cost_per_unit(
+    costed: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]
+) -> Derivation:
+    """Return what one input costs per good unit; an output is negative. Unrounded."""
+    price = given(
+        "credit price" if i.sign() < 0 else "standard cost",
+        i.price,
+        unit=f"EUR/{i.unit}",
+        source=_source(i),
+    )
+    each = quantity_per_good_unit(costed, i, enter)
+    cost = product(f"{i.kind} {i.code}", (each, price), unit="EUR")
+    return negative(cost) if i.sign() < 0 else cost
+
+
+def _source(i: CostInput) -> str:
+    if i.kind in ITEM_KINDS:
+        return f"item:{i.code}"
+    if i.kind in OVERHEAD_KINDS:
+        return f"overhead:{i.code}"
+    return f"{'work-center' if i.kind in TIME_ELEMENT else 'partner'}:{i.code}"
+
+
+@exact
+def standard_cost(costed: CostedStructure) -> Derivation:
+    """Return the standard cost of one unit, 6 decimals, with every input as a term [money/unit]."""
+    enter = entering_for_one(costed.operations)
+    terms = [cost_per_unit(costed, i, enter) for i in costed.inputs]
+    return rounded(
+        f"standard cost of {costed.item}", total("sum of inputs", terms, unit="EUR"), UNIT_COST_STEP
+    )
+
+
+@exact
+def standard_cells(costed: CostedStructure) -> dict[Cell, Decimal]:
+    """Return the standard cost of one unit by operation and element.
+
+    The cells carry 6 decimals and add up to `standard_cost`.
+    """
+    enter = entering_for_one(costed.operations)
+    exact_cells: dict[Cell, Decimal] = {}
+    for i in costed.inputs:
+        each = i.sign() * quantity_per_good_unit(costed, i, enter).value
+        for element, part in i.split.items():
+            cell = (i.operation, element)
+            exact_cells[cell] = exact_cells.get(cell, ZERO) + each * part
+    parts = round_parts(
+        list(exact_cells.values()), standard_cost(costed).value, step=UNIT_COST_STEP
+    )
+    return dict(zip(exact_cells, parts, strict=True))
+
+
+@exact
+def unit_cost(costed: CostedStructure) -> UnitCost:
+    """Return the standard cost by element, what made components bring being lower level.
+
+    The parts carry 6 decimals and add up to `standard_cost`.
+    """
+    enter = entering_for_one(costed.operations)
+    this: dict[Element, Decimal] = {}
+    lower: dict[Element, Decimal] = {}
+    whole = ZERO
+    for i in costed.inputs:
+        each = i.sign() * quantity_per_good_unit(costed, i, enter).value
+        whole += each * i.price
+        if i.is_made or not i.lower:
+            _add(lower if i.is_made else this, i.split, each)
+        else:
+            _add(lower, i.lower, each)
+            _add(this, own_level(i), each)
+    return _rounded_cost(this, lower, round_to(whole, UNIT_COST_STEP))
+
+
+def _add(level: dict[Element, Decimal], split: Mapping[Element, Decimal], each: Decimal) -> None:
+    for element, part in split.items():
+        if part:
+            level[element] = level.get(element, ZERO) + each * part
+
+
+def own_level(i: CostInput) -> dict[Element, Decimal]:
+    """Return the part of a price that does not come from lower levels."""
+    own = {e: part - i.lower.get(e, ZERO) for e, part in i.split.items()}
+    return {e: part for e, part in own.items() if part}
+
+
+def _rounded_cost(
+    this: Mapping[Element, Decimal], lower: Mapping[Element, Decimal], whole: Decimal
+) -> UnitCost:
+    parts = round_parts([*this.values(), *lower.values()], whole, step=UNIT_COST_STEP)
+    return UnitCost(
+        this_level=dict(zip(this, parts[: len(this)], strict=True)),
+        lower_levels=dict(zip(lower, parts[len(this) :], strict=True)),
+    )
+
+
+@exact
+def co_product_shares(structure: Structure, made: Decimal) -> Mapping[str, Decimal]:
+    """Return the share of the joint cost that each co-product bears.
+
+    Parameters
+    ----------
+    structure : with its phantoms put in
+    made : units entering the operation at which they leave, per good unit of the item
+
+    Raises
+    ------
+    SharesDontAdd (cost.shares_dont_add)
+    """
+    lines = [o for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
+    split_off = lines[0].operation
+    good = made * Network(structure.operations).yields[split_off]
+    outputs = [JointOutput(item=structure.item, quantity=good, weight=structure.main_weight)]
+    for line in lines:
+        each = quantity_per_unit(line, structure.batch_quantity).value
+        outputs.append(JointOutput(item=line.item, quantity=each * made, weight=line.weight))
+    return joint_shares(structure.item, structure.share_rule, outputs)
+
+
+@exact
+def with_co_products(costed: CostedStructure) -> CostedStructure:
+    """Return a basis whose co-products cost their shares of the joint cost.
+
+    The joint cost is what accumulates through the split-off operation, net of by-products;
+    what comes later belongs to the main item alone.
+    """
+    lines = [i for i in costed.inputs if i.kind is InputKind.CO_PRODUCT]
+    if not lines:
+        return costed
+    joint = Network(costed.operations).through(lines[0].operation)
+    before = unit_cost(
+        replace(
+            costed,
+            inputs=tuple(
+                i
+                for i in costed.inputs
+                if i.operation in joint and i.kind is not InputKind.CO_PRODUCT
+            ),
+        )
+    )
+    made = entering_for_one(costed.operations)[lines[0].operation].value
+    inputs = []
+    for i in costed.inputs:
+        if i.kind is InputKind.CO_PRODUCT and i.quantity:
+            cost = scaled_cost(before, i.share / (i.quantity * made))
+            inputs.append(_at_cost(i, cost))
+        else:
+            inputs.append(i)
+    return replace(costed, inputs=tuple(inputs))
+
+
+def _at_cost(i: CostInput, cost: UnitCost) -> CostInput:
+    return replace(i, price=cost.total(), split=cost.by_element(), lower=dict(cost.lower_levels))
+
+
+def co_product_cost(i: CostInput) -> UnitCost:
+    """Return the unit cost of a co-product as the input of the item that it leaves with."""
+    return UnitCost(this_level=own_level(i), lower_levels=dict(i.lower))
+
+
+@exact
+def scaled_cost(cost: UnitCost, factor: Decimal) -> UnitCost:
+    """Return a unit cost times a factor, element by element, to 6 decimals."""
+    this = {e: v * factor for e, v in cost.this_level.items()}
+    lower = {e: v * factor for e, v in cost.lower_levels.items()}
+    whole = round_to(cost.total() * factor, UNIT_COST_STEP)
+    return _rounded_cost(this, lower, whole)
+
+
+def bought_cost(price: Decimal) -> UnitCost:
+    """Return the unit cost of a bought item: its price, all material of this level."""
+    return UnitCost(this_level={Element.MATERIAL: price}, lower_levels={})
