@@ -9,6 +9,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from poietic_core.cost.arrays import array_costs, merged, pack, screened
+from poietic_core.cost.contributions import contributions, sensitivities
 from poietic_core.cost.model import Base, Element
 from poietic_core.cost.overhead import OverheadRate
 from poietic_core.cost.rates import Rate, Rates, ShopRates
@@ -20,7 +21,6 @@ from poietic_core.cost.sets import (
     ChangeOfNothing,
     CostSet,
     changed,
-    contributions,
     differences,
     reroll,
 )
@@ -152,6 +152,31 @@ class Sets(SimpleTestCase):
         moved = reroll(dearer).costs["CELL"].total() - BASE.costs["CELL"].cost.total()
         # the ring that leaves with the part takes its share of what the plate costs more
         self.assertLess(moved, plate.amount / 100)
+
+    def test_what_a_yield_or_a_lot_moves_is_what_the_roll_up_says(self) -> None:
+        def costs(*, share: str = "0.95", lot: str = "20", last: str = "1") -> RollUp:
+            """Return a cell of three parts, nothing leaving beside them."""
+            made = replace(part(share=share), outputs=())
+            made = replace(made, operations=(made.operations[0], replace(made.operations[1], yield_share=D(last))))  # fmt: skip
+            cell = replace(CELL, grades=(), components=CELL.components[:1])
+            facts = (("PLATE", None, D("6.5")), ("JIG", None, D(15)), ("PART", made, None), ("CELL", cell, None))  # fmt: skip
+            items = {
+                code: ItemFacts(code=code, unit="pcs", is_made=s is not None, standard_lot=D(lot), price=p, structure=s)
+                for code, s, p in facts
+            }  # fmt: skip
+            return roll_up(items, shop())
+
+        now = costs()
+        told = {(s.code, s.operation): s.moved for s in sensitivities(cost_set(now), "CELL")}
+        self.assertEqual(told.keys(), {("CELL", 10), ("PART", 10), ("PART", 20), ("PART", None)})
+        for key, other, sign in (
+            (("PART", 10), costs(share="0.9595"), 1),
+            (("PART", None), costs(lot="20.2"), 1),
+            (("PART", 20), costs(last="0.99"), -1),
+        ):
+            moved = sign * (other.costs["CELL"].price - now.costs["CELL"].price)
+            self.assertLess(moved, 0)
+            self.assertAlmostEqual(told[key], moved, delta=D("0.00001"))
 
     def test_a_change_of_nothing_is_refused(self) -> None:
         for kind in ChangeKind:

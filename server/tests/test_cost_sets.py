@@ -97,6 +97,8 @@ class CostSets(TestCase):
             ([{"kind": "price", "code": "NONE", "by": "0.1"}], "cost.change_of_nothing"),
             ([{"kind": "price", "code": "AP-20"}], "input.invalid"),
             ([{"kind": "price", "code": "AP-20", "by": "-2"}], "input.invalid"),
+            ([{"kind": "standard lot", "code": "MA-200", "to": "0"}], "input.out_of_range"),
+            ([{"kind": "standard lot", "code": "*", "by": "-1"}], "input.out_of_range"),
         ):
             problem = self.sunil.do("write-what-if", {"name": "bad", "changes": changes})
             self.assertEqual(problem["code"], code)

@@ -1,4 +1,4 @@
-"""Cost sets against each other: what-ifs, the causes of a difference, and where the money goes.
+"""Cost sets against each other: what-ifs, and the causes of a difference.
 
 Everything here reads costed structures, the form in which a set is frozen, so that two sets can be
 compared long after prices, rates and structures have moved on.
@@ -13,11 +13,9 @@ from enum import StrEnum
 from fnmatch import fnmatchcase
 from typing import ClassVar
 
-from ..derivation import Derivation
 from ..errors import DomainError
-from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, round_to
+from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, require_positive, round_to
 from ..structure.explode import working_order
-from ..structure.requirement import entering_for_one
 from .model import (
     TIME_ELEMENT,
     CostedStructure,
@@ -31,7 +29,6 @@ from .overhead import with_bases
 from .unit import (
     bought_cost,
     co_product_cost,
-    quantity_per_good_unit,
     scaled_cost,
     unit_cost,
     with_co_products,
@@ -145,6 +142,15 @@ class Change:
     to: Decimal | None = None
     #: 0.12 is 12 % more
     by: Decimal = ZERO
+
+    def __post_init__(self) -> None:
+        """Refuse a standard lot that would not be above 0: setups are divided by it.
+
+        Raises OutOfRange (input.out_of_range).
+        """
+        if self.kind is ChangeKind.LOT:
+            lot = ONE + self.by if self.to is None else self.to
+            require_positive(f"The standard lot of {self.code}", lot)
 
     def of(self, value: Decimal) -> Decimal:
         """Return a value as changed."""
@@ -309,64 +315,3 @@ def _at_rate(i: CostInput, rated: Mapping[InputKey, CostInput]) -> CostInput:
     if other is None or (i.kind not in TIME_ELEMENT and i.kind is not InputKind.SUBCONTRACT):
         return i
     return replace(i, price=other.price, split=other.split)
-
-
-# --- where the money goes
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Contribution:
-    """What one bought item, work center, supplier or output adds to an item's cost [money/unit]."""
-
-    kind: InputKind
-    code: str
-    #: of it in one unit of the item, in its own unit
-    quantity: Decimal
-    amount: Decimal
-
-
-@exact
-def contributions(costs: CostSet, item: str) -> list[Contribution]:
-    """Return everything that makes up an item's cost, over all levels; largest first.
-
-    Of a changed set, hand over the bases that `reroll` returns: they carry its costs.
-    What is not rounded level by level adds up to the standard within rounding: one percent of a
-    contribution is what one percent of its price, rate or hours moves.
-    """
-    #: a grade is made as its item is, at its factor
-    opens = {g: (code, f) for code, b in costs.bases.items() for g, f in b.grades.items()}
-    top, times = opens.get(item, (item, ONE))
-    graph: dict[str, dict[str, Decimal]] = {}
-    waiting = [top]
-    flows: dict[str, Mapping[int, Derivation]] = {}
-    while waiting:
-        code = waiting.pop()
-        if code in graph or code not in costs.bases:
-            continue
-        basis = costs.bases[code]
-        flows[code] = entering_for_one(basis.operations)
-        graph[code] = {}
-        for i in basis.inputs:
-            main, factor = opens.get(i.code, (i.code, ONE))
-            if i.kind is InputKind.COMPONENT and main in costs.bases:
-                each = quantity_per_good_unit(basis, i, flows[code]).value * factor
-                graph[code][main] = graph[code].get(main, ZERO) + each
-                waiting.append(main)
-    needs = dict.fromkeys(graph, ZERO) | {top: times}
-    found: dict[tuple[InputKind, str], tuple[Decimal, Decimal]] = {}
-    for code in working_order(graph):
-        for child, each in graph.get(code, {}).items():
-            needs[child] = needs.get(child, ZERO) + needs[code] * each
-        basis = costs.bases[code]
-        for i in basis.inputs:
-            if i.kind is InputKind.COMPONENT and (i.code in costs.bases or i.code in opens):
-                continue
-            key = (i.kind, i.code)
-            quantity, amount = found.get(key, (ZERO, ZERO))
-            each = needs[code] * i.sign() * quantity_per_good_unit(basis, i, flows[code]).value
-            found[key] = (quantity + each, amount + each * i.price)
-    listed = [
-        Contribution(kind=kind, code=code, quantity=quantity, amount=amount)
-        for (kind, code), (quantity, amount) in found.items()
-    ]
-    return sorted(listed, key=lambda c: (-abs(c.amount), c.kind, c.code))

@@ -56,6 +56,17 @@ class PriceOut(Schema):
     effective_until: date | None
 
 
+class ListPriceOut(Schema):
+    """What we ask for an item; customer and name are empty where it is for everybody."""
+
+    customer: str
+    name: str
+    price: DecimalText
+    from_quantity: DecimalText
+    effective_from: date | None
+    effective_until: date | None
+
+
 class DocumentOut(Schema):
     """A drawing or picture of an item."""
 
@@ -162,6 +173,23 @@ def prices(request: HttpRequest, code: str) -> list[PriceOut]:
         PriceOut(
             supplier=p.supplier.code,
             name=p.supplier.name,
+            price=p.price,
+            from_quantity=p.from_quantity,
+            effective_from=p.effective_from,
+            effective_until=p.effective_until,
+        )
+        for p in rows
+    ]
+
+
+@router.get("/items/{code}/list-prices", response={200: list[ListPriceOut], 404: Problem})
+def list_prices(request: HttpRequest, code: str) -> list[ListPriceOut]:
+    """Return what we ask for an item."""
+    rows = item_by_code(code).list_prices.select_related("customer")
+    return [
+        ListPriceOut(
+            customer=p.customer.code if p.customer else "",
+            name=p.customer.name if p.customer else "",
             price=p.price,
             from_quantity=p.from_quantity,
             effective_from=p.effective_from,

@@ -1,6 +1,6 @@
 """Commands on items, their prices, partners, places and reasons."""
 
-from collections.abc import Container
+from collections.abc import Container, Sequence
 from datetime import date
 from typing import Annotated, Any, Literal
 
@@ -20,6 +20,7 @@ from .models import (
     ItemDocument,
     ItemUnit,
     KeptFile,
+    ListPrice,
     Partner,
     Place,
     PriceRow,
@@ -87,14 +88,19 @@ class ChangeItem(ItemFields):
     inactive_reason: Note | None = None
 
 
-class PriceGiven(Strict):
-    """What a supplier asks for one unit, from a quantity on, for a time."""
+class DatedPriceGiven(Strict):
+    """A price of one unit, from a quantity on, for a time."""
 
-    supplier: Code
     price: NotNegative
     from_quantity: NotNegative = ZERO
     effective_from: date | None = None
     effective_until: date | None = None
+
+
+class PriceGiven(DatedPriceGiven):
+    """What a supplier asks."""
+
+    supplier: Code
 
 
 class SetPrices(Strict):
@@ -102,6 +108,19 @@ class SetPrices(Strict):
 
     item: Code
     prices: Annotated[list[PriceGiven], Field(max_length=200)]
+
+
+class ListPriceGiven(DatedPriceGiven):
+    """What we ask of a customer; of everybody, where none is named."""
+
+    customer: Code | None = None
+
+
+class SetListPrices(Strict):
+    """All list prices of an item."""
+
+    item: Code
+    prices: Annotated[list[ListPriceGiven], Field(max_length=200)]
 
 
 class AttachDocument(Strict):
@@ -237,34 +256,87 @@ def _check(item: Item) -> None:
 )
 def set_prices(context: Context, given: SetPrices) -> None:
     """Replace the prices of a bought item; the standard takes them at the next roll-up."""
-    item = context.lock_one(
-        Item.objects.filter(code=given.item), "item", NotFound("item", given.item)
-    )
+    item = _item_to_price(context, given.item)
     if item.source == Item.Source.MAKE:
         raise InvalidInput([f"item: {item.code} is made; its cost is rolled up"])
-    suppliers = {
-        p.code: p
-        for p in Partner.objects.filter(
-            code__in={p.supplier for p in given.prices}, is_supplier=True
-        )
-    }
-    for n, price in enumerate(given.prices):
-        if price.supplier not in suppliers:
-            raise NotFound("supplier", price.supplier)
-        if price.effective_until and price.effective_from and price.effective_until < price.effective_from:  # fmt: skip
-            raise InvalidInput([f"prices: the days of line {n + 1} are the wrong way round"])
-    before = item.prices.count()
-    item.prices.all().delete()
-    PriceRow.objects.bulk_create(
-        PriceRow(
-            item=item,
-            supplier=suppliers[p.supplier],
-            position=n,
-            **p.model_dump(exclude={"supplier"}),
-        )
-        for n, p in enumerate(given.prices)
+    suppliers = _partners("supplier", [p.supplier for p in given.prices])
+    _check_days(given.prices, [p.supplier for p in given.prices])
+    _replace_prices(
+        context,
+        item,
+        PriceRow,
+        [
+            PriceRow(
+                item=item,
+                supplier=suppliers[p.supplier],
+                position=n,
+                **p.model_dump(exclude={"supplier"}),
+            )
+            for n, p in enumerate(given.prices)
+        ],
     )
-    context.effects.field(f"item {item.code}", "prices", before, len(given.prices))
+
+
+@command("set-list-prices", "Set the list prices of an item", Role.COST_ACCOUNTANT, Role.CONTROLLER)
+def set_list_prices(context: Context, given: SetListPrices) -> None:
+    """Replace what we ask for an item: of everybody, or of a customer; from a quantity on, for a time."""
+    item = _item_to_price(context, given.item)
+    customers = _partners("customer", [p.customer for p in given.prices if p.customer])
+    _check_days(given.prices, [p.customer or "" for p in given.prices])
+    _replace_prices(
+        context,
+        item,
+        ListPrice,
+        [
+            ListPrice(
+                item=item,
+                customer=customers.get(p.customer or ""),
+                position=n,
+                **p.model_dump(exclude={"customer"}),
+            )
+            for n, p in enumerate(given.prices)
+        ],
+    )
+
+
+def _item_to_price(context: Context, code: str) -> Item:
+    return context.lock_one(Item.objects.filter(code=code), "item", NotFound("item", code))
+
+
+def _partners(kind: str, codes: list[str]) -> dict[str, Partner]:
+    """Return partners of a kind by code; the first that is none is refused by name."""
+    rows = Partner.objects.filter(code__in=codes, **{f"is_{kind}": True})
+    found = {p.code: p for p in rows}
+    for code in codes:
+        if code not in found:
+            raise NotFound(kind, code)
+    return found
+
+
+def _check_days(prices: Sequence[DatedPriceGiven], whose: list[str]) -> None:
+    """Refuse a price whose days are the wrong way round, and two of one quantity on one day."""
+    for n, (price, owner) in enumerate(zip(prices, whose, strict=True)):
+        first, last = price.effective_from or date.min, price.effective_until or date.max
+        if last < first:
+            raise InvalidInput([f"prices: the days of line {n + 1} are the wrong way round"])
+        for m in range(n):
+            other = prices[m]
+            same = (whose[m], other.from_quantity) == (owner, price.from_quantity)
+            apart = (other.effective_until or date.max) < first or last < (other.effective_from or date.min)  # fmt: skip
+            if same and not apart:
+                raise InvalidInput(
+                    [f"prices: lines {m + 1} and {n + 1} are for the same quantity and days"]
+                )
+
+
+def _replace_prices(
+    context: Context, item: Item, model: type[PriceRow] | type[ListPrice], rows: Sequence[Any]
+) -> None:
+    standing = model.objects.filter(item=item)
+    words = "prices" if model is PriceRow else "list prices"
+    context.effects.field(f"item {item.code}", words, standing.count(), len(rows))
+    standing.delete()
+    model.objects.bulk_create(rows)
     item.change = context.change
     item.save(update_fields=["change"])
 

@@ -109,17 +109,41 @@ class Item(Changing):
         return Method(self.valuation)
 
 
-class PriceRow(models.Model):
-    """What a supplier asks for an item, from a quantity on, for a time."""
+class DatedPrice(models.Model):
+    """A price of one unit, from a quantity on, for a time."""
+
+    from_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    price = models.DecimalField(max_digits=18, decimal_places=6)
+    #: first and last day; null: open
+    effective_from = models.DateField(null=True)
+    effective_until = models.DateField(null=True)
+
+    class Meta:
+        abstract = True
+
+
+class PriceRow(DatedPrice):
+    """What a supplier asks for an item."""
 
     item = models.ForeignKey(Item, models.CASCADE, related_name="prices")
     supplier = models.ForeignKey(Partner, models.PROTECT, related_name="prices")
     #: the first supplier listed is the one that the standard buys from
     position = models.IntegerField()
-    from_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=0)
-    price = models.DecimalField(max_digits=18, decimal_places=6)
-    effective_from = models.DateField(null=True)
-    effective_until = models.DateField(null=True)
+
+    class Meta:
+        ordering = ["position"]
+
+    def __str__(self) -> str:
+        return f"{self.item_id} {self.price}"
+
+
+class ListPrice(DatedPrice):
+    """What we ask for an item."""
+
+    item = models.ForeignKey(Item, models.CASCADE, related_name="list_prices")
+    #: null: everybody who has no price of their own
+    customer = models.ForeignKey(Partner, models.PROTECT, null=True, related_name="list_prices")
+    position = models.IntegerField()
 
     class Meta:
         ordering = ["position"]

@@ -21,12 +21,21 @@ from ..engineering.queries import (
     shop_rates,
     structures_in_force,
 )
+from ..web_api.errors import NotFound
 from .models import CostSet, Standard
 
 
 def current_set() -> CostSet | None:
     """Return the set in force."""
     return CostSet.objects.filter(state=CostSet.State.CURRENT).first()
+
+
+def cost_set_by_number(number: int) -> CostSet:
+    """Return a set, or refuse by its number."""
+    found = CostSet.objects.select_related("base").filter(pk=number).first()
+    if found is None:
+        raise NotFound("cost set", str(number))
+    return found
 
 
 def standards_in_force(items: Iterable[Item | int] | None = None) -> dict[str, Standard]:

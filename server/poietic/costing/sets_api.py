@@ -9,8 +9,11 @@ from django.db.models import Count
 from django.http import HttpRequest
 from ninja import Router, Schema
 from poietic_core.cost.arrays import Screened, screened
-from poietic_core.cost.model import Element, InputKind, UnitCost
-from poietic_core.cost.sets import Cause, Contribution, contributions, differences
+from poietic_core.cost.contributions import Contribution, contributions, sensitivities
+from poietic_core.cost.model import OVERHEAD_KINDS, Base, Element, InputKind, UnitCost
+from poietic_core.cost.overhead import unit_of
+from poietic_core.cost.sets import Cause, differences
+from poietic_core.cost.sets import CostSet as CoreSet
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to
 
 from ..catalog.models import Item, Partner
@@ -21,12 +24,14 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .api import ElementCost
 from .models import CostSet, Standard
-from .queries import current_set
+from .queries import cost_set_by_number, current_set
 from .sets import at_its_costs, reached_in, rolled_in, set_in_arrays
 
 router = Router(tags=["cost sets"])
 SHOWN_MOST = 500
 PLACES = 6
+#: yields and lots that are told of an item
+SENSITIVE_MOST = 20
 #: a difference that is but the rounding of floats [money/unit]
 UNSEEN = 0.000_01
 
@@ -133,6 +138,17 @@ class StandardStep(Schema):
     causes: list[CausePart]
 
 
+class SensitivityOut(Schema):
+    """What a yield, or a standard lot, that is one percent larger moves [money/unit]."""
+
+    item: str
+    name: str
+    #: null: the standard lot of the item
+    operation: int | None
+    value: DecimalText
+    moved: DecimalText
+
+
 class ItemCostOut(Schema):
     """What an item costs, in which sets, out of what, and how it got there."""
 
@@ -142,6 +158,8 @@ class ItemCostOut(Schema):
     standard_lot: DecimalText
     sets: list[CostIn]
     parts: list[PartOut]
+    #: yields and standard lots, those that move it most first
+    sensitivities: list[SensitivityOut]
     history: list[StandardStep]
 
 
@@ -174,7 +192,7 @@ def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
 
     Screened in arrays; an item that is opened is computed exactly.
     """
-    left, right = _set(old), _set(new)
+    left, right = cost_set_by_number(old), cost_set_by_number(new)
     found = screened(set_in_arrays(left), set_in_arrays(right))
     moved = np.nan_to_num(np.abs(found.causes).sum(axis=1))
     shared = ~np.isnan(found.old - found.new)
@@ -221,8 +239,14 @@ def _difference(found: Screened, n: int, item: Item) -> DifferenceOut:
 def parts_against(request: HttpRequest, new: int, old: int, code: str) -> list[PartOut]:
     """Return everything that makes up an item's cost in two sets, what moved most first."""
     item_by_code(code)
-    before = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(old), code), code)}
-    after = {(c.kind, c.code): c for c in contributions(at_its_costs(_set(new), code), code)}
+    before = {
+        (c.kind, c.code): c
+        for c in contributions(at_its_costs(cost_set_by_number(old), code), code)
+    }
+    after = {
+        (c.kind, c.code): c
+        for c in contributions(at_its_costs(cost_set_by_number(new), code), code)
+    }
     rows = _parts(after, before)
     return sorted(rows, key=lambda r: (-abs(r.amount - r.old_amount), r.code))
 
@@ -241,7 +265,8 @@ def item_cost(request: HttpRequest, code: str) -> ItemCostOut:
     costs = {s: rolled_in(s, code).costs.get(code) for s in shown}
     if costs[current] is None:
         raise NotFound("standard of", code)
-    parts = contributions(at_its_costs(current, code), code)
+    made_of = at_its_costs(current, code)
+    parts = contributions(made_of, code)
     return ItemCostOut(
         item=code,
         name=item.name,
@@ -259,15 +284,9 @@ def item_cost(request: HttpRequest, code: str) -> ItemCostOut:
             if cost is not None
         ],
         parts=_parts({(c.kind, c.code): c for c in parts}, {}),
+        sensitivities=_sensitivities(made_of, code),
         history=_history(item),
     )
-
-
-def _set(number: int) -> CostSet:
-    found = CostSet.objects.select_related("base").filter(pk=number).first()
-    if found is None:
-        raise NotFound("cost set", str(number))
-    return found
 
 
 def _layers(cost: UnitCost) -> list[ElementCost]:
@@ -282,6 +301,22 @@ def _layers(cost: UnitCost) -> list[ElementCost]:
     ]
 
 
+def _sensitivities(made_of: CoreSet, code: str) -> list[SensitivityOut]:
+    found = sensitivities(made_of, code)[:SENSITIVE_MOST]
+    names = dict(Item.objects.filter(code__in={s.code for s in found}).values_list("code", "name"))
+    return [
+        SensitivityOut(
+            item=s.code,
+            name=names[s.code],
+            operation=s.operation,
+            value=s.value,
+            moved=_six(s.moved),
+        )
+        for s in found
+        if _six(s.moved)
+    ]
+
+
 Parts = dict[tuple[InputKind, str], Contribution]
 
 
@@ -290,7 +325,9 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
     items = {i.code: i for i in Item.objects.filter(code__in={code for _, code in keys})}
     names = dict(WorkCenter.objects.values_list("code", "name"))
     names |= dict(Partner.objects.values_list("code", "name"))
-    names |= dict(OverheadBudget.objects.values_list("code", "name"))
+    units = {}
+    for code, name, base in OverheadBudget.objects.values_list("code", "name", "base"):
+        names[code], units[code] = name, unit_of(Base(base))
     rows = []
     for kind, code in keys:
         new, old = after.get((kind, code)), before.get((kind, code))
@@ -300,7 +337,11 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
                 kind=kind.value,
                 code=code,
                 name=item.name if item else names.get(code, code),
-                unit=item.unit if item else "pcs" if kind is InputKind.SUBCONTRACT else "h",
+                unit=item.unit
+                if item
+                else units.get(code, "h")
+                if kind in OVERHEAD_KINDS
+                else UNIT_OF.get(kind, "h"),
                 is_made=item.is_made if item else False,
                 quantity=_six(new.quantity if new else ZERO),
                 amount=_six(new.amount if new else ZERO),
@@ -311,6 +352,7 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
     return rows
 
 
+UNIT_OF = {InputKind.SUBCONTRACT: "pcs"}
 MATERIALS = (InputKind.COMPONENT, InputKind.BY_PRODUCT, InputKind.CO_PRODUCT)
 
 

@@ -1,7 +1,7 @@
 """Sets of standards written and read as wholes: there may be a hundred thousand in one."""
 
 import gc
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from decimal import Decimal
 
@@ -37,9 +37,12 @@ def without_collector() -> Iterator[None]:
         gc.enable()
 
 
-def totals_of(cost_set: CostSet | None) -> dict[int, Decimal]:
-    """Return the standards of a set by item key [money/unit]."""
-    return dict(Standard.objects.filter(cost_set=cost_set).values_list("item_id", "total"))
+def totals_of(cost_set: CostSet | None, items: Iterable[Item] | None = None) -> dict[int, Decimal]:
+    """Return the standards of a set by item key [money/unit]; of all items where none are named."""
+    rows = Standard.objects.filter(cost_set=cost_set)
+    if items is not None:
+        rows = rows.filter(item__in=list(items))
+    return dict(rows.values_list("item_id", "total"))
 
 
 def store_standards(

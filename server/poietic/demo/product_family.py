@@ -17,7 +17,19 @@ PARTNERS = (
     ("KETTER", "Ketterby Glass", True),
     ("PELDUN", "Pell and Dunmore Electronics", True),
     ("ORMSBY", "Ormsby Star Society", False),
+    ("ELLERB", "Ellerby Instruments", False),
 )
+#: customer (None: everybody), price, from quantity
+LIST_PRICES: dict[str, list[tuple[str | None, str, str]]] = {
+    "HT-200": [(None, "1190.00", "0"), (None, "1090.00", "10"), ("ORMSBY", "1020.00", "0")],
+    "HT-150": [(None, "640.00", "0"), ("ELLERB", "598.00", "5")],
+    "OT-200": [(None, "790.00", "0")],
+    "MA-200": [(None, "94.00", "0"), ("ELLERB", "79.00", "50")],
+    "FO-80": [(None, "118.00", "0")],
+    "HC-1": [(None, "129.00", "0"), ("ELLERB", "99.00", "20")],
+    "FN-50": [(None, "59.00", "0")],
+    "RB-200": [(None, "148.00", "0")],
+}
 CENTERS = (
     ("OPTICS", "Grinding and polishing spindles", "14.00", "33.00", 4, "0.90", "TWO"),
     ("ELEC", "Electronics bench", "3.00", "31.00", 2, "1", "DAY"),
@@ -261,6 +273,9 @@ def prices_and_papers(shop: Shop) -> None:
     }.items():
         prices = [{"supplier": s, "price": p, "from_quantity": q} for s, p, q in rows]
         shop.do("set-prices", item=item, prices=prices)
+    for item, asked in LIST_PRICES.items():
+        prices = [{"customer": c, "price": p, "from_quantity": q} for c, p, q in asked]
+        shop.do("set-list-prices", item=item, prices=prices)
     shop.do(
         "set-rates",
         work_center="MILL",

@@ -51,6 +51,7 @@ LISTS = {
     "shifts": ("calendar", "calendars"),
     "exceptions": ("calendar", "calendars"),
     "prices": ("item", "items"),
+    "list_prices": ("item", "items"),
     "rates": ("work_center", "work_centers"),
 }
 #: tables of things that stand by themselves, each before those that name it
@@ -58,7 +59,7 @@ THINGS = ("partners", "labour_grades", "calendars", "items", "work_centers")
 PARTS = ("structures", "operations", "components", "outputs")
 #: columns that name something of another table
 NAMES = {
-    "partners": ("supplier",),
+    "partners": ("supplier", "customer"),
     "labour_grades": ("labour_grade",),
     "calendars": ("calendar",),
     "items": ("item", "component", "output"),

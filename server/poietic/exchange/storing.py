@@ -8,7 +8,7 @@ from django.db.models import Model
 from django.utils import timezone
 from poietic_core.cost.rates import rate_of
 
-from ..catalog.models import Item, Partner, PriceRow
+from ..catalog.models import Item, ListPrice, Partner, PriceRow
 from ..commanding.registry import Context
 from ..engineering.commands.structures import next_letters
 from ..engineering.commands.work_centers import plain_layers
@@ -123,7 +123,7 @@ def _write_work_centers(context: Context, rows: dict[str, list[Row]]) -> None:
 def _write_lists(lists: dict[str, dict[str, list[Row]]]) -> None:
     """Replace the lists of their parents."""
     calendars = {c.code: c for c in WorkCalendar.objects.all()}
-    suppliers = {p.code: p for p in Partner.objects.all()}
+    partners = {p.code: p for p in Partner.objects.all()}
     for table, model in (("shifts", ShiftRow), ("exceptions", DayException)):
         groups = lists[table]
         model.objects.filter(calendar__code__in=groups).delete()
@@ -135,21 +135,26 @@ def _write_lists(lists: dict[str, dict[str, list[Row]]]) -> None:
                 for row in rows
             ),
         )
-    items = {i.code: i for i in Item.objects.filter(code__in=lists["prices"])}
-    PriceRow.objects.filter(item__in=items.values()).delete()
-    _create(
-        PriceRow,
-        (
-            PriceRow(
-                item=items[code],
-                supplier=suppliers[row.values["supplier"]],
-                position=n,
-                **_fields(row, "prices", without=("item", "supplier")),
-            )
-            for code, rows in lists["prices"].items()
-            for n, row in enumerate(rows)
-        ),
-    )
+    for table, price, partner in (
+        ("prices", PriceRow, "supplier"),
+        ("list_prices", ListPrice, "customer"),
+    ):
+        groups = lists[table]
+        items = {i.code: i for i in Item.objects.filter(code__in=groups)}
+        price.objects.filter(item__in=items.values()).delete()
+        _create(
+            price,
+            (
+                price(
+                    item=items[code],
+                    position=n,
+                    **{partner: partners.get(row.values[partner])},
+                    **_fields(row, table, without=("item", partner)),
+                )
+                for code, rows in groups.items()
+                for n, row in enumerate(rows)
+            ),
+        )
     for code, rows in lists["rates"].items():
         _write_rates(WorkCenter.objects.get(code=code), rows)
 

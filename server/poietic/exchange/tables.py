@@ -101,6 +101,12 @@ def _values(names: type[StrEnum]) -> tuple[str, ...]:
     return tuple(member.value for member in names)
 
 
+DATED_PRICE = (
+    Column("price", "decimal", is_required=True),
+    Column("from_quantity", "decimal", default=Decimal(0)),
+    Column("effective_from", "date"),
+    Column("effective_until", "date"),
+)
 TABLES = (
     _named(
         "partners",
@@ -157,14 +163,12 @@ TABLES = (
     Table(
         "prices",
         ("item", "supplier", "from_quantity", "effective_from"),
-        (
-            _required("item"),
-            _required("supplier"),
-            Column("price", "decimal", is_required=True),
-            Column("from_quantity", "decimal", default=Decimal(0)),
-            Column("effective_from", "date"),
-            Column("effective_until", "date"),
-        ),
+        (_required("item"), _required("supplier"), *DATED_PRICE),
+    ),
+    Table(
+        "list_prices",
+        ("item", "customer", "from_quantity", "effective_from"),
+        (_required("item"), Column("customer", "code"), *DATED_PRICE),
     ),
     _named(
         "work_centers",
