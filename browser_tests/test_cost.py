@@ -49,13 +49,36 @@ class Standards(BrowserTest):
         self.assertEqual(str(standards_in_force()["PAD-3"].total), "0.520000")
         self.assertEqual(differences(), [])
 
+        page.goto("/define/items/MA-200")
+        page.get_by_role("button", name="List prices of MA-200…").click()
+        page.get_by_label("EUR 1", exact=True).fill("53.50")
+        self.post(page)
+        page.keyboard.press("Control+k")
+        page.keyboard.type("margin")
+        page.keyboard.press("Enter")
+        worst = page.get_by_role("table", name="Margins").get_by_role("row").nth(1)
+        expect(worst).to_contain_text(
+            re.compile("Mirror cell MA-200.*everybody.*53.50.*54.30.*−0.80.*−1.5 %")
+        )
+        page.get_by_label("Standards of").select_option(label="dear aluminium")
+        expect(worst).to_contain_text("55.05")
+
         page.goto("/define/items/MA-200/cost")
         expect(page.get_by_role("table", name="By element and level")).to_contain_text("dear aluminium")  # fmt: skip
         history = page.get_by_role("table", name="Standards as they came into force")
         expect(history).to_contain_text("price 0.90 U")
+        page.get_by_role("button", name="What moves it").click()
+        expect(page.get_by_role("table", name="What moves it")).to_contain_text(
+            "yield of operation 10"
+        )
+        page.get_by_role("button", name="Structure").click()
+        expect(page.get_by_role("treegrid", name="Structure of MA-200")).to_contain_text(
+            "Support pad"
+        )
         for path, heading in (
             ("/define/items/MA-200/cost", "Cost of"),
             ("/cost/standards", "Standards"),
+            ("/cost/margin", "Margin"),
             ("/define/partners", "Partners"),
             ("/define/reasons", "Reasons"),
             ("/define/work-centers?code=MILL", "Work centers"),

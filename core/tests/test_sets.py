@@ -154,7 +154,7 @@ class Sets(SimpleTestCase):
         self.assertLess(moved, plate.amount / 100)
 
     def test_what_a_yield_or_a_lot_moves_is_what_the_roll_up_says(self) -> None:
-        def costs(*, share: str = "0.95", lot: str = "20", last: str = "1") -> RollUp:
+        def costs(*, share: str = "0.95", lot: str = "20", last: str = "0.995") -> RollUp:
             """Return a cell of three parts, nothing leaving beside them."""
             made = replace(part(share=share), outputs=())
             made = replace(made, operations=(made.operations[0], replace(made.operations[1], yield_share=D(last))))  # fmt: skip
@@ -172,7 +172,7 @@ class Sets(SimpleTestCase):
         for key, other, sign in (
             (("PART", 10), costs(share="0.9595"), 1),
             (("PART", None), costs(lot="20.2"), 1),
-            (("PART", 20), costs(last="0.99"), -1),
+            (("PART", 20), costs(last="0.98505"), -1),
         ):
             moved = sign * (other.costs["CELL"].price - now.costs["CELL"].price)
             self.assertLess(moved, 0)

@@ -2,15 +2,18 @@
 
 import csv
 import io
+from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
 from django.test import TestCase
 from django.utils import timezone
 from openpyxl import load_workbook
-from poietic.costing.models import CostSet
+from poietic.catalog.models import Item
+from poietic.costing.models import CostSet, Standard
 from poietic.costing.queries import standards_in_force
 from poietic.demo import tarn_hollow
+from poietic.engineering.models import ComponentRow, OverheadBudget, Revision
 from poietic.ledger.models import Holding, JournalLine
 from poietic.ledger.verify import differences
 from poietic.people.models import Person
@@ -119,6 +122,60 @@ class CostSets(TestCase):
         self.assertEqual(first["causes"], [])
         moved = Decimal(second["total"]) - Decimal(first["total"])
         self.assertEqual(second["causes"], [{"cause": "price", "amount": f"{moved:f}"}])
+
+    def test_list_prices_leave_a_margin_over_the_standards_of_any_set(self) -> None:
+        prices = [
+            {"price": "66.75460500"},  # 1.25 times the standard: a fifth of the price is left
+            {"price": "50", "from_quantity": "100", "customer": "ORMSBY"},
+            {"price": "70", "effective_from": "2020-01-01", "effective_until": "2020-12-31", "from_quantity": "5"},
+        ]  # fmt: skip
+        self.sunil.must("set-list-prices", {"item": "MA-200", "prices": prices})
+        rows = self.sunil.get("margins")["rows"]
+        self.assertEqual((rows[0]["item"], rows[0]["customer"]), ("MA-200", "ORMSBY"))
+        self.assertEqual((rows[0]["margin"], rows[0]["share"]), ("-3.403684", "-0.068074"))
+        mine = [r for r in rows if r["item"] == "MA-200"]
+        self.assertEqual([r["share"] for r in mine], ["-0.068074", "0.2"])
+
+        changes = [{"kind": "price", "code": "AP-20", "by": "0.1"}]
+        self.sunil.must("write-what-if", {"name": "dear aluminium", "changes": changes})
+        answer = self.sunil.get(f"margins?cost_set={CostSet.objects.get(name='dear aluminium').pk}")
+        self.assertTrue(answer["is_screened"])
+        # 0.65 × 2.40 / 0.95 dearer
+        self.assertEqual((answer["rows"][0]["standard"], answer["rows"][0]["margin"]), ("55.045789", "-5.045789"))  # fmt: skip
+
+        for bad, named in (
+            ([{"price": "1", "customer": "MARROW"}], "MARROW"),
+            ([{"price": "1"}, {"price": "2"}], "lines 1 and 2"),
+            ([{"price": "1", "effective_from": "2026-02-01", "effective_until": "2026-01-01"}], "line 1"),
+            ([{"price": "-1"}], "price"),
+        ):  # fmt: skip
+            problem = self.sunil.do("set-list-prices", {"item": "MA-200", "prices": bad})
+            self.assertIn(named, f"{problem['title']} {problem['detail']}")
+        self.assertEqual(len(self.sunil.get("items/MA-200/list-prices")), 3)
+
+    def test_what_can_t_be_rolled_up_keeps_its_standard_and_is_told(self) -> None:
+        before = standards_in_force()["MA-200"].total
+        Item.objects.filter(code="AP-20").update(price_per="kg", form="plate", density=None)
+        OverheadBudget.objects.update(effective_until=timezone.localdate() - timedelta(days=1))
+        cycle = Revision.objects.get(item__code="CS-01", state="approved").components.get()
+        ComponentRow.objects.filter(pk=cycle.pk).update(item=Item.objects.get(code="MA-200"))
+        Item.objects.filter(code="AP-20").update(change=10**9)  # what was read is read anew
+
+        self.sunil.must("roll-up-next", {})
+
+        told = next(s for s in self.sunil.get("cost-sets") if s["state"] == "next")["missing"]
+        why = {m["item"]: m["why"] for m in told}
+        self.assertIn("density", why["AP-20"])
+        self.assertIn("CS-01 → MA-200", why["CS-01"] + why["MA-200"])
+        self.assertIn("whose budget ended on", why["PM-200"])
+        self.assertIn("uses", why["HT-200"])
+        kept = Standard.objects.get(cost_set__state="next", item__code="MA-200")
+        self.assertEqual(kept.total, before)
+        # what stays comes into the arrays of the new set too
+        against = self.sunil.get(
+            f"cost-sets/{self.number('next')}/against/{self.number('current')}"
+        )
+        self.assertEqual((against["only_old"], against["only_new"]), ([], []))
 
     def test_the_cost_sheet_travels_as_table_and_on_paper(self) -> None:
         get = self.sunil.client.get

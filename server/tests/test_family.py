@@ -56,6 +56,14 @@ class Family(TestCase):
         grades = [self.standard(f"PM-200-{g}") * s for g, s in (("A", Decimal("0.7")), ("B", Decimal("0.3")))]  # fmt: skip
         self.assertAlmostEqual(sum(grades), self.standard("PM-200"), places=5)
 
+    def test_one_item_rolled_up_costs_what_the_whole_roll_up_says(self) -> None:
+        """Nothing has moved since the opening standard; grades and co-products reach their main item."""
+        for code in ("HT-200", "PM-200-A", "TB-50", "HT-150"):
+            rolled = self.ines.get(f"items/{code}/rolled")
+            self.assertEqual(
+                (rolled["missing"], rolled["rolled"]), ([], f"{self.standard(code):f}"), code
+            )
+
     def test_the_tree_of_a_product_adds_up_to_its_standard_with_its_phantoms_open(self) -> None:
         for code in ("HT-150", "FO-80", "TB-150", "PM-200"):
             tree = self.ines.get(f"items/{code}/tree")

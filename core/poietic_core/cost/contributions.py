@@ -71,8 +71,8 @@ class Sensitivity:
 def sensitivities(costs: CostSet, item: str) -> list[Sensitivity]:
     """Return what each yield and standard lot moves in an item's cost; what moves it most first.
 
-    A yield of 1 can't be larger: for it the effect of losing one percent is told, with its sign
-    changed. Everything else stays as it is, the costs of components too.
+    A yield of 1 is none; of one that can't be larger the effect of losing one percent is told, with
+    its sign changed. Everything else stays as it is, the costs of components too.
     """
     found = []
     for basis, need in _needed(costs, item):
@@ -82,6 +82,8 @@ def sensitivities(costs: CostSet, item: str) -> list[Sensitivity]:
             larger = replace(basis, standard_lot=basis.standard_lot * (ONE + ONE_PERCENT))
             changed.append((None, basis.standard_lot, larger, 1))
         for o in basis.operations:
+            if o.yield_share == ONE:
+                continue
             sign = 1 if o.yield_share * (ONE + ONE_PERCENT) <= ONE else -1
             share = o.yield_share * (ONE + sign * ONE_PERCENT)
             changed.append((o.number, o.yield_share, _with_yield(basis, o.number, share), sign))

@@ -260,7 +260,7 @@ def set_prices(context: Context, given: SetPrices) -> None:
     if item.source == Item.Source.MAKE:
         raise InvalidInput([f"item: {item.code} is made; its cost is rolled up"])
     suppliers = _partners("supplier", [p.supplier for p in given.prices])
-    _check_days(given.prices, [p.supplier for p in given.prices])
+    _check_days(given.prices)
     _replace_prices(
         context,
         item,
@@ -282,7 +282,8 @@ def set_list_prices(context: Context, given: SetListPrices) -> None:
     """Replace what we ask for an item: of everybody, or of a customer; from a quantity on, for a time."""
     item = _item_to_price(context, given.item)
     customers = _partners("customer", [p.customer for p in given.prices if p.customer])
-    _check_days(given.prices, [p.customer or "" for p in given.prices])
+    _check_days(given.prices)
+    _check_one_a_day(given.prices)
     _replace_prices(
         context,
         item,
@@ -313,17 +314,26 @@ def _partners(kind: str, codes: list[str]) -> dict[str, Partner]:
     return found
 
 
-def _check_days(prices: Sequence[DatedPriceGiven], whose: list[str]) -> None:
-    """Refuse a price whose days are the wrong way round, and two of one quantity on one day."""
-    for n, (price, owner) in enumerate(zip(prices, whose, strict=True)):
-        first, last = price.effective_from or date.min, price.effective_until or date.max
+def _check_days(prices: Sequence[DatedPriceGiven]) -> None:
+    """Refuse a price whose days are the wrong way round."""
+    for n, price in enumerate(prices):
+        first, last = _days(price)
         if last < first:
             raise InvalidInput([f"prices: the days of line {n + 1} are the wrong way round"])
-        for m in range(n):
-            other = prices[m]
-            same = (whose[m], other.from_quantity) == (owner, price.from_quantity)
-            apart = (other.effective_until or date.max) < first or last < (other.effective_from or date.min)  # fmt: skip
-            if same and not apart:
+
+
+def _days(price: DatedPriceGiven) -> tuple[date, date]:
+    return price.effective_from or date.min, price.effective_until or date.max
+
+
+def _check_one_a_day(prices: Sequence[ListPriceGiven]) -> None:
+    """Refuse two prices for one customer, quantity and day."""
+    for n, price in enumerate(prices):
+        first, last = _days(price)
+        for m, other in enumerate(prices[:n]):
+            begun, ended = _days(other)
+            alike = (price.customer, price.from_quantity) == (other.customer, other.from_quantity)
+            if alike and first <= ended and begun <= last:
                 raise InvalidInput(
                     [f"prices: lines {m + 1} and {n + 1} are for the same quantity and days"]
                 )

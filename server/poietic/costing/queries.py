@@ -16,6 +16,7 @@ from ..catalog.queries import form_of
 from ..engineering.queries import (
     Faults,
     in_force,
+    made_with,
     phantoms_on,
     reached_from,
     shop_rates,
@@ -62,15 +63,30 @@ def roll_up_now(day: date, only: set[str] | None = None) -> RollUp:
 
 def roll_up_item(item: Item, day: date) -> RollUp:
     """Return the roll-up of one item and of what it is made of, as of a day."""
-    revision = in_force(day).filter(item=item).first()
-    structures = reached_from(revision, day)[1] if revision else {}
+    structures = _reached(item, day)
     codes = {c.item for s in structures.values() for c in s.components} | {item.code}
-    codes |= {g.item for s in structures.values() for g in s.grades}
+    codes |= {*structures, *(g.item for s in structures.values() for g in s.grades)}
     items = Item.objects.filter(code__in=codes, is_active=True)
     outputs = {o.item for s in structures.values() for o in s.outputs}
     units = Item.objects.filter(code__in=outputs)
     facts = _facts([*items, *units.exclude(code__in=codes)], structures, {}, day)
     return roll_up(facts, shop_rates(day), {}, phantoms_on(day))
+
+
+def _reached(item: Item, day: date) -> dict[str, Structure]:
+    """Return the structures that an item reaches; of a co-product or a grade, those of its main item."""
+    found: dict[str, Structure] = {}
+    asked: set[str] = set()
+    waiting = {item.code}
+    while waiting:
+        for revision in in_force(day).filter(item__code__in=waiting):
+            found |= reached_from(revision, day)[1]
+        named = {c.item for s in found.values() for c in s.components} | {item.code}
+        bare = named - found.keys() - asked
+        asked |= bare
+        made = Item.objects.filter(code__in=bare).exclude(source=Item.Source.BUY)
+        waiting = {main for i in made for main in made_with(i, day)} - found.keys()
+    return found
 
 
 def _facts(

@@ -16,7 +16,7 @@ from poietic_core.cost.sets import Cause, differences
 from poietic_core.cost.sets import CostSet as CoreSet
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to
 
-from ..catalog.models import Item, Partner
+from ..catalog.models import Item, Partner, PriceRow
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..engineering.models import OverheadBudget, WorkCenter
@@ -113,6 +113,9 @@ class PartOut(Schema):
     unit: str
     #: a component that another item's structure brings
     is_made: bool
+    #: of a bought item, or outside work: who the money goes to; empty where nobody has a price
+    supplier: str
+    supplier_name: str
     quantity: DecimalText
     amount: DecimalText
     old_quantity: DecimalText
@@ -328,10 +331,15 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
     units = {}
     for code, name, base in OverheadBudget.objects.values_list("code", "name", "base"):
         names[code], units[code] = name, unit_of(Base(base))
+    first = PriceRow.objects.filter(item__in=items.values()).order_by("item_id", "position")
+    suppliers = dict(first.distinct("item_id").values_list("item__code", "supplier__code"))
     rows = []
     for kind, code in keys:
         new, old = after.get((kind, code)), before.get((kind, code))
         item = items.get(code) if kind in MATERIALS else None
+        supplier = code if kind is InputKind.SUBCONTRACT else ""
+        if kind is InputKind.COMPONENT:
+            supplier = suppliers.get(code, "")
         rows.append(
             PartOut(
                 kind=kind.value,
@@ -343,6 +351,8 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
                 if kind in OVERHEAD_KINDS
                 else UNIT_OF.get(kind, "h"),
                 is_made=item.is_made if item else False,
+                supplier=supplier,
+                supplier_name=names.get(supplier, ""),
                 quantity=_six(new.quantity if new else ZERO),
                 amount=_six(new.amount if new else ZERO),
                 old_quantity=_six(old.quantity if old else ZERO),

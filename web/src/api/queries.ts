@@ -6,6 +6,7 @@ export type Me = components['schemas']['Me'];
 export type Item = components['schemas']['ItemOut'];
 export type ItemFull = components['schemas']['ItemFull'];
 export type CostSet = components['schemas']['CostSetOut'];
+export type Margins = components['schemas']['MarginsOut'];
 export type Against = components['schemas']['AgainstOut'];
 export type CostPart = components['schemas']['PartOut'];
 export type ItemCost = components['schemas']['ItemCostOut'];
@@ -246,6 +247,19 @@ export const pricesOptions = (code: string) =>
   queryOptions({
     queryKey: ['items', code, 'prices'],
     queryFn: ({ signal }) => data(api.GET('/api/items/{code}/prices', { params: { path: { code } }, signal })),
+  });
+
+export const listPricesOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'list-prices'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/list-prices', { params: { path: { code } }, signal })),
+  });
+
+/** What list prices leave over the standards of a set; 0: of that in force. */
+export const marginsOptions = (costSet: number) =>
+  queryOptions({
+    queryKey: ['margins', costSet],
+    queryFn: ({ signal }) => data(api.GET('/api/margins', { params: { query: { cost_set: costSet } }, signal })),
   });
 
 export const documentsOptions = (code: string) =>

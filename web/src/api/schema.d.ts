@@ -224,6 +224,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-list-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the list prices of an item
+         * @description Set the list prices of an item: carry out.
+         */
+        post: operations["post_set_list_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-list-prices/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the list prices of an item (preview)
+         * @description Set the list prices of an item: show the consequences.
+         */
+        post: operations["preview_set_list_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/attach-document": {
         parameters: {
             query?: never;
@@ -2324,6 +2364,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{code}/list-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Prices
+         * @description Return what we ask for an item.
+         */
+        get: operations["poietic_catalog_api_list_prices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/files": {
         parameters: {
             query?: never;
@@ -2774,6 +2834,8 @@ export interface paths {
         /**
          * Against
          * @description Return a set against another: items by the size of the difference, with its causes.
+         *
+         *     Screened in arrays; an item that is opened is computed exactly.
          */
         get: operations["poietic_costing_sets_api_against"];
         put?: never;
@@ -2816,6 +2878,26 @@ export interface paths {
          * @description Return what an item costs in the set in force, the next one and the what-ifs, and out of what.
          */
         get: operations["poietic_costing_sets_api_item_cost"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/margins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Margins
+         * @description Return what list prices leave over the standards of a set, of that in force where none is named.
+         */
+        get: operations["poietic_costing_margins_api_margins"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3517,11 +3599,9 @@ export interface components {
         };
         /**
          * PriceGiven
-         * @description What a supplier asks for one unit, from a quantity on, for a time.
+         * @description What a supplier asks.
          */
         PriceGiven: {
-            /** Supplier */
-            supplier: string;
             /**
              * Price
              * Format: decimal
@@ -3539,6 +3619,8 @@ export interface components {
             effective_from?: string | null;
             /** Effective Until */
             effective_until?: string | null;
+            /** Supplier */
+            supplier: string;
         };
         /**
          * SetPrices
@@ -3563,6 +3645,55 @@ export interface components {
         /** SetPricesPreview */
         SetPricesPreview: {
             given: components["schemas"]["SetPrices"];
+        };
+        /**
+         * ListPriceGiven
+         * @description What we ask of a customer; of everybody, where none is named.
+         */
+        ListPriceGiven: {
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * From Quantity
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            from_quantity: string;
+            /** Effective From */
+            effective_from?: string | null;
+            /** Effective Until */
+            effective_until?: string | null;
+            /** Customer */
+            customer?: string | null;
+        };
+        /**
+         * SetListPrices
+         * @description All list prices of an item.
+         */
+        SetListPrices: {
+            /** Item */
+            item: string;
+            /** Prices */
+            prices: components["schemas"]["ListPriceGiven"][];
+        };
+        /** SetListPricesPosting */
+        SetListPricesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetListPrices"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetListPricesPreview */
+        SetListPricesPreview: {
+            given: components["schemas"]["SetListPrices"];
         };
         /**
          * AttachDocument
@@ -5659,6 +5790,32 @@ export interface components {
             effective_until: string | null;
         };
         /**
+         * ListPriceOut
+         * @description What we ask for an item; customer and name are empty where it is for everybody.
+         */
+        ListPriceOut: {
+            /** Customer */
+            customer: string;
+            /** Name */
+            name: string;
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * From Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            from_quantity: string;
+            /** Effective From */
+            effective_from: string | null;
+            /** Effective Until */
+            effective_until: string | null;
+        };
+        /**
          * FileOut
          * @description A file that was brought and belongs to nothing yet.
          */
@@ -6802,6 +6959,10 @@ export interface components {
             unit: string;
             /** Is Made */
             is_made: boolean;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
             /**
              * Quantity
              * Format: decimal
@@ -6868,8 +7029,34 @@ export interface components {
             sets: components["schemas"]["CostIn"][];
             /** Parts */
             parts: components["schemas"]["PartOut"][];
+            /** Sensitivities */
+            sensitivities: components["schemas"]["SensitivityOut"][];
             /** History */
             history: components["schemas"]["StandardStep"][];
+        };
+        /**
+         * SensitivityOut
+         * @description What a yield, or a standard lot, that is one percent larger moves [money/unit].
+         */
+        SensitivityOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Operation */
+            operation: number | null;
+            /**
+             * Value
+             * Format: decimal
+             * @example 2.40
+             */
+            value: string;
+            /**
+             * Moved
+             * Format: decimal
+             * @example 2.40
+             */
+            moved: string;
         };
         /**
          * StandardStep
@@ -6888,6 +7075,52 @@ export interface components {
             total: string;
             /** Causes */
             causes: components["schemas"]["CausePart"][];
+        };
+        /**
+         * MarginOut
+         * @description A list price that counts today, against the standard of its item [money/unit].
+         */
+        MarginOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Customer */
+            customer: string;
+            /** Customer Name */
+            customer_name: string;
+            /**
+             * From Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            from_quantity: string;
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /** Standard */
+            standard: string | null;
+            /** Margin */
+            margin: string | null;
+            /** Share */
+            share: string | null;
+        };
+        /**
+         * MarginsOut
+         * @description All list prices that count today, the worst first.
+         */
+        MarginsOut: {
+            /** Cost Set */
+            cost_set: number | null;
+            /** Is Screened */
+            is_screened: boolean;
+            /** Rows */
+            rows: components["schemas"]["MarginOut"][];
         };
         /**
          * StockRow
@@ -8289,6 +8522,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SetPricesPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_list_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetListPricesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_list_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetListPricesPreview"];
             };
         };
         responses: {
@@ -15092,6 +15463,37 @@ export interface operations {
             };
         };
     };
+    poietic_catalog_api_list_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPriceOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_catalog_api_bring_file: {
         parameters: {
             query?: never;
@@ -15802,6 +16204,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ItemCostOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_costing_margins_api_margins: {
+        parameters: {
+            query?: {
+                cost_set?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarginsOut"];
                 };
             };
             /** @description Not Found */

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Route, Routes } from 'react-router';
 import { meOptions } from '../api/queries';
-import { ItemCostPage, StandardsPage } from '../benches/cost';
+import { ItemCostPage, MarginPage, StandardsPage } from '../benches/cost';
 import { CalendarsPage, ComparePage, DefineBench, EditPage, ExchangePage, ItemPage, LacksPage, PartnersPage, PersonsPage, PlacesPage, ReasonsPage, WorkCentersPage } from '../benches/define';
 import { AsBuiltPage, BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
 import { Today } from '../benches/today';
@@ -41,6 +41,7 @@ export function App() {
                   <Route key={bench} path={bench} element={<OrderBench bench={bench} />}>
                     <Route index element={bench === 'cost' ? <StandardsPage /> : <Empty>Choose an order on the left.</Empty>} />
                     {bench === 'cost' && <Route path="standards" element={<StandardsPage />} />}
+                    {bench === 'cost' && <Route path="margin" element={<MarginPage />} />}
                   </Route>
                 ))}
                 <Route path="orders" element={<OrderBench />}>

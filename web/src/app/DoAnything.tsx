@@ -12,6 +12,7 @@ const fromPages = new Set(['draft-structure', 'correct-report', 'import-tables',
 
 const pages = [
   ['/cost/standards', 'Standards: in force, next, what-ifs'],
+  ['/cost/margin', 'Margin: list prices less standards, worst first'],
   ['/define/work-centers', 'Work centers'],
   ['/define/calendars', 'Calendars'],
   ['/define/partners', 'Partners: suppliers and customers'],

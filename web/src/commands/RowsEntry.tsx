@@ -65,7 +65,7 @@ function OneCell({ column: c, label, value, onValue }: { column: Column; label: 
       )}
       {c.kind === 'choice' && (
         <select {...shared} className={`entry ${shared.className}`} value={value} onChange={(e) => onValue(e.target.value)}>
-          {value === '' && <option value="">choose</option>}
+          {value === '' && !c.options?.some((o) => o.value === '') && <option value="">choose</option>}
           {c.options?.map((o) => (
             <option key={o.value} value={o.value}>
               {o.words}

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { basicsOptions, calendarsOptions, costSetsOptions, itemsOptions, labourGradesOptions, orderOptions, ordersOptions, workCentersOptions } from '../api/queries';
+import { basicsOptions, partnersOptions, calendarsOptions, costSetsOptions, itemsOptions, labourGradesOptions, orderOptions, ordersOptions, workCentersOptions } from '../api/queries';
 import { clock, minuteOf, type Shift } from '../lib/clock';
 import { percent } from '../lib/decimal';
 import { Entry, Field, NumberEntry } from '../ui/Field';
@@ -66,7 +66,7 @@ function OneField({
   const rows = Array.isArray(value) ? (value as Row[]) : [];
   if (spec.kind === 'layers') return <RowsEntry legend="What makes up a machine hour" add="Add a layer" columns={layerColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
-  if (spec.kind === 'prices') return <PricesEntry rows={rows} onRows={onValue} />;
+  if (spec.kind === 'prices' || spec.kind === 'list prices') return <PricesEntry ours={spec.kind === 'list prices'} rows={rows} onRows={onValue} />;
   if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
   if (spec.kind === 'week') return <WeekEntry shifts={Array.isArray(value) ? (value as Shift[]) : []} onShifts={onValue} />;
   return (
@@ -163,23 +163,26 @@ const layerColumns: Column[] = [
   { name: 'of', label: 'of layer', kind: 'text', className: 'w-28!' },
 ];
 
-function PricesEntry({ rows, onRows }: { rows: Row[]; onRows: (rows: Row[]) => void }) {
-  const basics = useQuery(basicsOptions());
-  const suppliers = basics.data?.partners.filter((p) => p.kind === 'supplier') ?? [];
+/** Prices by quantity and time: of suppliers, or ours to customers. */
+function PricesEntry({ ours, rows, onRows }: { ours: boolean; rows: Row[]; onRows: (rows: Row[]) => void }) {
+  const partners = useQuery(partnersOptions());
+  const named = partners.data?.filter((p) => (ours ? p.is_customer : p.is_supplier)) ?? [];
+  const options = named.map((p) => ({ value: p.code, words: `${p.code} ${p.name}` }));
   const columns: Column[] = [
     {
-      name: 'supplier',
-      label: 'supplier',
+      name: ours ? 'customer' : 'supplier',
+      label: ours ? 'customer' : 'supplier',
       kind: 'choice',
       className: 'w-44!',
-      options: suppliers.map((p) => ({ value: p.code, words: `${p.code} ${p.name}` })),
+      options: ours ? [{ value: '', words: 'everybody' }, ...options] : options,
     },
     { name: 'price', label: 'EUR', kind: 'number' },
     { name: 'from_quantity', label: 'from quantity', kind: 'number' },
     { name: 'effective_from', label: 'from', kind: 'date', className: 'w-36!' },
     { name: 'effective_until', label: 'until', kind: 'date', className: 'w-36!' },
   ];
-  return <RowsEntry legend="Prices; the first supplier is the one the standard buys from" add="Add a price" columns={columns} rows={rows} onRows={onRows} />;
+  const legend = ours ? 'List prices; a customer without one of their own pays what everybody does' : 'Prices; the first supplier is the one the standard buys from';
+  return <RowsEntry legend={legend} add="Add a price" columns={columns} rows={rows} onRows={onRows} />;
 }
 
 /** What the output of an order is sorted into; nothing where it is not graded. */

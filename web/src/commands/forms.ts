@@ -19,6 +19,7 @@ export type FieldKind =
   | 'labour grade'
   | 'layers'
   | 'prices'
+  | 'list prices'
   | 'grades'
   | 'cost set'
   | 'changes'
@@ -169,6 +170,11 @@ export const forms: Record<string, FormSpec> = {
   'set-prices': {
     act: (g) => `Set the prices of ${words(g, 'item')}`,
     fields: [field('item', 'Item', 'item'), field('prices', 'Prices', 'prices', optional)],
+    start: { prices: [] },
+  },
+  'set-list-prices': {
+    act: (g) => `Set the list prices of ${words(g, 'item')}`,
+    fields: [field('item', 'Item', 'item'), field('prices', 'List prices', 'list prices', optional)],
     start: { prices: [] },
   },
   'change-phantom': {

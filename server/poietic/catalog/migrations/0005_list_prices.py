@@ -5,26 +5,45 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('catalog', '0004_partners_prices_documents_and_planning'),
+        ("catalog", "0004_partners_prices_documents_and_planning"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='ListPrice',
+            name="ListPrice",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('from_quantity', models.DecimalField(decimal_places=6, default=0, max_digits=18)),
-                ('price', models.DecimalField(decimal_places=6, max_digits=18)),
-                ('effective_from', models.DateField(null=True)),
-                ('effective_until', models.DateField(null=True)),
-                ('position', models.IntegerField()),
-                ('customer', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='list_prices', to='catalog.partner')),
-                ('item', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='list_prices', to='catalog.item')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("from_quantity", models.DecimalField(decimal_places=6, default=0, max_digits=18)),
+                ("price", models.DecimalField(decimal_places=6, max_digits=18)),
+                ("effective_from", models.DateField(null=True)),
+                ("effective_until", models.DateField(null=True)),
+                ("position", models.IntegerField()),
+                (
+                    "customer",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="list_prices",
+                        to="catalog.partner",
+                    ),
+                ),
+                (
+                    "item",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="list_prices",
+                        to="catalog.item",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['position'],
+                "ordering": ["position"],
             },
         ),
     ]

@@ -1,12 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
-import { Link, useParams } from 'react-router';
-import { actualsOptions, type CostIn, type ItemCost, itemCostOptions } from '../../api/queries';
+import { Link, useParams, useSearchParams } from 'react-router';
+import { actualsOptions, type CostIn, type ItemCost, itemCostOptions, treeOptions } from '../../api/queries';
 import { day } from '../../lib/date';
-import { isZero, money, quantity } from '../../lib/decimal';
-import { ItemCode } from '../../ui/ItemCode';
+import { money, quantity } from '../../lib/decimal';
+import { StructureTree } from '../../structure/StructureTree';
+import { Choices } from '../../ui/Choices';
 import { Money, Quantity, UnitCost, VarianceText } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
-import { layOut, partWords, placeHistory, rankParts } from './logic';
+import { CostParts } from './CostParts';
+import { layOut, placeHistory } from './logic';
 
 /** What an item costs: by element and level, out of what, in which sets, and how it got there. */
 export function ItemCostPage() {
@@ -15,7 +17,11 @@ export function ItemCostPage() {
   return <Loaded query={cost}>{(c) => <Page key={code} cost={c} />}</Loaded>;
 }
 
+const views = ['Where the money goes', 'Work centers', 'Suppliers', 'What moves it', 'Structure'] as const;
+
 function Page({ cost }: { cost: ItemCost }) {
+  const [query, setQuery] = useSearchParams();
+  const view = views.find((v) => v === query.get('view')) ?? views[0];
   const path = `/define/items/${encodeURIComponent(cost.item)}`;
   return (
     <article className="min-w-[640px]">
@@ -44,18 +50,35 @@ function Page({ cost }: { cost: ItemCost }) {
         </span>
       </header>
       <Layers sets={cost.sets} />
-      <div className="grid gap-x-6 pt-3 lg:grid-cols-[5fr_2fr]">
-        <Parts cost={cost} />
-        <div>
-          <History cost={cost} />
-          <Actuals code={cost.item} />
-        </div>
+      <div className="px-4 py-2">
+        <Choices label="What to look at" options={views} value={view} onChoose={(v) => setQuery({ view: v }, { replace: true })} />
       </div>
+      {view === 'Structure' ? (
+        <CostStructure code={cost.item} />
+      ) : (
+        <div className="grid gap-x-6 lg:grid-cols-[5fr_2fr]">
+          <CostParts cost={cost} view={view} />
+          <div>
+            <History cost={cost} />
+            <Actuals code={cost.item} />
+          </div>
+        </div>
+      )}
     </article>
   );
 }
 
-const tones = ['bg-ink', 'bg-act', 'bg-hair-strong', 'bg-quiet', 'bg-attention', 'bg-favourable', 'bg-act-wash', 'bg-unfavourable'];
+/** The interleaved structure with what each row costs in one. */
+function CostStructure({ code }: { code: string }) {
+  const tree = useQuery(treeOptions(code));
+  return (
+    <div className="flex h-[70vh] flex-col border-t border-hair">
+      <Loaded query={tree}>{(t) => <StructureTree tree={t} revision="" />}</Loaded>
+    </div>
+  );
+}
+
+const tones = ['bg-ink', 'bg-act', 'bg-hair-strong', 'bg-quiet', 'bg-attention', 'bg-favourable', 'bg-act/45', 'bg-unfavourable'];
 const toneOf = (elements: string[], element: string) => tones[elements.indexOf(element) % tones.length];
 
 /** A layered bar for each set, with the table behind it. */
@@ -105,53 +128,6 @@ function Layers({ sets }: { sets: CostIn[] }) {
             <td className="num pr-4! font-semibold" title={s.total}>
               <Money value={s.total} />
             </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
-
-/** Where the money goes, the largest first, over all levels. */
-function Parts({ cost }: { cost: ItemCost }) {
-  const total = cost.sets[0]?.total ?? '0';
-  const ranked = rankParts(cost.parts, total);
-  return (
-    <table className="rows" aria-label="Where the money goes">
-      <thead>
-        <tr>
-          <th colSpan={2} className="pl-4!">
-            Where the money goes, all levels
-          </th>
-          <th className="num">in one</th>
-          <th className="num">EUR</th>
-          <th className="w-24">share</th>
-          <th className="num">up to here</th>
-          <th className="num">1 % of it moves</th>
-        </tr>
-      </thead>
-      <tbody>
-        {ranked.map((p) => (
-          <tr key={p.kind + p.code}>
-            <td className="pl-4! text-[12px] whitespace-nowrap text-quiet">{partWords(p)}</td>
-            <td className="w-full max-w-0 truncate" title={p.name}>
-              {p.name} {p.kind === 'component' ? <ItemCode code={p.code} /> : <span className="code text-quiet">{p.code}</span>}
-            </td>
-            <td className="num">
-              <Quantity value={String(Math.round(Number(p.quantity) * 1e3) / 1e3)} unit={p.unit} />
-            </td>
-            <td className="num">
-              <Money value={p.amount} />
-            </td>
-            <td>
-              <span
-                aria-hidden
-                className={`block h-2 ${p.share < 0 ? 'bg-favourable' : 'bg-hair-strong'}`}
-                style={{ width: `${Math.min(100, Math.abs(p.share) * 100)}%` }}
-              />
-            </td>
-            <td className="num text-quiet">{Math.round(p.upTo * 100)} %</td>
-            <td className="num text-quiet">{isZero(p.amount) ? '' : (Number(p.amount) / 100).toFixed(3).replace('-', '−')}</td>
           </tr>
         ))}
       </tbody>

@@ -10,7 +10,7 @@ import { ApiError, type Problem, startJob } from '../../lib/http';
 import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
-import { partWords } from './logic';
+import { partWords, setName } from './logic';
 import { useMay } from '../../commands/useMay';
 
 /** The sets of standards: in force, next, as they would be; any two against each other. */
@@ -41,7 +41,10 @@ export function StandardsPage() {
             One set is in force. The next is rolled up from today's prices, rates and structures; a what-if is a list of changes over another set.
           </p>
         </div>
-        <span className="flex gap-2 whitespace-nowrap">
+        <span className="flex items-center gap-2 whitespace-nowrap">
+          <Link className="quiet-link mr-2 text-act" to="/cost/margin">
+            Margin
+          </Link>
           {may.has('write-what-if') && <Button onClick={() => start('write-what-if')}>Write a what-if…</Button>}
           {may.has('roll-up-next') && (
             <Button look="act" onClick={() => void rollUp()}>
@@ -67,8 +70,6 @@ export function StandardsPage() {
     </article>
   );
 }
-
-const setName = (s: CostSet) => (s.state === 'what-if' ? s.name : `${s.state}, ${day((s.activated_at ?? s.frozen_at).slice(0, 10))}`);
 
 function Sets({ rows }: { rows: CostSet[] }) {
   const { start } = useCommands();
@@ -182,7 +183,8 @@ function Compare({ rows, query, choose }: { rows: CostSet[]; query: URLSearchPar
         {found.data && (
           <span className="text-quiet">
             {found.data.different.toLocaleString()} of {found.data.items.toLocaleString()} items differ
-            {found.data.rows.length < found.data.different && `, the first ${found.data.rows.length} shown`}
+            {found.data.rows.length < found.data.different && `, the first ${found.data.rows.length} shown`}; screened in floating point, exact where
+            an item is opened
           </span>
         )}
       </div>

@@ -1,2 +1,3 @@
 export { ItemCostPage } from './ItemCostPage';
+export { MarginPage } from './MarginPage';
 export { StandardsPage } from './StandardsPage';

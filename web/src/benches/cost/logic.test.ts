@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { CostPart } from '../../api/queries';
-import { layOut, placeHistory, rankParts } from './logic';
+import type { CostPart, ItemCost } from '../../api/queries';
+import { groupParts, layOut, placeHistory, rankMovers, rankParts } from './logic';
 
 const part = (code: string, amount: string): CostPart => ({
   kind: 'component',
@@ -8,6 +8,8 @@ const part = (code: string, amount: string): CostPart => ({
   name: code,
   unit: 'pcs',
   is_made: false,
+  supplier: '',
+  supplier_name: '',
   quantity: '1',
   amount,
   old_quantity: '0',
@@ -32,6 +34,41 @@ describe('where the money goes', () => {
       ['material', 'lower levels', 0, 4],
       ['material', 'this level', 4, 3],
       ['machine', 'this level', 7, 2],
+    ]);
+  });
+
+  it('goes to work centers for their time, and to suppliers for what they bring', () => {
+    const parts = [
+      { ...part('PLATE', '6'), supplier: 'MARROW', supplier_name: 'Marrow Metals' },
+      { ...part('JIG', '1'), name: 'Jig' },
+      { ...part('MARROW', '2'), kind: 'subcontract', supplier: 'MARROW', supplier_name: 'Marrow Metals' },
+      { ...part('MILL', '3'), kind: 'run labour' },
+      { ...part('MILL', '4'), kind: 'run machine' },
+    ];
+
+    expect(groupParts(parts, '16', 'work center')).toEqual([
+      { code: 'MILL', name: 'MILL', amount: 7, share: 7 / 16, of: ['run machine', 'run labour'] },
+    ]);
+    expect(groupParts(parts, '16', 'supplier').map((g) => [g.code, g.amount, g.of])).toEqual([
+      ['MARROW', 8, ['PLATE', 'subcontract']],
+      ['', 1, ['Jig']],
+    ]);
+  });
+
+  it('is moved by prices, rates, yields and lots, the strongest first', () => {
+    const cost = {
+      parts: [part('PLATE', '60'), { ...part('MILL', '30'), kind: 'run labour' }],
+      sensitivities: [
+        { item: 'PART', name: 'Part', operation: 10, value: '0.95', moved: '-0.9' },
+        { item: 'PART', name: 'Part', operation: null, value: '20', moved: '-0.1' },
+      ],
+    } as unknown as ItemCost;
+
+    expect(rankMovers(cost).map((m) => [m.what, m.code, m.moved])).toEqual([
+      ['yield of operation 10', 'PART', -0.9],
+      ['price', 'PLATE', 0.6],
+      ['rate or hours, run labour', 'MILL', 0.3],
+      ['standard lot', 'PART', -0.1],
     ]);
   });
 

@@ -1,4 +1,9 @@
-import type { CostIn, CostPart } from '../../api/queries';
+import type { CostIn, CostPart, CostSet, ItemCost } from '../../api/queries';
+import { day } from '../../lib/date';
+
+/** What a set of standards is called in a list of them. */
+export const setName = (s: CostSet) =>
+  s.state === 'what-if' ? s.name : `${s.state}, ${day((s.activated_at ?? s.frozen_at).slice(0, 10))}`;
 
 /** A part with its share of the whole, and that of all parts up to it. */
 export interface RankedPart extends CostPart {
@@ -22,6 +27,58 @@ export function rankParts(parts: CostPart[], total: string): RankedPart[] {
 export function partWords(part: CostPart): string {
   if (part.kind === 'component') return part.is_made ? 'co-product' : 'bought';
   return part.kind;
+}
+
+export interface Group {
+  code: string;
+  name: string;
+  amount: number;
+  share: number;
+  /** what the money buys there, the largest first */
+  of: string[];
+}
+
+/** Return what goes to each work center, or to each supplier, the largest first. */
+export function groupParts(parts: CostPart[], total: string, by: 'work center' | 'supplier'): Group[] {
+  const whole = Number(total) || 1;
+  const found = new Map<string, Group>();
+  for (const p of rankParts(parts, total)) {
+    const isTime = / labour$| machine$/.test(p.kind);
+    if (by === 'work center' ? !isTime : !(p.kind === 'component' || p.kind === 'subcontract')) continue;
+    const code = by === 'work center' ? p.code : p.supplier;
+    const name = by === 'work center' ? p.name : p.supplier_name || 'no supplier has a price';
+    const group = found.get(code) ?? { code, name, amount: 0, share: 0, of: [] };
+    group.amount += Number(p.amount);
+    group.share = group.amount / whole;
+    group.of.push(by === 'work center' || p.kind === 'subcontract' ? p.kind : p.name);
+    found.set(code, group);
+  }
+  return [...found.values()].toSorted((a, b) => Math.abs(b.amount) - Math.abs(a.amount));
+}
+
+export interface Mover {
+  what: string;
+  code: string;
+  name: string;
+  /** what one percent more of it moves */
+  moved: number;
+  /** a yield, or a lot, as it is */
+  value?: string;
+}
+
+/** Return every price, rate, yield and lot with what one percent more of it moves, most first. */
+export function rankMovers(cost: ItemCost): Mover[] {
+  const ofPart = (kind: string) => (kind === 'component' ? 'price' : kind === 'subcontract' ? 'price of the work' : / labour$| machine$/.test(kind) ? `rate or hours, ${kind}` : kind);
+  return [
+    ...cost.parts.map((p) => ({ what: ofPart(p.kind), code: p.code, name: p.name, moved: Number(p.amount) / 100 })),
+    ...cost.sensitivities.map((s) => ({
+      what: s.operation === null ? 'standard lot' : `yield of operation ${s.operation}`,
+      code: s.item,
+      name: s.name,
+      moved: Number(s.moved),
+      value: s.value,
+    })),
+  ].toSorted((a, b) => Math.abs(b.moved) - Math.abs(a.moved));
 }
 
 export interface Segment {

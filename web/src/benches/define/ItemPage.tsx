@@ -11,7 +11,7 @@ import { ItemCode } from '../../ui/ItemCode';
 import { Money, Quantity, UnitCost } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { NotesBlock, RevisionsBlock, StandardBlock, StockAndUse } from './ItemBlocks';
-import { DocumentsBlock, PlanningBlock, PricesBlock } from './ItemPapers';
+import { DocumentsBlock, ListPricesBlock, PlanningBlock, PricesBlock } from './ItemPapers';
 import { useMay } from '../../commands/useMay';
 
 /** An item: what it is made of and how, what it costs, where it lies and where it is used. */
@@ -111,6 +111,7 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
         <div className="border-r border-hair">
           <StandardBlock item={item} />
           {item.source !== 'make' && <PricesBlock item={item} />}
+          {isMade && <ListPricesBlock item={item} />}
         </div>
         <div className="border-r border-hair">
           <StockAndUse item={item} />

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
-import { documentPath, documentsOptions, type Item, type ItemFull, pricesOptions } from '../../api/queries';
+import { documentPath, documentsOptions, type Item, type ItemFull, listPricesOptions, pricesOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { shortDay } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';
@@ -13,30 +13,86 @@ import { useMay } from '../../commands/useMay';
 
 /** What suppliers ask for a bought item, by quantity and time. */
 export function PricesBlock({ item }: { item: Item }) {
+  const prices = useQuery(pricesOptions(item.code));
+  return (
+    <DatedPrices
+      item={item}
+      prices={prices.data?.map((p) => ({ ...p, partner: p.supplier }))}
+      head="Supplier"
+      command="set-prices"
+      words="Prices"
+      nothing="no supplier has a price"
+      given={(p) => ({ supplier: p.partner })}
+    />
+  );
+}
+
+/** What we ask for an item, by customer, quantity and time. */
+export function ListPricesBlock({ item }: { item: Item }) {
+  const prices = useQuery(listPricesOptions(item.code));
+  return (
+    <DatedPrices
+      item={item}
+      prices={prices.data?.map((p) => ({ ...p, partner: p.customer, name: p.name || 'everybody' }))}
+      head="List price for"
+      command="set-list-prices"
+      words="List prices"
+      nothing="no list price"
+      given={(p) => (p.partner ? { customer: p.partner } : {})}
+    />
+  );
+}
+
+interface DatedPrice {
+  partner: string;
+  name: string;
+  price: string;
+  from_quantity: string;
+  effective_from: string | null;
+  effective_until: string | null;
+}
+
+function DatedPrices({
+  item,
+  prices,
+  head,
+  command,
+  words,
+  nothing,
+  given,
+}: {
+  item: Item;
+  prices: DatedPrice[] | undefined;
+  head: string;
+  command: string;
+  words: string;
+  nothing: string;
+  /** how the command names the partner of a price */
+  given: (price: DatedPrice) => Record<string, string>;
+}) {
   const { start } = useCommands();
   const may = useMay();
-  const prices = useQuery(pricesOptions(item.code));
-  const given = prices.data?.map((p) => ({
-    supplier: p.supplier,
+  const asGiven = (p: DatedPrice) => ({
+    ...given(p),
     price: plain(p.price),
     from_quantity: plain(p.from_quantity),
     ...(p.effective_from ? { effective_from: p.effective_from } : {}),
     ...(p.effective_until ? { effective_until: p.effective_until } : {}),
-  }));
+  });
   return (
-    <table className="rows" aria-label="Prices">
+    <table className="rows" aria-label={words}>
       <thead>
         <tr>
-          <th className="pl-4!">Supplier</th>
+          <th className="pl-4!">{head}</th>
           <th className="num">from</th>
           <th className="num">EUR</th>
         </tr>
       </thead>
       <tbody>
-        {prices.data?.map((p, n) => (
+        {prices?.map((p, n) => (
           <tr key={n}>
             <td className="pl-4!">
-              {p.name} <span className="code text-quiet">{p.supplier}</span>
+              {p.name} <span className="code text-quiet">{p.partner}</span>
               {(p.effective_from || p.effective_until) && (
                 <span className="ml-2 text-[12px] text-quiet">
                   {p.effective_from && `from ${shortDay(p.effective_from)}`} {p.effective_until && `until ${shortDay(p.effective_until)}`}
@@ -51,10 +107,10 @@ export function PricesBlock({ item }: { item: Item }) {
         ))}
         <tr>
           <td colSpan={3} className="pl-4!">
-            {prices.data?.length === 0 && <span className="mr-3 text-quiet">no supplier has a price</span>}
-            {may.has('set-prices') && (
-              <Button look="link" onClick={() => start('set-prices', { item: item.code, prices: given ?? [] })}>
-                Prices of {item.code}…
+            {prices?.length === 0 && <span className="mr-3 text-quiet">{nothing}</span>}
+            {prices && may.has(command) && (
+              <Button look="link" onClick={() => start(command, { item: item.code, prices: prices.map(asGiven) })}>
+                {words} of {item.code}…
               </Button>
             )}
           </td>
