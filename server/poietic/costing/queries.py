@@ -14,14 +14,13 @@ from poietic_core.structure.model import Structure
 from ..catalog.models import Item, PriceRow
 from ..catalog.queries import form_of
 from ..engineering.queries import (
-    Faults,
     in_force,
     made_with,
     phantoms_on,
     reached_from,
     shop_rates,
-    structures_in_force,
 )
+from ..engineering.structures import Faults, structures_on
 from ..web_api.errors import NotFound
 from .models import CostSet, Standard
 
@@ -50,7 +49,7 @@ def standards_in_force(items: Iterable[Item | int] | None = None) -> dict[str, S
 def roll_up_now(day: date, only: set[str] | None = None) -> RollUp:
     """Return the roll-up of all active items as of a day, or of some upon the standards of the others."""
     faults: Faults = {}
-    structures = structures_in_force(day, faults)
+    structures = structures_on(in_force(day), day, faults)
     items = Item.objects.filter(is_active=True)
     known = {}
     if only is not None:

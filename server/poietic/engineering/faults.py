@@ -11,7 +11,8 @@ from poietic_core.structure.rules import problems_of
 
 from ..catalog.models import Item
 from .models import Revision, WorkCenter
-from .queries import phantoms_on, shop_rates, structure_of
+from .queries import phantoms_on, shop_rates
+from .structures import structure_of
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,8 @@ from poietic_core.structure.requirement import entering_for_one, need_per_good_u
 
 from ..catalog.models import Item
 from .models import ComponentRow, Revision
-from .queries import in_force, structures_of
+from .queries import in_force
+from .structures import structures_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,8 @@ from poietic_core.units import UNITS, conversion_factor
 
 from ..catalog.models import ItemUnit
 from ..engineering.models import OPEN_STATES, ComponentRow, Revision
-from ..engineering.queries import standing, step_of
+from ..engineering.queries import standing
+from ..engineering.structures import step_of
 from .reading import Content
 from .tables import BY_NAME, Fault, Row
 from .writing import content_of

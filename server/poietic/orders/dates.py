@@ -24,7 +24,8 @@ from poietic_core.structure.model import Operation, Structure
 from poietic_core.structure.phantom import inline
 from poietic_core.structure.requirement import entering
 
-from ..engineering.queries import in_force, phantoms_on, structures_of, work_center_times
+from ..engineering.queries import in_force, phantoms_on, work_center_times
+from ..engineering.structures import structures_of
 from .book import OrderBook
 from .models import OrderOperation
 

@@ -12,7 +12,8 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...engineering.commands.structures import guard_graph
 from ...engineering.models import Revision
-from ...engineering.queries import in_force, phantoms_on, structures_of
+from ...engineering.queries import in_force, phantoms_on
+from ...engineering.structures import structures_of
 from ...ledger.models import Holding
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Strict
