@@ -152,6 +152,17 @@ def _moved(rows: Rows, at: NDArray[np.intp], *columns: str) -> Rows:
     return moved
 
 
+@dataclass(frozen=True, eq=False)
+class Packed:
+    """The bases of some items in arrays."""
+
+    items: NDArray[np.int32]
+    lots: Floats
+    inputs: Rows
+    operations: Rows
+    grades: Rows
+
+
 def pack(bases: Mapping[str, CostedStructure], bought: Mapping[str, Decimal]) -> ArraySet:
     """Return the standards of a set in arrays.
 
@@ -164,37 +175,63 @@ def pack(bases: Mapping[str, CostedStructure], bought: Mapping[str, Decimal]) ->
     for basis in bases.values():
         named.update(i.code for i in basis.inputs)
         named.update(basis.grades)
-    names = np.array(sorted(named), dtype=np.str_)
-    at = {name: n for n, name in enumerate(names.tolist())}
-    prices, lots = np.full((2, names.size), np.nan)
-    for code, price in bought.items():
-        prices[at[code]] = price
+    at = positions(named)
+    return assembled(at, bought, [packed(bases, at)])
+
+
+def positions(names: Iterable[str]) -> dict[str, int]:
+    """Return where each name stands among all of them, sorted."""
+    return {name: n for n, name in enumerate(sorted(set(names)))}
+
+
+def packed(bases: Mapping[str, CostedStructure], at: Mapping[str, int]) -> Packed:
+    """Return the bases of some items in arrays, items and codes as positions."""
+    flat: list[CostInput] = []
+    counts: list[int] = []
     operations: list[tuple[object, ...]] = []
     grades: list[tuple[object, ...]] = []
-    flat: list[CostInput] = []
-    counts = []
-    listed = sorted(bases)
-    for code in listed:
-        basis, item = bases[code], at[code]
-        lots[item] = basis.standard_lot
-        operations += [(item, *row) for row in _operations(basis)]
-        grades += [(at[grade], item, factor) for grade, factor in basis.grades.items()]
+    for code, basis in bases.items():
+        item = at[code]
         flat += basis.inputs
         counts.append(len(basis.inputs))
+        operations += [(item, *row) for row in _operations(basis)]
+        grades += [(at[grade], item, factor) for grade, factor in basis.grades.items()]
+    items = np.array([at[code] for code in bases], dtype=np.int32)
     inputs = np.empty(len(flat), dtype=INPUT)
-    inputs["item"] = np.repeat([at[code] for code in listed] or [0], counts or [0])
+    inputs["item"] = np.repeat(items, counts)
     inputs["kind"] = [KIND[i.kind] for i in flat]
     inputs["code"] = [at[i.code] for i in flat]
     inputs["base"] = [-1 if i.base is None else BASES.index(i.base) for i in flat]
     for column in ("operation", "quantity", "price", "share", "is_per_order", "is_per_good"):
         inputs[column] = list(map(attrgetter(column), flat))
+    return Packed(
+        items,
+        np.array([basis.standard_lot for basis in bases.values()], dtype=np.float64),
+        inputs,
+        np.array(operations, dtype=OPERATION),
+        np.array(grades, dtype=GRADE),
+    )
+
+
+def assembled(
+    at: Mapping[str, int], bought: Mapping[str, Decimal], parts: Sequence[Packed]
+) -> ArraySet:
+    """Return a set put together from the bases of its items, packed in any order."""
+    prices, lots = np.full((2, len(at)), np.nan)
+    for code, price in bought.items():
+        prices[at[code]] = price
+    for part in parts:
+        lots[part.items] = part.lots
+    inputs = np.concatenate([p.inputs for p in parts])
+    operations = np.concatenate([p.operations for p in parts])
+    grades = np.concatenate([p.grades for p in parts])
     return ArraySet(
-        names,
+        np.array(list(at), dtype=np.str_),
         prices,
         lots,
-        inputs,
-        np.sort(np.array(operations, dtype=OPERATION), order=["item", "number"]),
-        np.array(grades, dtype=GRADE),
+        inputs[np.argsort(inputs["item"], kind="stable")],
+        np.sort(operations, order=["item", "number"]),
+        grades[np.argsort(grades["main"], kind="stable")],
     )
 
 

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from ..errors import DomainError
 from ..quantity import ONE, exact
-from ..structure.explode import CycleFound, working_order
+from ..structure.explode import CycleFound, low_level_codes
 from ..structure.model import OutputKind, Structure
 from ..structure.phantom import inline
 from ..structure.requirement import entering_for_one
@@ -83,31 +83,34 @@ def roll_up(
     level can be checked from the numbers shown. A co-product, and a grade of an item's
     output, is costed with the item whose structure makes it. O(items + lines).
     """
-    rolling = _Rolling(items, rates, dict(known or {}), phantoms or {})
-    for code in reversed(rolling.order()):
-        if code in items:
+    rolling = Rolling(items, rates, known, phantoms)
+    for level in rolling.levels():
+        for code in level:
             rolling.roll(code)
     return RollUp(costs=rolling.costs, bases=rolling.bases, missing=rolling.missing)
 
 
-class _Rolling:
-    """A roll-up under way."""
+class Rolling:
+    """A roll-up under way: a level at a time, from the bottom, so that it may be shared out.
+
+    Parameters as of `roll_up`.
+    """
 
     def __init__(
         self,
         items: Mapping[str, ItemFacts],
         rates: ShopRates,
-        known: dict[str, ItemCost],
-        phantoms: Mapping[str, Structure],
+        known: Mapping[str, ItemCost] | None = None,
+        phantoms: Mapping[str, Structure] | None = None,
     ) -> None:
-        self.costs = known
+        self.costs: dict[str, ItemCost] = dict(known or {})
         self.bases: dict[str, CostedStructure] = {}
         self.missing: list[Missing] = []
-        self._items = items
+        self.items = items
         self._rates = rates
         #: why an item can't be costed, whatever its components cost
         self._faults = {code: facts.fault for code, facts in items.items() if facts.fault}
-        self._structures = self._inlined(phantoms)
+        self._structures = self._inlined(phantoms or {})
         self._made_with = {
             output: code
             for code, structure in self._structures.items()
@@ -116,7 +119,7 @@ class _Rolling:
 
     def _inlined(self, phantoms: Mapping[str, Structure]) -> dict[str, Structure]:
         found = {}
-        for code, facts in self._items.items():
+        for code, facts in self.items.items():
             if facts.structure and code not in self._faults:
                 try:
                     found[code] = inline(facts.structure, phantoms).structure
@@ -124,28 +127,46 @@ class _Rolling:
                     self._faults[code] = fault
         return found
 
-    def order(self) -> list[str]:
-        """Return the items, each before its components; the items of a loop are at fault."""
-        graph: dict[str, dict[str, Decimal]] = {code: {} for code in self._items}
+    def names(self) -> set[str]:
+        """Return the codes that the inputs of all bases may name."""
+        named = {*self.items, *self.costs, *(o.code for o in self._rates.overheads)}
+        for structure in self._structures.values():
+            named.update(o.item for o in structure.outputs)
+            named.update(g.item for g in structure.grades)
+            for o in structure.operations:
+                named.add(o.work_center)
+                if o.subcontract:
+                    named.add(o.subcontract.supplier)
+        return named
+
+    def levels(self) -> list[list[str]]:
+        """Return the items by level, from the bottom: each needs lower levels only. Items of a loop are at fault."""
+        graph: dict[str, dict[str, Decimal]] = {code: {} for code in self.items}
         for code, structure in self._structures.items():
             graph[code] = {c.item: ONE for c in structure.components}
         for output, main in self._made_with.items():
             graph[output] = {main: ONE}
         while True:
             try:
-                return working_order(graph)
+                codes = low_level_codes(graph)
+                break
             except CycleFound as loop:
                 for code in loop.loop:
                     self._faults[code] = loop
                     graph[code] = {}
+        levels: list[list[str]] = [[] for _ in range(max(codes.values(), default=-1) + 1)]
+        for code, level in codes.items():
+            if code in self.items:
+                levels[level].append(code)
+        return levels[::-1]
 
+    @exact
     def roll(self, code: str) -> None:
-        """Cost one item, whose components have been."""
-        facts = self._items[code]
+        """Cost one item, whose components have been; what is made beside it too."""
+        facts = self.items[code]
         main = self._made_with.get(code)
         if main is not None and code not in self._faults:
-            if code not in self.costs or main not in self.bases:
-                self.costs.pop(code, None)
+            if code not in self.costs:
                 self.missing.append(_lack(code, f"is made with {main}, which has no cost", f"Give {main} a cost first."))  # fmt: skip
             return
         self.costs.pop(code, None)
@@ -169,7 +190,7 @@ class _Rolling:
             standard_lot=facts.standard_lot,
             items=self.costs | self._unknown(structure) if structure.outputs else self.costs,
             rates=self._rates,
-            units={o.item: self._unit(o.item) for o in structure.outputs},
+            units={o.item: self.unit(o.item) for o in structure.outputs},
         )
         basis = _with_shares(structure, basis)
         cost = unit_cost(basis)
@@ -192,13 +213,14 @@ class _Rolling:
         """Return the co-products of a structure at no cost yet: their shares come last."""
         nothing = UnitCost(this_level={}, lower_levels={})
         return {
-            o.item: ItemCost(cost=nothing, is_made=True, unit=self._unit(o.item))
+            o.item: ItemCost(cost=nothing, is_made=True, unit=self.unit(o.item))
             for o in structure.outputs
             if o.kind is OutputKind.CO_PRODUCT
         }
 
-    def _unit(self, code: str) -> str:
-        return self._items[code].unit if code in self._items else ""
+    def unit(self, code: str) -> str:
+        """Return the stock unit of an item; "" of one that isn't rolled."""
+        return self.items[code].unit if code in self.items else ""
 
     def _lack_of(self, facts: ItemFacts) -> Missing | None:
         code = facts.code

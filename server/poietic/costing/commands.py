@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import Annotated
 
 from django.utils import timezone
-from poietic_core.cost.rollup import RollUp
+from poietic_core.cost.rollup import Rolling
 from poietic_core.cost.sets import ChangeKind
 from poietic_core.quantity import ZERO, money
 from poietic_core.stock.valuation import Method
@@ -20,9 +20,9 @@ from ..ledger.models import Account, Holding, Posting
 from ..web_api.errors import InvalidInput, NotFound
 from ..web_api.fields import Code, DecimalText, Name, Note, NotNegative, Strict
 from .models import CostSet
-from .queries import current_set, roll_up_now
+from .queries import current_set, rolling_now
 from .sets import as_change, set_in_arrays
-from .storing import forget, store_standards, totals_of, without_collector
+from .storing import forget, store_rolled, totals_of, without_collector
 
 #: items whose new standard an activation tells one by one, those that move most
 TOLD_MOST = 1_000
@@ -88,9 +88,8 @@ def freeze_standard(context: Context, given: FreezeStandard) -> None:
     only = None if given.items is None else set(items_by_code(given.items))
     today = timezone.localdate(context.now)
     before = current_set()
-    rolled = roll_up_now(today, only)
-    cost_set = _new_set(context, CostSet.State.PAST, rolled, today, given.note)
-    store_standards(context, cost_set, rolled, before, only)
+    rolling = rolling_now(today, only)
+    cost_set = _store(context, CostSet.State.PAST, rolling, before, today, given.note)
     _activate(context, cost_set, before)
     context.made["standards"] = str(cost_set.standards.count())
 
@@ -108,10 +107,9 @@ def roll_up_next(context: Context, given: RollUpNext) -> None:
     before = current_set()
     with without_collector():
         context.progress("reading prices, rates and structures", 0, 0)
-        rolled = roll_up_now(day)
-        cost_set = _new_set(context, CostSet.State.NEXT, rolled, day, given.note)
-        store_standards(context, cost_set, rolled, before)
-        del rolled
+        rolling = rolling_now(day)
+        cost_set = _store(context, CostSet.State.NEXT, rolling, before, day, given.note)
+        del rolling
     was, now = totals_of(before), totals_of(cost_set)
     moved = [item for item, total in now.items() if was.get(item) != total]
     context.made["cost set"] = str(cost_set.pk)
@@ -166,18 +164,24 @@ def drop_what_if(context: Context, given: DropWhatIf) -> None:
     context.effects.field(f"what-if {given.name}", "what-if", given.name, None)
 
 
-def _new_set(context: Context, state: str, rolled: RollUp, day: date, note: str) -> CostSet:
-    """Return a new set, with what is missing told."""
-    for lack in rolled.missing:
-        context.effects.remark(lack.item, f"{lack.why} {lack.fix}")
-    return CostSet.objects.create(
-        state=state,
-        as_of=day,
-        frozen_at=context.now,
-        note=note,
-        missing=[{"item": m.item, "why": m.why, "fix": m.fix} for m in rolled.missing],
-        change=context.change,
+def _store(
+    context: Context,
+    state: str,
+    rolling: Rolling,
+    before: CostSet | None,
+    day: date,
+    note: str,
+) -> CostSet:
+    """Return a new set, rolled up and stored, with what is missing told."""
+    cost_set = CostSet.objects.create(
+        state=state, as_of=day, frozen_at=context.now, note=note, change=context.change
     )
+    missing = store_rolled(context, cost_set, rolling, before)
+    for lack in missing:
+        context.effects.remark(lack.item, f"{lack.why} {lack.fix}")
+    cost_set.missing = [{"item": m.item, "why": m.why, "fix": m.fix} for m in missing]
+    cost_set.save(update_fields=["missing"])
+    return cost_set
 
 
 def _activate(context: Context, cost_set: CostSet, before: CostSet | None) -> None:

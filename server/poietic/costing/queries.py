@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from django.utils import timezone
 from poietic_core.cost.prices import SupplierPrice, mass_of, price_for
-from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
+from poietic_core.cost.rollup import ItemFacts, Rolling, RollUp, roll_up
 from poietic_core.errors import DomainError
 from poietic_core.quantity import UNIT_COST_STEP, round_to
 from poietic_core.structure.model import Structure
@@ -46,8 +46,8 @@ def standards_in_force(items: Iterable[Item | int] | None = None) -> dict[str, S
     return {s.item.code: s for s in rows}
 
 
-def roll_up_now(day: date, only: set[str] | None = None) -> RollUp:
-    """Return the roll-up of all active items as of a day, or of some upon the standards of the others."""
+def rolling_now(day: date, only: set[str] | None = None) -> Rolling:
+    """Begin the roll-up of all active items as of a day, or of some upon the standards of the others."""
     faults: Faults = {}
     structures = structures_on(in_force(day), day, faults)
     items = Item.objects.filter(is_active=True)
@@ -57,7 +57,7 @@ def roll_up_now(day: date, only: set[str] | None = None) -> RollUp:
         known = {c: s.as_item_cost() for c, s in standards.items()}
         items = items.filter(code__in=only)
     facts = _facts(items, structures, faults, day)
-    return roll_up(facts, shop_rates(day), known, phantoms_on(day, faults))
+    return Rolling(facts, shop_rates(day), known, phantoms_on(day, faults))
 
 
 def roll_up_item(item: Item, day: date) -> RollUp:

@@ -1,13 +1,14 @@
 """Sets of standards written and read as wholes: there may be a hundred thousand in one."""
 
 import gc
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from decimal import Decimal
+from typing import NamedTuple
 
 from django.db import connection
-from poietic_core.cost.arrays import ArraySet, merged, pack
-from poietic_core.cost.rollup import RollUp
+from poietic_core.cost.arrays import ArraySet, Packed, assembled, merged, pack, packed, positions
+from poietic_core.cost.rollup import Missing, Rolling
 from poietic_core.cost.sets import beside
 from psycopg.copy import QueuedLibpqWriter
 
@@ -23,8 +24,6 @@ INSERT INTO costing_standard (cost_set_id, item_id, total, cost, basis, made_wit
 SELECT %s, item_id, total, cost, basis, made_with FROM costing_standard
 WHERE cost_set_id = %s AND item_id <> ALL(%s)
 """
-#: standards after which progress is told
-OFTEN = 2_000
 
 
 @contextmanager
@@ -45,42 +44,83 @@ def totals_of(cost_set: CostSet | None, items: Iterable[Item] | None = None) -> 
     return dict(rows.values_list("item_id", "total"))
 
 
-def store_standards(
-    context: Context,
-    cost_set: CostSet,
-    rolled: RollUp,
-    before: CostSet | None,
-    only: set[str] | None = None,
-) -> None:
-    """Write the rows of a new set: what was rolled, and what stays as it was in the set before.
+class Row(NamedTuple):
+    """A standard as it is written."""
 
-    `only` names the items that were rolled upon the standards of all others.
+    code: str
+    total: Decimal
+    cost: str
+    #: empty where it has none of its own
+    basis: str
+    made_with: str
+
+
+class Part(NamedTuple):
+    """What the roll-up of some items of a level gave."""
+
+    rows: list[Row]
+    missing: list[Missing]
+    packed: Packed
+
+
+def store_rolled(
+    context: Context, cost_set: CostSet, rolling: Rolling, before: CostSet | None
+) -> list[Missing]:
+    """Roll up and write a new set, and return what keeps items from a standard.
+
+    Level by level, so that the database writes meanwhile and nothing is held that is written;
+    what wasn't rolled stays as it was in the set before.
     """
     keys = dict(Item.objects.values_list("code", "pk"))
-    codes = [c for c in sorted(rolled.costs) if only is None or c in only]
-    made_with = {item: code for code, basis in rolled.bases.items() for item in beside(basis)}
-    writer = BasisWriter()
+    at = positions(rolling.names())
+    missing: list[Missing] = []
+    parts: list[Packed] = []
+    bought: dict[str, Decimal] = {}
+    written: list[int] = []
     with connection.cursor() as cursor:
         with cursor.copy(STORE, writer=QueuedLibpqWriter(cursor.cursor)) as copy:
-            for n, code in enumerate(codes):
-                cost, basis = rolled.costs[code].cost, rolled.bases.get(code)
-                told = writer.write(basis) if basis else ""
-                copy.write_row(
-                    (cost_set.pk, keys[code], cost.total(), cost_to_json(cost), told, made_with.get(code, ""))
-                )  # fmt: skip
-                if n % OFTEN == 0:
-                    context.progress("storing the standards", n, len(codes))
+            for level in rolling.levels():
+                part = _roll(rolling, level, at)
+                for row in part.rows:
+                    copy.write_row((cost_set.pk, keys[row.code], *row[1:]))
+                    written.append(keys[row.code])
+                    if not (row.basis or row.made_with):
+                        bought[row.code] = row.total
+                missing += part.missing
+                parts.append(part.packed)
+                context.progress("rolling up the standards", len(written), len(rolling.items))
         kept = 0
         if before:
-            cursor.execute(KEEP, [cost_set.pk, before.pk, [keys[c] for c in codes]])
+            cursor.execute(KEEP, [cost_set.pk, before.pk, written])
             kept = cursor.rowcount
-    made = rolled.bases.keys() | made_with.keys()
-    bought = {c: rolled.costs[c].price for c in codes if c not in made}
-    bases = {c: rolled.bases[c] for c in codes if c in rolled.bases}
-    arrays = pack(bases, bought)
+    arrays = assembled(at, bought, parts)
     if before and kept:
         arrays = merged(arrays_of(before), arrays)
     SetArrays.objects.create(cost_set=cost_set, data=arrays.to_bytes())
+    return missing
+
+
+def _roll(rolling: Rolling, codes: Sequence[str], at: dict[str, int]) -> Part:
+    """Roll up some items of a level, and lay out what is to be written of them."""
+    rolling.bases.clear()
+    rolling.missing.clear()
+    for code in codes:
+        rolling.roll(code)
+    costs, bases, writer = rolling.costs, rolling.bases, BasisWriter()
+    made_with = {item: code for code, basis in bases.items() for item in beside(basis)}
+    rolled = [c for c in (*codes, *made_with) if c in costs and c in rolling.items]
+    rows = [
+        Row(
+            code,
+            costs[code].price,
+            cost_to_json(costs[code].cost),
+            writer.write(bases[code]) if code in bases else "",
+            made_with.get(code, ""),
+        )
+        for code in rolled
+        if code in bases or code in made_with or not costs[code].is_made
+    ]
+    return Part(rows, list(rolling.missing), packed(bases, at))
 
 
 _ARRAYS: Kept[int, ArraySet] = Kept(4)
