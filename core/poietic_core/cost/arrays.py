@@ -87,6 +87,8 @@ class ArraySet:
 
     def on(self, names: NDArray[np.str_]) -> ArraySet:
         """Return the set over more names, which hold all of its own, sorted."""
+        if np.array_equal(names, self.names):
+            return self
         at = np.searchsorted(names, self.names)
         bought, lots = np.full((2, names.size), np.nan)
         bought[at], lots[at] = self.bought, self.lots
@@ -418,18 +420,24 @@ class Screened:
 
 def screened(old: ArraySet, new: ArraySet) -> Screened:
     """Return what every item costs in two sets, and why it differs, like `differences`."""
-    names = np.union1d(old.names, new.names)
+    is_alike = np.array_equal(old.names, new.names)
+    names = old.names if is_alike else np.union1d(old.names, new.names)
     old, new = old.on(names), new.on(names)
     in_old, in_new = old.costed(), new.costed()
     both = ~np.isnan(old.lots) & ~np.isnan(new.lots)
     priced = ~np.isnan(old.bought) & ~np.isnan(new.bought)
-    mixed = _same_rows(old, new) if _are_same_rows(old, new) else _mixed
+    is_same = _are_same_rows(old, new)
+    mixed = _same_rows(old, new) if is_same else _mixed
+    still = _still(old, new) if is_same else set()
     roller = _Roller()
     only_new = in_new & ~in_old
     steps = [roller.roll(mixed(old, new, dict.fromkeys(Cause, only_new)))]
     taken: set[Cause] = set()
     for cause in Cause:
         taken.add(cause)
+        if cause in still:
+            steps.append(steps[-1])
+            continue
         made = in_new if Cause.STRUCTURE in taken else only_new
         from_new = {
             c: np.where(priced if c is Cause.PRICE else both, c in taken, made) for c in Cause
@@ -486,10 +494,33 @@ def _are_same_rows(old: ArraySet, new: ArraySet) -> bool:
     )  # fmt: skip
 
 
+def _still(old: ArraySet, new: ArraySet) -> set[Cause]:
+    """Return the causes by which two sets of the same rows don't differ."""
+    is_time, is_rated = _times_and_rates(old)
+    moved = {c: old.inputs[c] != new.inputs[c] for c in ("quantity", "price", "share")}
+    differs = {
+        Cause.PRICE: not np.array_equal(old.bought, new.bought, equal_nan=True),
+        Cause.RATE: (moved["price"] & is_rated).any(),
+        Cause.STRUCTURE: (moved["quantity"] & ~is_time).any()
+        or (moved["price"] & ~is_rated).any()
+        or moved["share"].any()
+        or not np.array_equal(np.isnan(old.lots), np.isnan(new.lots)),
+        Cause.TIME: (moved["quantity"] & is_time).any(),
+        Cause.LOT_SIZE: not np.array_equal(old.lots, new.lots, equal_nan=True),
+    }
+    return {cause for cause, is_so in differs.items() if not is_so}
+
+
+def _times_and_rates(costs: ArraySet) -> tuple[Bools, Bools]:
+    """Return which inputs are time, and which are paid by a rate."""
+    rows = costs.inputs
+    is_time = np.isin(rows["kind"], TIMES)
+    return is_time, is_time | (rows["kind"] == SUBCONTRACT) | (rows["base"] >= 0)
+
+
 def _same_rows(old: ArraySet, new: ArraySet) -> Callable[[ArraySet, ArraySet, Chosen], ArraySet]:
     """Return `_mixed` for sets of the same rows: figures change places, rows don't."""
-    is_time = np.isin(old.inputs["kind"], TIMES)
-    is_rated = is_time | (old.inputs["kind"] == SUBCONTRACT) | (old.inputs["base"] >= 0)
+    is_time, is_rated = _times_and_rates(old)
 
     def mixed(old: ArraySet, new: ArraySet, from_new: Chosen) -> ArraySet:
         by_row = {cause: chosen[old.inputs["item"]] for cause, chosen in from_new.items()}

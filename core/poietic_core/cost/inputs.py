@@ -87,21 +87,25 @@ def cost_structure(
 def _materials(
     structure: Structure, operation: int, items: Mapping[str, ItemCost]
 ) -> list[CostInput]:
-    return [
-        CostInput(
-            operation=operation,
-            kind=InputKind.COMPONENT,
-            code=line.item,
-            quantity=quantity_per_unit(line, structure.batch_quantity).value,
-            unit=items[line.item].unit,
-            price=items[line.item].price,
-            split=items[line.item].split,
-            is_per_order=line.per is Per.ORDER,
-            is_made=items[line.item].is_made,
+    found = []
+    for line in structure.components:
+        if line.operation != operation:
+            continue
+        item = items[line.item]
+        found.append(
+            CostInput(
+                operation=operation,
+                kind=InputKind.COMPONENT,
+                code=line.item,
+                quantity=quantity_per_unit(line, structure.batch_quantity).value,
+                unit=item.unit,
+                price=item.price,
+                split=item.split,
+                is_per_order=line.per is Per.ORDER,
+                is_made=item.is_made,
+            )
         )
-        for line in structure.components
-        if line.operation == operation
-    ]
+    return found
 
 
 def _times(operation: Operation, rates: ShopRates) -> list[CostInput]:
