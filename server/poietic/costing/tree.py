@@ -263,7 +263,7 @@ class Plant:
             known.cost = sum(found, ZERO) if found else None
         for at, known in enumerate(lines):
             if isinstance(known.line, ComponentLine) and known.line.item in self.phantoms:
-                known.content = list(takewhile(_deeper_than(known), lines[at + 1 :]))  # fmt: skip
+                known.content = list(takewhile(_deeper_than(known), lines[at + 1 :]))
                 inside = [line.cost for line in known.content if line.cost is not None]
                 known.cost = sum(inside, ZERO) if inside else None
         return lines

@@ -1,213 +1,214 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, type UseQueryResult } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { basicsOptions, commandsOptions, partnersOptions, peopleOptions } from '../../api/queries';
+import { basicsOptions, partnersOptions, peopleOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
+import { useMay } from '../../commands/useMay';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
 import { Loaded } from '../../ui/States';
 
 /** Suppliers and customers, with what suppliers have a price for. */
 export function PartnersPage() {
-  const partners = useQuery(partnersOptions());
-  const { start } = useCommands();
   return (
-    <Loaded query={partners}>
-      {(rows) => (
-        <Plain
-          title="Partners"
-          words="Who supplies us, and who buys from us."
-          command="define-partner"
-          act="Define a partner…"
-          heads={['Code', 'Name', 'is', 'has a price for', '']}
-          empty="No partner yet. Define the first supplier: a code and a name."
-        >
-          {rows.map((p) => (
-            <tr key={p.code}>
-              <td className="code pl-4!">{p.code}</td>
-              <td className="whitespace-nowrap">{p.name}</td>
-              <td className="whitespace-nowrap text-quiet">
-                {[p.is_supplier && 'supplier', p.is_customer && 'customer'].filter(Boolean).join(', ')}
-              </td>
-              <td className="w-full">
-                {p.items.map((code) => (
-                  <span key={code} className="mr-3">
-                    <ItemCode code={code} />
-                  </span>
-                ))}
-              </td>
-              <td className="num pr-4!">
-                <ForWhoMay command="change-partner">
-                  <Button
-                    look="link"
-                    onClick={() => start('change-partner', { code: p.code, is_supplier: p.is_supplier, is_customer: p.is_customer })}
-                  >
-                    Change {p.code}…
-                  </Button>
-                </ForWhoMay>
-              </td>
-            </tr>
-          ))}
-        </Plain>
-      )}
-    </Loaded>
+    <Plain
+      title="Partners"
+      words="Who supplies us, and who buys from us."
+      command="define-partner"
+      act="Define a partner…"
+      empty="No partner yet. Define the first supplier: a code and a name."
+      query={useQuery(partnersOptions())}
+      rows={(partners) => partners}
+      columns={[
+        { head: 'Code', look: 'code', cell: (p) => p.code },
+        { head: 'Name', look: 'whitespace-nowrap', cell: (p) => p.name },
+        {
+          head: 'is',
+          look: 'whitespace-nowrap text-quiet',
+          cell: (p) => [p.is_supplier && 'supplier', p.is_customer && 'customer'].filter(Boolean).join(', '),
+        },
+        {
+          head: 'has a price for',
+          look: 'w-full',
+          cell: (p) =>
+            p.items.map((code) => (
+              <span key={code} className="mr-3">
+                <ItemCode code={code} />
+              </span>
+            )),
+        },
+      ]}
+      change={{
+        command: 'change-partner',
+        words: (p) => `Change ${p.code}…`,
+        given: (p) => ({ code: p.code, is_supplier: p.is_supplier, is_customer: p.is_customer }),
+      }}
+    />
   );
 }
 
 /** Where stock lies. */
 export function PlacesPage() {
-  const basics = useQuery(basicsOptions());
   return (
-    <Loaded query={basics}>
-      {(b) => (
-        <Plain
-          title="Places"
-          words="Where stock lies: stores, and places on the shop floor."
-          command="define-place"
-          act="Define a place…"
-          heads={['Code', 'Name', 'kind']}
-          empty="No place yet. Define the first one: the store that components are taken from."
-        >
-          {b.places.map((p) => (
-            <tr key={p.code}>
-              <td className="code pl-4!">{p.code}</td>
-              <td className="w-full">{p.name}</td>
-              <td className="pr-4! text-quiet">{p.kind}</td>
-            </tr>
-          ))}
-        </Plain>
-      )}
-    </Loaded>
+    <Plain
+      title="Places"
+      words="Where stock lies: stores, and places on the shop floor."
+      command="define-place"
+      act="Define a place…"
+      empty="No place yet. Define the first one: the store that components are taken from."
+      query={useQuery(basicsOptions())}
+      rows={(basics) => basics.places}
+      columns={[
+        { head: 'Code', look: 'code', cell: (p) => p.code },
+        { head: 'Name', look: 'w-full', cell: (p) => p.name },
+        { head: 'kind', look: 'text-quiet', cell: (p) => p.kind },
+      ]}
+    />
   );
 }
 
 /** Why things happen; of scrap, whether its cost stays in the order. */
 export function ReasonsPage() {
-  const basics = useQuery(basicsOptions());
   return (
-    <Loaded query={basics}>
-      {(b) => (
-        <Plain
-          title="Reasons"
-          words="Why pieces are scrapped, more is issued, an order stands still, a count is put right. Scrap stays in its order and shows as yield, or is written off to expense."
-          command="define-reason"
-          act="Define a reason…"
-          heads={['Code', 'Name', 'given for', 'its cost']}
-          empty="No reason yet. Define the first one that pieces are scrapped for."
-        >
-          {b.reasons.map((r) => (
-            <tr key={r.code}>
-              <td className="code pl-4!">{r.code}</td>
-              <td className="w-full">{r.name}</td>
-              <td className="whitespace-nowrap text-quiet">{r.use}</td>
-              <td className="pr-4! whitespace-nowrap text-quiet">
-                {r.use === 'scrap' && (r.is_written_off ? 'is written off' : 'stays in the order')}
-              </td>
-            </tr>
-          ))}
-        </Plain>
-      )}
-    </Loaded>
+    <Plain
+      title="Reasons"
+      words="Why pieces are scrapped, more is issued, an order stands still, a count is put right. Scrap stays in its order and shows as yield, or is written off to expense."
+      command="define-reason"
+      act="Define a reason…"
+      empty="No reason yet. Define the first one that pieces are scrapped for."
+      query={useQuery(basicsOptions())}
+      rows={(basics) => basics.reasons}
+      columns={[
+        { head: 'Code', look: 'code', cell: (r) => r.code },
+        { head: 'Name', look: 'w-full', cell: (r) => r.name },
+        { head: 'given for', look: 'whitespace-nowrap text-quiet', cell: (r) => r.use },
+        {
+          head: 'its cost',
+          look: 'whitespace-nowrap text-quiet',
+          cell: (r) => r.use === 'scrap' && (r.is_written_off ? 'is written off' : 'stays in the order'),
+        },
+      ]}
+    />
   );
 }
 
 /** Who may do what. */
 export function PersonsPage() {
-  const people = useQuery(peopleOptions());
-  const { start } = useCommands();
   return (
-    <Loaded query={people}>
-      {(rows) => (
-        <Plain
-          title="Persons"
-          words="Who may do what."
-          command="add-person"
-          act="Add a person…"
-          heads={['Name', 'signs in as', 'roles', '']}
-          empty="Nobody yet."
-        >
-          {rows.map((p) => (
-            <tr key={p.name}>
-              <td className="pl-4! whitespace-nowrap">{p.full_name}</td>
-              <td className="code">{p.name}</td>
-              <td className="w-full text-quiet">{p.roles.join(', ')}</td>
-              <td className="num pr-4!">
-                <ForWhoMay command="set-roles">
-                  <Button look="link" onClick={() => start('set-roles', { name: p.name, roles: p.roles })}>
-                    Roles of {p.name}…
-                  </Button>
-                </ForWhoMay>
-              </td>
-            </tr>
-          ))}
-        </Plain>
-      )}
-    </Loaded>
+    <Plain
+      title="Persons"
+      words="Who may do what."
+      command="add-person"
+      act="Add a person…"
+      empty="Nobody yet."
+      query={useQuery(peopleOptions())}
+      rows={(people) => people.map((p) => ({ ...p, code: p.name }))}
+      columns={[
+        { head: 'Name', look: 'whitespace-nowrap', cell: (p) => p.full_name },
+        { head: 'signs in as', look: 'code', cell: (p) => p.code },
+        { head: 'roles', look: 'w-full text-quiet', cell: (p) => p.roles.join(', ') },
+      ]}
+      change={{ command: 'set-roles', words: (p) => `Roles of ${p.code}…`, given: (p) => ({ name: p.code, roles: p.roles }) }}
+    />
   );
 }
 
-function ForWhoMay({ command, children }: { command: string; children: ReactNode }) {
-  const may = useQuery(commandsOptions()).data?.some((c) => c.name === command);
-  return may ? <>{children}</> : null;
+interface Column<R> {
+  head: string;
+  look: string;
+  cell: (row: R) => ReactNode;
 }
 
 const others = ['partners', 'places', 'reasons', 'persons'];
 
-/** A page with one list, and the way to make another of its kind. */
-function Plain({
+/** A page with one list, and the ways to make another of its kind and to change one. */
+function Plain<T, R extends { code: string }>({
   title,
   words,
   command,
   act,
-  heads,
   empty,
-  children,
+  query,
+  rows,
+  columns,
+  change,
 }: {
   title: string;
   words: string;
   command: string;
   act: string;
-  heads: string[];
   empty: string;
-  children: ReactNode[];
+  query: UseQueryResult<T>;
+  rows: (data: T) => R[];
+  columns: Column<R>[];
+  change?: { command: string; words: (row: R) => string; given: (row: R) => Record<string, unknown> };
 }) {
   const { start } = useCommands();
+  const may = useMay();
+  const last = columns.length - 1 + (change ? 1 : 0);
+  const edge = (n: number) => `${n === 0 ? 'pl-4!' : ''} ${n === last ? 'pr-4!' : ''}`;
   return (
-    <article>
-      <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
-        <div>
-          <h1>{title}</h1>
-          <p className="text-quiet">{words}</p>
-        </div>
-        <span className="flex items-center gap-3 whitespace-nowrap">
-          {others
-            .filter((o) => o !== title.toLowerCase())
-            .map((o) => (
-              <Link key={o} className="quiet-link text-act" to={`/define/${o}`}>
-                {o[0]?.toUpperCase()}
-                {o.slice(1)}
-              </Link>
-            ))}
-          <ForWhoMay command={command}>
-            <Button onClick={() => start(command)}>{act}</Button>
-          </ForWhoMay>
-        </span>
-      </header>
-      <table className="rows" aria-label={title}>
-        <thead>
-          <tr>{heads.map((h, n) => (h ? <th key={h} className={n === 0 ? 'pl-4!' : ''}>{h}</th> : <td key="acts" />))}</tr>
-        </thead>
-        <tbody>
-          {children}
-          {children.length === 0 && (
-            <tr>
-              <td colSpan={heads.length} className="pl-4! text-quiet">
-                {empty}
-              </td>
-            </tr>
-          )}
-        </tbody>
-      </table>
-    </article>
+    <Loaded query={query}>
+      {(data) => (
+        <article>
+          <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
+            <div>
+              <h1>{title}</h1>
+              <p className="text-quiet">{words}</p>
+            </div>
+            <span className="flex items-center gap-3 whitespace-nowrap">
+              {others
+                .filter((o) => o !== title.toLowerCase())
+                .map((o) => (
+                  <Link key={o} className="quiet-link text-act" to={`/define/${o}`}>
+                    {o[0]?.toUpperCase()}
+                    {o.slice(1)}
+                  </Link>
+                ))}
+              {may.has(command) && <Button onClick={() => start(command)}>{act}</Button>}
+            </span>
+          </header>
+          <table className="rows" aria-label={title}>
+            <thead>
+              <tr>
+                {columns.map((c, n) => (
+                  <th key={c.head} className={edge(n)}>
+                    {c.head}
+                  </th>
+                ))}
+                {change && <td />}
+              </tr>
+            </thead>
+            <tbody>
+              {rows(data).map((row) => (
+                <tr key={row.code}>
+                  {columns.map((c, n) => (
+                    <td key={c.head} className={`${c.look} ${edge(n)}`}>
+                      {c.cell(row)}
+                    </td>
+                  ))}
+                  {change && (
+                    <td className={`num ${edge(last)}`}>
+                      {may.has(change.command) && (
+                        <Button look="link" onClick={() => start(change.command, change.given(row))}>
+                          {change.words(row)}
+                        </Button>
+                      )}
+                    </td>
+                  )}
+                </tr>
+              ))}
+              {rows(data).length === 0 && (
+                <tr>
+                  <td colSpan={last + 1} className="pl-4! text-quiet">
+                    {empty}
+                  </td>
+                </tr>
+              )}
+            </tbody>
+          </table>
+        </article>
+      )}
+    </Loaded>
   );
 }
