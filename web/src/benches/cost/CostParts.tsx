@@ -1,5 +1,5 @@
 import type { ItemCost } from '../../api/queries';
-import { isZero, percent } from '../../lib/decimal';
+import { percent } from '../../lib/decimal';
 import { ItemCode } from '../../ui/ItemCode';
 import { Money, Quantity } from '../../ui/Numbers';
 import { groupParts, partWords, rankMovers, rankParts } from './logic';
@@ -11,10 +11,10 @@ export function CostParts({ cost, view }: { cost: ItemCost; view: 'Where the mon
   return <Groups cost={cost} by={view === 'Suppliers' ? 'supplier' : 'work center'} />;
 }
 
-/** A bar as long as a share of the whole, or of the largest; what lowers the cost has its own colour. */
+/** A bar as long as a share of the largest; what lowers the cost has its own colour. */
 function ShareBar({ share }: { share: number }) {
   return (
-    <span aria-hidden className="block w-24">
+    <span aria-hidden className="block w-16">
       <span
         className={`block h-2 ${share < 0 ? 'bg-favourable' : 'bg-hair-strong'}`}
         style={{ width: `${Math.min(100, Math.abs(share) * 100)}%` }}
@@ -26,6 +26,7 @@ function ShareBar({ share }: { share: number }) {
 function EachPart({ cost }: { cost: ItemCost }) {
   const total = cost.sets[0]?.total ?? '0';
   const ranked = rankParts(cost.parts, total);
+  const most = Math.abs(ranked[0]?.share ?? 0);
   return (
     <table className="rows" aria-label="Where the money goes">
       <thead>
@@ -35,17 +36,20 @@ function EachPart({ cost }: { cost: ItemCost }) {
           </th>
           <th className="num">in one</th>
           <th className="num">EUR</th>
-          <th>share</th>
+          <td />
+          <th className="num">share</th>
           <th className="num">up to here</th>
-          <th className="num">1 % of it moves</th>
         </tr>
       </thead>
       <tbody>
         {ranked.map((p) => (
           <tr key={p.kind + p.code}>
             <td className="pl-4! text-[12px] whitespace-nowrap text-quiet">{partWords(p)}</td>
-            <td className="w-full max-w-0 truncate" title={p.name}>
-              {p.name} {p.kind === 'component' ? <ItemCode code={p.code} /> : <span className="code text-quiet">{p.code}</span>}
+            <td className="w-full max-w-0" title={p.name}>
+              <span className="flex gap-1.5">
+                <span className="truncate">{p.name}</span>
+                {p.kind === 'component' ? <ItemCode code={p.code} /> : <span className="code text-quiet">{p.code}</span>}
+              </span>
             </td>
             <td className="num">
               <Quantity value={String(Math.round(Number(p.quantity) * 1e3) / 1e3)} unit={p.unit} />
@@ -54,10 +58,10 @@ function EachPart({ cost }: { cost: ItemCost }) {
               <Money value={p.amount} />
             </td>
             <td>
-              <ShareBar share={p.share} />
+              <ShareBar share={most > 0 ? p.share / most : 0} />
             </td>
+            <td className="num">{(p.share * 100).toFixed(1).replace('-', '−')} %</td>
             <td className="num text-quiet">{Math.round(p.upTo * 100)} %</td>
-            <td className="num text-quiet">{isZero(p.amount) ? '' : (Number(p.amount) / 100).toFixed(3).replace('-', '−')}</td>
           </tr>
         ))}
       </tbody>
@@ -67,6 +71,7 @@ function EachPart({ cost }: { cost: ItemCost }) {
 
 function Groups({ cost, by }: { cost: ItemCost; by: 'work center' | 'supplier' }) {
   const groups = groupParts(cost.parts, cost.sets[0]?.total ?? '0', by);
+  const most = Math.abs(groups[0]?.share ?? 0);
   return (
     <table className="rows" aria-label={`By ${by}`}>
       <thead>
@@ -74,8 +79,8 @@ function Groups({ cost, by }: { cost: ItemCost; by: 'work center' | 'supplier' }
           <th className="pl-4!">{by === 'supplier' ? 'Supplier, of bought items and outside work' : 'Work center, its people and machines'}</th>
           <th>for</th>
           <th className="num">EUR</th>
-          <th>share</th>
-          <th className="num">of all</th>
+          <td />
+          <th className="num">share</th>
         </tr>
       </thead>
       <tbody>
@@ -91,7 +96,7 @@ function Groups({ cost, by }: { cost: ItemCost; by: 'work center' | 'supplier' }
               <Money value={String(g.amount)} />
             </td>
             <td>
-              <ShareBar share={g.share} />
+              <ShareBar share={most > 0 ? g.share / most : 0} />
             </td>
             <td className="num text-quiet">{Math.round(g.share * 100)} %</td>
           </tr>
@@ -129,8 +134,11 @@ function Movers({ cost }: { cost: ItemCost }) {
         {movers.slice(0, SHOWN).map((m) => (
           <tr key={m.what + m.code}>
             <td className="pl-4! text-[12px] whitespace-nowrap text-quiet">{m.what}</td>
-            <td className="w-full max-w-0 truncate" title={m.name}>
-              {m.name} <span className="code text-quiet">{m.code}</span>
+            <td className="w-full max-w-0" title={m.name}>
+              <span className="flex gap-1.5">
+                <span className="truncate">{m.name}</span>
+                <span className="code text-quiet">{m.code}</span>
+              </span>
             </td>
             <td className="num">{m.value && (m.what === 'standard lot' ? <Quantity value={m.value} /> : percent(m.value))}</td>
             <td className="num">{(m.moved > 0 ? '+' : '') + m.moved.toFixed(3).replace('-', '−')}</td>

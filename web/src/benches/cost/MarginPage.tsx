@@ -63,11 +63,13 @@ function Rows({ margins }: { margins: Margins }) {
         <tbody>
           {margins.rows.map((r) => (
             <tr key={r.item + r.customer + r.from_quantity + r.price}>
-              <td className="w-full max-w-0 truncate pl-4!" title={r.name}>
-                {r.name}{' '}
-                <Link className="code quiet-link" data-peek={r.item} to={`/define/items/${encodeURIComponent(r.item)}/cost`}>
-                  {r.item}
-                </Link>
+              <td className="w-full max-w-0 pl-4!" title={r.name}>
+                <span className="flex gap-1.5">
+                  <span className="truncate">{r.name}</span>
+                  <Link className="code quiet-link" data-peek={r.item} to={`/define/items/${encodeURIComponent(r.item)}/cost`}>
+                    {r.item}
+                  </Link>
+                </span>
               </td>
               <td className="whitespace-nowrap">{r.customer ? r.customer_name : <span className="text-quiet">everybody</span>}</td>
               <td className="num">{Number(r.from_quantity) > 0 && <Quantity value={r.from_quantity} unit={r.unit} />}</td>
