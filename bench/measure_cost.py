@@ -15,7 +15,7 @@ from poietic.costing.models import CostSet, Standard
 from poietic.costing.storing import arrays_of
 from poietic.demo.shop import Shop
 from poietic.people.models import Person
-from poietic_core.cost.arrays import screened
+from poietic_core.cost.screen import screened
 from poietic_core.cost.sets import Change, ChangeKind
 from poietic_core.structure.plant import Plant
 

@@ -8,12 +8,13 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from poietic_core.cost.arrays import array_costs, merged, pack, screened
+from poietic_core.cost.arrays import array_costs, pack
 from poietic_core.cost.contributions import contributions, sensitivities
 from poietic_core.cost.model import Base, Element
 from poietic_core.cost.overhead import OverheadRate
 from poietic_core.cost.rates import Rate, Rates, ShopRates
 from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
+from poietic_core.cost.screen import merged, screened
 from poietic_core.cost.sets import (
     Cause,
     Change,
@@ -262,6 +263,14 @@ class Arrays(SimpleTestCase):
         for code, cost in zip(inputs.names.tolist(), array_costs(inputs), strict=True):
             if code in exact:
                 self.assertAlmostEqual(cost, float(exact[code].total()), delta=2e-5, msg=code)
+
+    def test_sets_of_nothing_and_of_bought_items_alone(self) -> None:
+        nothing, bought = CostSet({}, {}), CostSet({}, {"PLATE": D("6.5"), "JIG": D(15)})
+        dearer = CostSet({}, {"PLATE": D(7), "NEW": D(1)})
+        for old, new in ((nothing, nothing), (nothing, bought), (bought, dearer)):
+            self.alike(old, new)
+        found = screened(pack(bought.bases, bought.bought), pack(dearer.bases, dearer.bought))
+        self.assertEqual(found.names[~np.isnan(found.old - found.new)].tolist(), ["PLATE"])
 
     def test_some_items_can_take_the_place_of_others(self) -> None:
         other = cost_set(rolled(part("3"), shop("50")))

@@ -18,7 +18,7 @@ from poietic.ledger.models import Holding, JournalLine
 from poietic.ledger.verify import differences
 from poietic.people.models import Person
 
-from .client import Caller
+from .client import Caller, make_person
 
 
 class CostSets(TestCase):
@@ -199,3 +199,25 @@ class CostSets(TestCase):
         self.sunil.must("roll-up-next", {})
         missing = next(s for s in self.sunil.get("cost-sets") if s["state"] == "next")["missing"]
         self.assertIn("FD-80 has no approved structure.", [m["why"] for m in missing])
+
+
+class EmptyWorks(TestCase):
+    """On a database that starts empty."""
+
+    def test_the_first_item_gets_its_first_standard(self) -> None:
+        caller = Caller(make_person())
+        caller.must("roll-up-next", {})
+        self.assertEqual(caller.get("margins")["rows"], [])
+        caller.must("define-item", {"code": "BAR", "name": "Bar", "unit": "m", "source": "buy", "price": "3.05"})  # fmt: skip
+        caller.must("set-list-prices", {"item": "BAR", "prices": [{"price": "6.1"}]})
+        self.assertEqual(caller.get("margins")["rows"][0]["standard"], None)
+        caller.must("roll-up-next", {})
+        next_one = CostSet.objects.get(state="next")
+        caller.must("activate-set", {"cost_set": next_one.pk})
+        caller.must("write-what-if", {"name": "dear", "changes": [{"kind": "price", "code": "BAR", "to": "4"}]})  # fmt: skip
+        if_so = CostSet.objects.get(name="dear").pk
+
+        self.assertEqual(caller.get("margins")["rows"][0]["share"], "0.5")
+        row = caller.get(f"cost-sets/{if_so}/against/{next_one.pk}")["rows"][0]
+        self.assertEqual((row["item"], row["difference"]), ("BAR", "0.950000"))
+        self.assertEqual(caller.get("items/BAR/cost")["sensitivities"], [])

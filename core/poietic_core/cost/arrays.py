@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import io
 import zlib
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from operator import attrgetter
@@ -23,7 +23,7 @@ from ..structure.plant import Plant
 from ..structure.requirement import entering_for_one
 from .model import Base, CostedStructure, CostInput, InputKind
 from .overhead import COUNTED
-from .sets import INPUTS_CHANGED, Cause, Change, ChangeKind, ChangeOfNothing
+from .sets import INPUTS_CHANGED, Change, ChangeKind, ChangeOfNothing
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -222,6 +222,7 @@ def assembled(
     prices, lots = np.full((2, len(at)), np.nan)
     for code, price in bought.items():
         prices[at[code]] = price
+    parts = parts or [packed({}, at)]
     for part in parts:
         lots[part.items] = part.lots
     inputs = np.concatenate([p.inputs for p in parts])
@@ -249,18 +250,8 @@ def _operations(basis: CostedStructure) -> Iterable[tuple[object, ...]]:
     ]
 
 
-def merged(one: ArraySet, other: ArraySet) -> ArraySet:
-    """Return one set with the items of another in the place of its own."""
-    names = np.union1d(one.names, other.names)
-    old, new = one.on(names), other.on(names)
-    return _mixed(old, new, dict.fromkeys(Cause, new.costed()))
-
-
-# --- costs
-
-
 @dataclass
-class _Roller:
+class Roller:
     """Rolls direct costs up; what-ifs mostly leave the graph of components as it is."""
 
     _graph: tuple[NDArray[Any], ...] = ()
@@ -288,7 +279,7 @@ def array_costs(costs: ArraySet) -> Floats:
     ------
     CycleFound (structure.cycle)
     """
-    return _Roller().roll(costs)
+    return Roller().roll(costs)
 
 
 def _linear(costs: ArraySet) -> tuple[NDArray[Any], NDArray[Any], Floats, Floats]:
@@ -298,10 +289,10 @@ def _linear(costs: ArraySet) -> tuple[NDArray[Any], NDArray[Any], Floats, Floats
     bears the rest; a grade is its factor of the item.
     """
     rows = costs.inputs
-    at = _operation_of(costs, rows)
-    known = at >= 0
-    enter = np.where(known, costs.operations["entering"][at], 1.0)
-    good = np.where(known & rows["is_per_good"], costs.operations["yield"][at], 1.0)
+    at = _operation_of(costs, rows)  # -1, the last, where it has none
+    enter = np.append(costs.operations["entering"], 1.0)[at]
+    good = np.where(rows["is_per_good"], np.append(costs.operations["yield"], 1.0)[at], 1.0)
+    joint = np.append(costs.operations["joint"], False)[at]
     with np.errstate(invalid="ignore"):
         per_order = 1 / costs.lots[rows["item"]]
     weight = _quantities(costs) * np.where(rows["is_per_order"], per_order, enter * good)
@@ -309,7 +300,6 @@ def _linear(costs: ArraySet) -> tuple[NDArray[Any], NDArray[Any], Floats, Floats
     items, codes, kinds, prices = rows["item"], rows["code"], rows["kind"], rows["price"]
     co_products = np.flatnonzero(kinds == CO_PRODUCT)
     if co_products.size:
-        joint = known & costs.operations["joint"][at]
         shares = np.bincount(items[co_products], rows["share"][co_products], costs.names.size)
         copies, factors = _beside(rows, joint, co_products, enter)
         origin = np.concatenate([np.arange(rows.size), copies[0]])
@@ -353,17 +343,17 @@ def _beside(
 
 def _operation_of(costs: ArraySet, rows: Rows) -> NDArray[np.intp]:
     """Return the position of each input's operation; -1 where it has none."""
-    keys = _key(costs.operations["item"], costs.operations["number"])
-    wanted = _key(rows["item"], rows["operation"])
-    return _position(keys, wanted)
+    keys = key_of(costs.operations["item"], costs.operations["number"])
+    wanted = key_of(rows["item"], rows["operation"])
+    return position_of(keys, wanted)
 
 
-def _key(item: NDArray[Any], number: NDArray[Any]) -> NDArray[np.int64]:
+def key_of(item: NDArray[Any], number: NDArray[Any]) -> NDArray[np.int64]:
     key: NDArray[np.int64] = (item.astype(np.int64) << 32) | number
     return key
 
 
-def _position(keys: NDArray[np.int64], wanted: NDArray[np.int64]) -> NDArray[np.intp]:
+def position_of(keys: NDArray[np.int64], wanted: NDArray[np.int64]) -> NDArray[np.intp]:
     """Return where each wanted key stands among sorted ones; -1 where it does not."""
     if not keys.size:
         return np.full(wanted.size, -1, dtype=np.intp)
@@ -378,9 +368,9 @@ def _quantities(costs: ArraySet) -> Floats:
     overhead = np.flatnonzero(rows["base"] >= 0)
     if not overhead.size:
         return quantities
-    place = _key(rows["item"], rows["operation"]) * 2 + rows["is_per_order"]
+    place = key_of(rows["item"], rows["operation"]) * 2 + rows["is_per_order"]
     spots, which = np.unique(place[overhead], return_inverse=True)
-    spot = _position(spots, place)
+    spot = position_of(spots, place)
     for n, base in enumerate(BASES):
         counted = (spot >= 0) & _counted(costs, base)
         amount = rows["quantity"][counted]
@@ -401,162 +391,3 @@ def _counted(costs: ArraySet, base: Base) -> Bools:
         is_bought = ~np.isnan(costs.bought[rows["code"]])
         return np.asarray((rows["kind"] == COMPONENT) & is_bought)
     return np.isin(rows["kind"], [KIND[k] for k in COUNTED[base].values()])
-
-
-# --- why two sets differ
-
-
-@dataclass(frozen=True, eq=False)
-class Screened:
-    """What names cost in two sets, and why it differs; floats, for the order of a list."""
-
-    names: NDArray[np.str_]
-    #: nan where a set has no cost
-    old: Floats
-    new: Floats
-    #: shape (n_names, n_causes), in the order of `Cause`; they add up to new minus old
-    causes: Floats
-
-
-def screened(old: ArraySet, new: ArraySet) -> Screened:
-    """Return what every item costs in two sets, and why it differs, like `differences`."""
-    is_alike = np.array_equal(old.names, new.names)
-    names = old.names if is_alike else np.union1d(old.names, new.names)
-    old, new = old.on(names), new.on(names)
-    in_old, in_new = old.costed(), new.costed()
-    both = ~np.isnan(old.lots) & ~np.isnan(new.lots)
-    priced = ~np.isnan(old.bought) & ~np.isnan(new.bought)
-    is_same = _are_same_rows(old, new)
-    mixed = _same_rows(old, new) if is_same else _mixed
-    still = _still(old, new) if is_same else set()
-    roller = _Roller()
-    only_new = in_new & ~in_old
-    steps = [roller.roll(mixed(old, new, dict.fromkeys(Cause, only_new)))]
-    taken: set[Cause] = set()
-    for cause in Cause:
-        taken.add(cause)
-        if cause in still:
-            steps.append(steps[-1])
-            continue
-        made = in_new if Cause.STRUCTURE in taken else only_new
-        from_new = {
-            c: np.where(priced if c is Cause.PRICE else both, c in taken, made) for c in Cause
-        }
-        steps.append(roller.roll(mixed(old, new, from_new | {Cause.STRUCTURE: made})))
-    shared = in_old & in_new
-    return Screened(
-        names,
-        np.where(in_old, steps[0], np.nan),
-        np.where(in_new, steps[-1], np.nan),
-        np.where(shared[:, None], np.diff(np.array(steps), axis=0).T, 0.0),
-    )
-
-
-Chosen = Mapping[Cause, Bools]
-
-
-def _mixed(old: ArraySet, new: ArraySet, from_new: Chosen) -> ArraySet:
-    """Return a set that has from the new one what is said by name and cause, the rest from the old."""
-    structure, rate = from_new[Cause.STRUCTURE], from_new[Cause.RATE]
-    operations = _chosen(old.operations, new.operations, structure)
-    made = _chosen(old.inputs, new.inputs, structure)
-    timed = _chosen(old.inputs, new.inputs, from_new[Cause.TIME])
-    rated = _chosen(old.inputs, new.inputs, rate)
-    inputs = np.concatenate(
-        [
-            made[~np.isin(made["kind"], TIMES) & (made["base"] < 0)],
-            _where_done(timed[np.isin(timed["kind"], TIMES)], operations),
-            _where_done(rated[rated["base"] >= 0], operations),
-        ]
-    )
-    inputs = inputs[np.argsort(inputs["item"], kind="stable")]
-    grades = _chosen(old.grades, new.grades, structure, by="main")
-    return _priced(old, new, from_new, _at_rates(inputs, rated), operations, grades)
-
-
-def _priced(
-    old: ArraySet, new: ArraySet, from_new: Chosen, inputs: Rows, operations: Rows, grades: Rows
-) -> ArraySet:
-    is_made = ~np.where(from_new[Cause.STRUCTURE], np.isnan(new.lots), np.isnan(old.lots))
-    bought = np.where(from_new[Cause.PRICE], new.bought, old.bought)
-    lots = np.where(from_new[Cause.LOT_SIZE], new.lots, old.lots)
-    bought[is_made], lots[~is_made] = np.nan, np.nan
-    return ArraySet(old.names, bought, lots, inputs, operations, grades)
-
-
-def _are_same_rows(old: ArraySet, new: ArraySet) -> bool:
-    """Tell whether two sets differ in figures only, as a what-if and what it is made over."""
-    return (
-        old.inputs.size == new.inputs.size
-        and all(np.array_equal(old.inputs[c], new.inputs[c]) for c in ("item", "operation", "kind", "code", "is_per_order", "is_per_good", "base"))
-        and np.array_equal(old.operations, new.operations)
-        and np.array_equal(old.grades, new.grades)
-    )  # fmt: skip
-
-
-def _still(old: ArraySet, new: ArraySet) -> set[Cause]:
-    """Return the causes by which two sets of the same rows don't differ."""
-    is_time, is_rated = _times_and_rates(old)
-    moved = {c: old.inputs[c] != new.inputs[c] for c in ("quantity", "price", "share")}
-    differs = {
-        Cause.PRICE: not np.array_equal(old.bought, new.bought, equal_nan=True),
-        Cause.RATE: (moved["price"] & is_rated).any(),
-        Cause.STRUCTURE: (moved["quantity"] & ~is_time).any()
-        or (moved["price"] & ~is_rated).any()
-        or moved["share"].any()
-        or not np.array_equal(np.isnan(old.lots), np.isnan(new.lots)),
-        Cause.TIME: (moved["quantity"] & is_time).any(),
-        Cause.LOT_SIZE: not np.array_equal(old.lots, new.lots, equal_nan=True),
-    }
-    return {cause for cause, is_so in differs.items() if not is_so}
-
-
-def _times_and_rates(costs: ArraySet) -> tuple[Bools, Bools]:
-    """Return which inputs are time, and which are paid by a rate."""
-    rows = costs.inputs
-    is_time = np.isin(rows["kind"], TIMES)
-    return is_time, is_time | (rows["kind"] == SUBCONTRACT) | (rows["base"] >= 0)
-
-
-def _same_rows(old: ArraySet, new: ArraySet) -> Callable[[ArraySet, ArraySet, Chosen], ArraySet]:
-    """Return `_mixed` for sets of the same rows: figures change places, rows don't."""
-    is_time, is_rated = _times_and_rates(old)
-
-    def mixed(old: ArraySet, new: ArraySet, from_new: Chosen) -> ArraySet:
-        by_row = {cause: chosen[old.inputs["item"]] for cause, chosen in from_new.items()}
-        inputs = old.inputs.copy()
-        for column, is_its, cause in (
-            ("quantity", is_time, Cause.TIME),
-            ("price", is_rated, Cause.RATE),
-        ):
-            taken = np.where(is_its, by_row[cause], by_row[Cause.STRUCTURE])
-            inputs[column][taken] = new.inputs[column][taken]
-        shared = by_row[Cause.STRUCTURE]
-        inputs["share"][shared] = new.inputs["share"][shared]
-        return _priced(old, new, from_new, inputs, old.operations, old.grades)
-
-    return mixed
-
-
-def _chosen(old: Rows, new: Rows, from_new: Bools, by: str = "item") -> Rows:
-    """Return the rows of the new set for the names said, of the old set for all others."""
-    rows = np.concatenate([old[~from_new[old[by]]], new[from_new[new[by]]]])
-    return rows[np.argsort(rows[by], kind="stable")]
-
-
-def _where_done(rows: Rows, operations: Rows) -> Rows:
-    keys = _key(operations["item"], operations["number"])
-    return rows[_position(keys, _key(rows["item"], rows["operation"])) >= 0]
-
-
-def _at_rates(rows: Rows, rated: Rows) -> Rows:
-    """Return time and subcontract at the prices that they have in other rows of the same place."""
-    kinds = [*TIMES, SUBCONTRACT]
-    priced = rated[np.isin(rated["kind"], kinds)]
-    keys = _key(priced["item"], priced["operation"]) * len(KINDS) + priced["kind"]
-    order = np.argsort(keys, kind="stable")
-    mine = np.flatnonzero(np.isin(rows["kind"], kinds))
-    wanted = _key(rows["item"], rows["operation"])[mine] * len(KINDS) + rows["kind"][mine]
-    at = _position(keys[order], wanted)
-    rows["price"][mine[at >= 0]] = priced["price"][order][at[at >= 0]]
-    return rows

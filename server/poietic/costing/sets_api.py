@@ -8,10 +8,10 @@ import numpy as np
 from django.db.models import Count
 from django.http import HttpRequest
 from ninja import Router, Schema
-from poietic_core.cost.arrays import Screened, screened
 from poietic_core.cost.contributions import Contribution, contributions, sensitivities
 from poietic_core.cost.model import OVERHEAD_KINDS, Base, Element, InputKind, UnitCost
 from poietic_core.cost.overhead import unit_of
+from poietic_core.cost.screen import Screened, screened
 from poietic_core.cost.sets import Cause, differences
 from poietic_core.cost.sets import CostSet as CoreSet
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to

@@ -7,8 +7,9 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from django.db import connection
-from poietic_core.cost.arrays import ArraySet, Packed, assembled, merged, pack, packed, positions
+from poietic_core.cost.arrays import ArraySet, Packed, assembled, pack, packed, positions
 from poietic_core.cost.rollup import Missing, Rolling
+from poietic_core.cost.screen import merged
 from poietic_core.cost.sets import beside
 from psycopg.copy import QueuedLibpqWriter
 
