@@ -7,11 +7,13 @@ import zipfile
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
 from django.test import TestCase
 from django.utils import timezone
 from openpyxl import Workbook, load_workbook
+from poietic.costing.models import Standard
 from poietic.demo import tarn_hollow
-from poietic.engineering.models import Revision
+from poietic.engineering.models import OverheadBudget, Revision
 from poietic.ledger.verify import differences
 from poietic.people.models import Person
 
@@ -125,6 +127,63 @@ class Exchange(TestCase):
             self.assertTrue(all(r["line"] for r in told), told)
             problem = caller.do("import-tables", {"upload": upload["upload"]})
             self.assertEqual((caller.status, problem["code"]), (422, "exchange.rows_refused"))
+        self.assertEqual(caller.get("items"), [])
+
+    def test_a_plant_carried_to_an_empty_database_costs_the_same_there(self) -> None:
+        """Overhead budgets do not travel: they are of a period, not of the plant."""
+        standards: dict[str, str] = {}
+        with transaction.atomic():
+            tarn_hollow.load(timezone.localdate())
+            OverheadBudget.objects.all().delete()
+            ines = Caller(Person.objects.get(name="ines"))
+            package = ines.client.get("/api/export/csv").content
+            for item in ines.get("items"):
+                standards[item["code"]] = ines.get(f"items/{item['code']}/rolled")["rolled"]
+            transaction.set_rollback(True)
+        caller = Caller(make_person())
+        upload = self.bring(caller, "all.zip", package)
+        self.assertEqual(list(self.statuses(upload)), ["new"], upload["rows"][:3])
+        caller.must("import-tables", {"upload": upload["upload"]})
+
+        caller.must("roll-up-next", {})
+
+        rows = Standard.objects.filter(cost_set__state="next").values_list("item__code", "total")
+        costed = {code: f"{total:f}" for code, total in rows}
+        self.assertEqual(costed, {c: total for c, total in standards.items() if total})
+        again = self.bring(caller, "again.zip", caller.client.get("/api/export/csv").content)
+        self.assertEqual(list(self.statuses(again)), ["same"])
+
+    def test_each_cell_that_can_t_be_is_told_with_its_line(self) -> None:
+        caller = Caller(make_person())
+        head = "code,name,unit,source,standard_lot,price,is_phantom,lead_time_days,valuation\n"
+        rows = {
+            "X 1\x01,A,pcs,buy,1,,,,": "is no code",
+            "A,,pcs,buy,1,,,,": "name is empty",
+            "B,B,pcs,lend,1,,,,": "'lend' is none of buy, make, both",
+            "C,C,pcs,buy,0,,,,": "'0' must be above 0",
+            "D,D,pcs,buy,1,1.1234567,,,": "more than six decimals",
+            "E,E,pcs,buy,1,-1,,,": "'-1' is below 0",
+            "F,F,pcs,buy,1,1e30,,,": "too large",
+            "G,G,pcs,make,1,,perhaps,,": "neither true nor false",
+            "H,H,pcs,buy,1,,,soon,": "no whole number",
+            "I,I,pcs,make,1,2,,,": "a made item has no price",
+            "J,J,pcs,make,1,,,,moving average": "what is made is valued at standard",
+            "K,K,pcs,buy,1,,yes,,": "only what is made can be a phantom",
+        }
+        upload = self.bring(caller, "items.csv", (head + "\n".join(rows)).encode())
+        told = {r["line"]: r["why"] for r in upload["rows"] if r["status"] == "refused"}
+        for line, words in enumerate(rows.values(), start=2):
+            self.assertIn(words, told.get(line, "nothing"))
+        calendars = "code,name\nDAY,Day\n"
+        lists = {
+            "shifts": ("calendar,weekday,start,end\n", {"DAY,7,06:00,14:00": "0 is Monday", "DAY,1,26:00,14:00": "no time of day", "NONE,1,06:00,14:00": "there is no calendar NONE"}),
+            "exceptions": ("calendar,first,last,start,end\n", {"DAY,2026-05-02,2026-05-01,,": "last day lies before", "DAY,2026-05-02,2026-05-02,06:00,": "an extra shift has", "DAY,soon,2026-05-02,,": "no date"}),
+        }  # fmt: skip
+        for table, (columns, wrong) in lists.items():
+            upload = self.bring(caller, "l.zip", zipped(calendars=calendars, **{table: columns + "\n".join(wrong)}))  # fmt: skip
+            why = {r["line"]: r["why"] for r in upload["rows"] if r["table"] == table}
+            for line, words in enumerate(wrong.values(), start=2):
+                self.assertIn(words, why.get(line, "nothing"))
         self.assertEqual(caller.get("items"), [])
 
     def test_files_that_can_not_be_read_are_refused_with_the_reason(self) -> None:

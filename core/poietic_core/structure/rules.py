@@ -73,7 +73,8 @@ def problems_of(structure: Structure, *, is_phantom: bool = False) -> list[Probl
                     f"It comes after {before}, which is no earlier operation.",
                     "Name operations that stand before it.",
                 )
-    ends = Network(structure.operations).ends()
+    flows = all(o.yield_share > 0 for o in structure.operations)
+    ends = Network(structure.operations).ends() if flows else []
     if len(ends) > 1:
         add(
             "structure",
