@@ -4,15 +4,22 @@ from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
+import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.utils import timezone
+from poietic.catalog.models import Item
 from poietic.costing.queries import standards_in_force
 from poietic.demo import tarn_hollow
+from poietic.engineering.queries import in_force
+from poietic.engineering.snapshot import load_snapshot
+from poietic.engineering.structures import structure_of
 from poietic.ledger.models import JournalLine
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 from poietic.people.models import Person
+from poietic_core.structure.explode import total_requirements
+from poietic_core.structure.requirement import entering_for_one, need_per_good_unit
 
 from .client import Caller
 
@@ -27,6 +34,7 @@ class Family(TestCase):
     def setUp(self) -> None:
         self.ines = Caller(Person.objects.get(name="ines"))
         self.mara = Caller(Person.objects.get(name="mara"))
+        self.sunil = Caller(Person.objects.get(name="sunil"))
 
     def standard(self, code: str) -> Decimal:
         """Return a standard in force."""
@@ -147,6 +155,47 @@ class Family(TestCase):
         self.assertAlmostEqual(rolled - Decimal("53.403684"), dearer, places=5)
         problem = self.mara.do("set-rates", {"work_center": "MILL", "labour_rate": "1", "layers": [{"name": "x", "percent": "0.1", "of": "y"}]})  # fmt: skip
         self.assertEqual(problem["code"], "rate.layer_without_base")
+
+    def test_an_overhead_budget_gives_a_rate_that_the_next_roll_up_charges(self) -> None:
+        today = timezone.localdate()
+        budget = {
+            "code": "FAC", "name": "Factory", "element": "fixed overhead", "base": "machine hours",
+            "work_center": "MILL", "effective_from": today.isoformat(),
+            "effective_until": (today + timedelta(days=90)).isoformat(),
+            "budget": "12000", "capacity": "1200", "capacity_basis": "practical",
+        }  # fmt: skip
+        self.sunil.must("set-overhead", budget)
+        row = next(o for o in self.ines.get("overheads") if o["code"] == "FAC")
+        self.assertEqual(Decimal(row["rate"]), 10)
+        # 10 an hour on 0.25 machine hours a piece at a yield of 0.95, and on a setup of 1 h over 20
+        charged = Decimal("2.5") / Decimal("0.95") + Decimal("0.5")
+        rolled = Decimal(self.ines.get("items/MA-200/rolled")["rolled"])
+        self.assertAlmostEqual(rolled - self.standard("MA-200"), charged, places=5)
+
+        self.sunil.must("set-overhead", budget | {"capacity": "1000"})
+        dearer = Decimal(self.ines.get("items/MA-200/rolled")["rolled"])
+        self.assertAlmostEqual(dearer - self.standard("MA-200"), charged * Decimal("1.2"), places=5)
+        self.sunil.must("drop-overhead", {"code": "FAC", "effective_from": today.isoformat()})
+        self.assertEqual(self.ines.get("items/MA-200/rolled")["rolled"], f"{self.standard('MA-200'):f}")  # fmt: skip
+
+    def test_the_plant_in_arrays_needs_what_exact_explosion_needs(self) -> None:
+        today = timezone.localdate()
+        seen = load_snapshot(today)
+        keys = dict(Item.objects.values_list("code", "pk"))
+        graph: dict[str, dict[str, Decimal]] = {}
+        for revision in in_force(today):
+            made, lot = structure_of(revision).on(today), revision.item.standard_lot
+            enter = entering_for_one(made.operations)
+            needs = graph[made.item] = {}
+            for c in made.components:
+                need = need_per_good_unit(made, c, enter, unit="", standard_lot=lot).value
+                needs[c.item] = needs.get(c.item, Decimal(0)) + need
+        for top in ("HT-200", "HT-150", "PM-200"):
+            demand = np.zeros(seen.keys.size)
+            demand[seen.position(keys[top])] = 7
+            total = seen.plant.explode(demand)
+            for code, need in total_requirements(graph, {top: Decimal(7)}).items():
+                self.assertAlmostEqual(total[seen.position(keys[code])], float(need), places=6, msg=code)  # fmt: skip
 
     def test_a_document_is_shown_with_its_item_and_anything_else_is_refused(self) -> None:
         shown = self.ines.client.get("/api/items/MA-200/documents/cell.png")

@@ -82,6 +82,61 @@ class Refusals(TestCase):
         }
         self.refused("draft-structure", draft, 422, "quantity.no_conversion", "SB-06", "kg into m")
 
+    def test_definitions_that_contradict_themselves_are_refused_by_the_field(self) -> None:
+        self.caller.must("define-calendar", {"code": "DAY", "name": "Day", "shifts": []})
+        self.caller.must("define-partner", {"code": "MARROW", "name": "Marrow Metals"})
+        self.caller.must("define-labour-grade", {"code": "FIT", "name": "Fitter", "rate": "32"})
+        item = {"code": "NEW", "name": "New", "unit": "pcs", "source": "make"}
+        center = {"code": "NEW", "name": "New", "machine_rate": "1", "labour_rate": "1"}
+        rates = {"work_center": "MILL", "labour_rate": "24"}
+        budget = {
+            "code": "FAC", "name": "Factory", "element": "fixed overhead", "base": "machine hours",
+            "effective_from": "2026-01-01", "effective_until": "2026-12-31",
+            "budget": "12000", "capacity": "1200", "capacity_basis": "practical",
+        }  # fmt: skip
+        self.caller.must("set-overhead", budget)
+        amount = {"name": "energy", "element": "machine", "amount": "1"}
+        lying = [{"supplier": "MARROW", "price": "1", "effective_from": "2026-02-01", "effective_until": "2026-01-01"}]  # fmt: skip
+        for name, given, status, words in (
+            ("define-item", {"code": "MA-200", "name": "Again", "unit": "pcs", "source": "make"}, 409, "MA-200"),
+            ("define-item", item | {"price": "1"}, 422, "price: a made item"),
+            ("define-item", item | {"valuation": "fifo"}, 422, "valuation"),
+            ("define-item", item | {"tracking": "serial"}, 422, "number_rule"),
+            ("define-item", item | {"source": "buy", "price": "1", "price_per": "kg"}, 422, "price_per"),
+            ("change-item", {"code": "MA-200", "is_active": False}, 422, "inactive_reason"),
+            ("change-item", {"code": "NONE", "name": "None"}, 404, "NONE"),
+            ("set-prices", {"item": "MA-200", "prices": []}, 422, "is made"),
+            ("set-prices", {"item": "AP-20", "prices": lying}, 422, "line 1"),
+            ("set-prices", {"item": "AP-20", "prices": [{"supplier": "NONE", "price": "1"}]}, 404, "NONE"),
+            ("set-list-prices", {"item": "NONE", "prices": []}, 404, "NONE"),
+            ("define-partner", {"code": "MARROW", "name": "Again"}, 409, "MARROW"),
+            ("change-partner", {"code": "NONE", "name": "None"}, 404, "NONE"),
+            ("attach-document", {"item": "AP-20", "file": 999}, 404, "999"),
+            ("detach-document", {"item": "AP-20", "name": "plan.pdf"}, 404, "plan.pdf"),
+            ("define-work-center", center | {"code": "MILL"}, 409, "MILL"),
+            ("define-work-center", center | {"calendar": "NONE"}, 404, "NONE"),
+            ("set-rates", rates | {"layers": [amount, amount]}, 422, "same name"),
+            ("set-rates", rates | {"layers": [amount | {"element": "material"}]}, 422, "names material"),
+            ("set-rates", rates | {"layers": [amount, {"name": "x", "amount": "1", "percent": "0.1", "of": "energy"}]}, 422, "x has an amount, or a percentage"),
+            ("set-rates", rates | {"work_center": "NONE", "layers": []}, 404, "NONE"),
+            ("set-grade-rate", {"grade": "NONE", "rate": "1"}, 404, "NONE"),
+            ("set-overhead", budget | {"effective_until": "2025-12-31"}, 422, "before the first day"),
+            ("set-overhead", budget | {"base": "bought material cost"}, 422, "material overhead, and it alone"),
+            ("set-overhead", budget | {"work_center": "NONE"}, 404, "NONE"),
+            ("set-overhead", budget | {"effective_from": "2026-06-01"}, 422, "has a budget from 2026-01-01"),
+            ("set-overhead", budget | {"capacity": "0"}, 422, "apacity"),
+            ("drop-overhead", {"code": "FAC", "effective_from": "2026-01-02"}, 404, "FAC"),
+            ("close-days", {"calendar": "DAY", "first": "2026-05-02", "last": "2026-05-01"}, 422, "last"),
+            ("close-days", {"calendar": "NONE", "first": "2026-05-01", "last": "2026-05-01"}, 404, "NONE"),
+            ("close-holidays", {"calendar": "DAY", "holidays": [{"first": "2026-05-02", "last": "2026-05-01"}]}, 422, "holidays"),
+            ("add-person", {"name": "bo", "full_name": "Bo", "password": "12345678", "roles": []}, 422, "password"),
+            ("add-person", {"name": self.person.name, "full_name": "Twice", "password": PASSWORD, "roles": []}, 409, self.person.name),
+            ("set-roles", {"name": "nobody", "roles": []}, 404, "nobody"),
+        ):  # fmt: skip
+            codes = {404: "input.not_found", 409: "input.exists", 422: "input.invalid"}
+            with self.subTest(name=name, words=words):
+                self.refused(name, given, status, codes[status], words)
+
     def test_everything_that_blocks_a_release_is_said_with_the_way_to_fix_it(self) -> None:
         shop = Shop()
         shop.do("define-item", code="NEW", name="New cell", unit="pcs", source="make")
