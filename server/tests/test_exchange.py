@@ -11,6 +11,7 @@ from django.db import transaction
 from django.test import TestCase
 from django.utils import timezone
 from openpyxl import Workbook, load_workbook
+from poietic.catalog.models import ItemUnit
 from poietic.costing.models import Standard
 from poietic.demo import tarn_hollow
 from poietic.engineering.models import OverheadBudget, Revision
@@ -150,6 +151,20 @@ class Exchange(TestCase):
         rows = Standard.objects.filter(cost_set__state="next").values_list("item__code", "total")
         costed = {code: f"{total:f}" for code, total in rows}
         self.assertEqual(costed, {c: total for c, total in standards.items() if total})
+        self.assertEqual(ItemUnit.objects.get(item__code="SC-08").quantity, 200)
+        # a line in boxes of the file's own items
+        boxed = zipped(
+            items="code,name,unit,source,price\nTOP,Top,pcs,make,\nNAIL,Nail,pcs,buy,0.1\n",
+            item_units="item,name,quantity\nNAIL,box,50\nNAIL,kg,9\n",
+            work_centers=WORK_CENTERS,
+            operations=OPERATIONS,
+            components="item,operation,component,quantity,unit\nTOP,10,NAIL,2,box\n",
+        )
+        told = self.bring(caller, "boxed.zip", boxed)["rows"]
+        self.assertEqual(
+            [(r["line"], r["why"]) for r in told if r["status"] == "refused"],
+            [(3, "kg is a unit of measure for all items")],
+        )
         again = self.bring(caller, "again.zip", caller.client.get("/api/export/csv").content)
         self.assertEqual(list(self.statuses(again)), ["same"])
 

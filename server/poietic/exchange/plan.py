@@ -1,5 +1,6 @@
 """What an import would do, row by row: the one computation behind its preview and its posting."""
 
+import re
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -23,6 +24,7 @@ from poietic_core.structure.model import (
 from poietic_core.structure.rules import problems_of
 from poietic_core.units import UNITS, conversion_factor
 
+from ..catalog.commands.items import OWN_UNIT
 from ..catalog.models import ItemUnit
 from ..engineering.models import OPEN_STATES, ComponentRow, Revision
 from ..engineering.queries import standing
@@ -51,6 +53,7 @@ class Planned:
 LISTS = {
     "shifts": ("calendar", "calendars"),
     "exceptions": ("calendar", "calendars"),
+    "item_units": ("item", "items"),
     "prices": ("item", "items"),
     "list_prices": ("item", "items"),
     "rates": ("work_center", "work_centers"),
@@ -215,6 +218,8 @@ class _Planner:
         own: dict[str, dict[str, Decimal]] = {}
         for code, name, quantity in ItemUnit.objects.values_list("item__code", "name", "quantity"):
             own.setdefault(code, {})[name] = quantity
+        for code, rows in self._plan.lists["item_units"].items():
+            own[code] = {r.values["name"]: r.values["quantity"] for r in rows}
         later = set(
             Revision.objects.filter(state="approved", effective_from__gt=self._day).values_list(
                 "item__code", flat=True
@@ -383,6 +388,10 @@ def _contradiction(table: str, row: Row) -> str:
         return "its last day lies before its first"
     if table == "exceptions" and (v["start"] is None) != (v["end"] is None):
         return "an extra shift has a start and an end, closed days have neither"
+    if table == "item_units" and v["name"] in UNITS:
+        return f"{v['name']} is a unit of measure for all items"
+    if table == "item_units" and not re.fullmatch(OWN_UNIT, v["name"]):
+        return f"{v['name']!r} is no name of a unit: a letter, then at most 19 letters and digits"
     if table == "rates" and bool(v["of"]) != bool(v["percent"]):
         return "a percentage names the layer that it is of"
     return ""

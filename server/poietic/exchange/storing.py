@@ -8,7 +8,7 @@ from django.db.models import Model
 from django.utils import timezone
 from poietic_core.cost.rates import rate_of
 
-from ..catalog.models import Item, ListPrice, Partner, PriceRow
+from ..catalog.models import Item, ItemUnit, ListPrice, Partner, PriceRow
 from ..commanding.registry import Context
 from ..engineering.commands.structures import next_letters
 from ..engineering.commands.work_centers import plain_layers
@@ -135,6 +135,17 @@ def _write_lists(lists: dict[str, dict[str, list[Row]]]) -> None:
                 for row in rows
             ),
         )
+    groups = lists["item_units"]
+    items = {i.code: i for i in Item.objects.filter(code__in=groups)}
+    ItemUnit.objects.filter(item__in=items.values()).delete()
+    _create(
+        ItemUnit,
+        (
+            ItemUnit(item=items[code], **_fields(row, "item_units", without=("item",)))
+            for code, rows in groups.items()
+            for row in rows
+        ),
+    )
     for table, price, partner in (
         ("prices", PriceRow, "supplier"),
         ("list_prices", ListPrice, "customer"),

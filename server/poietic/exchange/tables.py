@@ -161,6 +161,15 @@ TABLES = (
         Column("safety_stock", "decimal"),
     ),
     Table(
+        "item_units",
+        ("item", "name"),
+        (
+            _required("item"),
+            _required("name", "text"),
+            Column("quantity", "positive", is_required=True),
+        ),
+    ),
+    Table(
         "prices",
         ("item", "supplier", "from_quantity", "effective_from"),
         (_required("item"), _required("supplier"), *DATED_PRICE),

@@ -12,7 +12,7 @@ from django.db.models import F, QuerySet
 from openpyxl import Workbook
 from poietic_core.quantity import ZERO
 
-from ..catalog.models import Item, ListPrice, Partner, PriceRow
+from ..catalog.models import Item, ItemUnit, ListPrice, Partner, PriceRow
 from ..engineering.models import (
     ComponentRow,
     DayException,
@@ -53,6 +53,7 @@ def content_of(day: date) -> dict[str, Records]:
             "exceptions", DayException.objects.order_by("calendar__code", "first", "start")
         ),
         "items": Item.objects.order_by("code").values(*_names("items")),
+        "item_units": _rows("item_units", ItemUnit.objects.order_by("item__code", "name")),
         "prices": _rows("prices", PriceRow.objects.order_by("item__code", "position")),
         "list_prices": _rows("list_prices", ListPrice.objects.order_by("item__code", "position")),
         "work_centers": _work_centers(day),
@@ -65,6 +66,7 @@ def content_of(day: date) -> dict[str, Records]:
 FOUND_AT: dict[str, dict[str, str]] = {
     "shifts": {"calendar": "calendar__code"},
     "exceptions": {"calendar": "calendar__code"},
+    "item_units": {"item": "item__code"},
     "prices": {"item": "item__code", "supplier": "supplier__code"},
     "list_prices": {"item": "item__code", "customer": "customer__code"},
     "structures": {"item": "item__code"},

@@ -184,86 +184,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/commands/set-prices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Set the prices of an item
-         * @description Set the prices of an item: carry out.
-         */
-        post: operations["post_set_prices"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/set-prices/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Set the prices of an item (preview)
-         * @description Set the prices of an item: show the consequences.
-         */
-        post: operations["preview_set_prices"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/set-list-prices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Set the list prices of an item
-         * @description Set the list prices of an item: carry out.
-         */
-        post: operations["post_set_list_prices"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/set-list-prices/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Set the list prices of an item (preview)
-         * @description Set the list prices of an item: show the consequences.
-         */
-        post: operations["preview_set_list_prices"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/commands/attach-document": {
         parameters: {
             query?: never;
@@ -538,6 +458,86 @@ export interface paths {
          * @description Define a reason: show the consequences.
          */
         post: operations["preview_define_reason"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the prices of an item
+         * @description Set the prices of an item: carry out.
+         */
+        post: operations["post_set_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-prices/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the prices of an item (preview)
+         * @description Set the prices of an item: show the consequences.
+         */
+        post: operations["preview_set_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-list-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the list prices of an item
+         * @description Set the list prices of an item: carry out.
+         */
+        post: operations["post_set_list_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-list-prices/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the list prices of an item (preview)
+         * @description Set the list prices of an item: show the consequences.
+         */
+        post: operations["preview_set_list_prices"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3598,104 +3598,6 @@ export interface components {
             given: components["schemas"]["ChangeItem"];
         };
         /**
-         * PriceGiven
-         * @description What a supplier asks.
-         */
-        PriceGiven: {
-            /**
-             * Price
-             * Format: decimal
-             * @example 2.40
-             */
-            price: string;
-            /**
-             * From Quantity
-             * Format: decimal
-             * @default 0
-             * @example 2.40
-             */
-            from_quantity: string;
-            /** Effective From */
-            effective_from?: string | null;
-            /** Effective Until */
-            effective_until?: string | null;
-            /** Supplier */
-            supplier: string;
-        };
-        /**
-         * SetPrices
-         * @description All prices of a bought item; the first supplier is the one that the standard buys from.
-         */
-        SetPrices: {
-            /** Item */
-            item: string;
-            /** Prices */
-            prices: components["schemas"]["PriceGiven"][];
-        };
-        /** SetPricesPosting */
-        SetPricesPosting: {
-            /**
-             * Key
-             * @description chosen by the caller; the same key acts once
-             */
-            key: string;
-            given: components["schemas"]["SetPrices"];
-            seen?: components["schemas"]["Seen"] | null;
-        };
-        /** SetPricesPreview */
-        SetPricesPreview: {
-            given: components["schemas"]["SetPrices"];
-        };
-        /**
-         * ListPriceGiven
-         * @description What we ask of a customer; of everybody, where none is named.
-         */
-        ListPriceGiven: {
-            /**
-             * Price
-             * Format: decimal
-             * @example 2.40
-             */
-            price: string;
-            /**
-             * From Quantity
-             * Format: decimal
-             * @default 0
-             * @example 2.40
-             */
-            from_quantity: string;
-            /** Effective From */
-            effective_from?: string | null;
-            /** Effective Until */
-            effective_until?: string | null;
-            /** Customer */
-            customer?: string | null;
-        };
-        /**
-         * SetListPrices
-         * @description All list prices of an item.
-         */
-        SetListPrices: {
-            /** Item */
-            item: string;
-            /** Prices */
-            prices: components["schemas"]["ListPriceGiven"][];
-        };
-        /** SetListPricesPosting */
-        SetListPricesPosting: {
-            /**
-             * Key
-             * @description chosen by the caller; the same key acts once
-             */
-            key: string;
-            given: components["schemas"]["SetListPrices"];
-            seen?: components["schemas"]["Seen"] | null;
-        };
-        /** SetListPricesPreview */
-        SetListPricesPreview: {
-            given: components["schemas"]["SetListPrices"];
-        };
-        /**
          * AttachDocument
          * @description A file that was brought, as a drawing or picture of an item; the same name replaces.
          */
@@ -3901,6 +3803,104 @@ export interface components {
         /** DefineReasonPreview */
         DefineReasonPreview: {
             given: components["schemas"]["DefineReason"];
+        };
+        /**
+         * PriceGiven
+         * @description What a supplier asks.
+         */
+        PriceGiven: {
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * From Quantity
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            from_quantity: string;
+            /** Effective From */
+            effective_from?: string | null;
+            /** Effective Until */
+            effective_until?: string | null;
+            /** Supplier */
+            supplier: string;
+        };
+        /**
+         * SetPrices
+         * @description All prices of a bought item; the first supplier is the one that the standard buys from.
+         */
+        SetPrices: {
+            /** Item */
+            item: string;
+            /** Prices */
+            prices: components["schemas"]["PriceGiven"][];
+        };
+        /** SetPricesPosting */
+        SetPricesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetPrices"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetPricesPreview */
+        SetPricesPreview: {
+            given: components["schemas"]["SetPrices"];
+        };
+        /**
+         * ListPriceGiven
+         * @description What we ask of a customer; of everybody, where none is named.
+         */
+        ListPriceGiven: {
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * From Quantity
+             * Format: decimal
+             * @default 0
+             * @example 2.40
+             */
+            from_quantity: string;
+            /** Effective From */
+            effective_from?: string | null;
+            /** Effective Until */
+            effective_until?: string | null;
+            /** Customer */
+            customer?: string | null;
+        };
+        /**
+         * SetListPrices
+         * @description All list prices of an item.
+         */
+        SetListPrices: {
+            /** Item */
+            item: string;
+            /** Prices */
+            prices: components["schemas"]["ListPriceGiven"][];
+        };
+        /** SetListPricesPosting */
+        SetListPricesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetListPrices"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetListPricesPreview */
+        SetListPricesPreview: {
+            given: components["schemas"]["SetListPrices"];
         };
         /**
          * DefineCalendar
@@ -8443,282 +8443,6 @@ export interface operations {
             };
         };
     };
-    post_set_prices: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetPricesPosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_set_prices: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetPricesPreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_set_list_prices: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetListPricesPosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_set_list_prices: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetListPricesPreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     post_attach_document: {
         parameters: {
             query?: never;
@@ -9626,6 +9350,282 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DefineReasonPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPricesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPricesPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_list_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetListPricesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_list_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetListPricesPreview"];
             };
         };
         responses: {

@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from pydantic import AfterValidator, Field
 
-from ...catalog.commands import require_free
+from ...catalog.commands.items import require_free
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound

@@ -9,7 +9,7 @@ from poietic_core.cost.rates import rate_of
 from poietic_core.quantity import ONE, ZERO
 from pydantic import Field
 
-from ...catalog.commands import require_free
+from ...catalog.commands.items import require_free
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound

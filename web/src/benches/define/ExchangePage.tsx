@@ -39,7 +39,7 @@ export function ExchangePage() {
       <header className="px-4 pt-3 pb-2">
         <h1>Import and export</h1>
         <p className="max-w-[80ch] text-quiet">
-          Partners, calendars, items with their prices, work centers with their rates, and structures as tables: a zip of CSV files that a data package describes, or an XLSX workbook. What is
+          Partners, calendars, items with their units, prices and list prices, work centers with their rates, and structures as tables: a zip of CSV files that a data package describes, or an XLSX workbook. What is
           exported can be imported again and changes nothing.
         </p>
         <div className="mt-2 flex flex-wrap items-center gap-4">
