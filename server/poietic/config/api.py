@@ -6,6 +6,7 @@ from ninja.security import django_auth
 from ..catalog.api import router as catalog
 from ..commanding.api import build_jobs_router, build_router
 from ..costing.api import router as costing
+from ..costing.item_cost_api import router as item_costs
 from ..costing.margins_api import router as margins
 from ..costing.sets_api import router as cost_sets
 from ..engineering.api import router as engineering
@@ -25,5 +26,16 @@ api = NinjaAPI(
 install(api)
 api.add_router("/commands", build_router())
 api.add_router("/jobs", build_jobs_router())
-for router in (people, catalog, engineering, costing, cost_sets, margins, ledger, orders, exchange):
+for router in (
+    people,
+    catalog,
+    engineering,
+    costing,
+    cost_sets,
+    item_costs,
+    margins,
+    ledger,
+    orders,
+    exchange,
+):
     api.add_router("", router)

@@ -2857,7 +2857,7 @@ export interface paths {
          * Parts Against
          * @description Return everything that makes up an item's cost in two sets, what moved most first.
          */
-        get: operations["poietic_costing_sets_api_parts_against"];
+        get: operations["poietic_costing_item_cost_api_parts_against"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2877,7 +2877,7 @@ export interface paths {
          * Item Cost
          * @description Return what an item costs in the set in force, the next one and the what-ifs, and out of what.
          */
-        get: operations["poietic_costing_sets_api_item_cost"];
+        get: operations["poietic_costing_item_cost_api_item_cost"];
         put?: never;
         post?: never;
         delete?: never;
@@ -16153,7 +16153,7 @@ export interface operations {
             };
         };
     };
-    poietic_costing_sets_api_parts_against: {
+    poietic_costing_item_cost_api_parts_against: {
         parameters: {
             query?: never;
             header?: never;
@@ -16186,7 +16186,7 @@ export interface operations {
             };
         };
     };
-    poietic_costing_sets_api_item_cost: {
+    poietic_costing_item_cost_api_item_cost: {
         parameters: {
             query?: never;
             header?: never;

@@ -47,7 +47,7 @@ function EachPart({ cost }: { cost: ItemCost }) {
             <td className="pl-4! text-[12px] whitespace-nowrap text-quiet">{partWords(p)}</td>
             <td className="w-full max-w-0" title={p.name}>
               <span className="flex gap-1.5">
-                <span className="truncate">{p.name}</span>
+                <span className="truncate">{p.name}</span>{' '}
                 {p.kind === 'component' ? <ItemCode code={p.code} /> : <span className="code text-quiet">{p.code}</span>}
               </span>
             </td>
@@ -136,7 +136,7 @@ function Movers({ cost }: { cost: ItemCost }) {
             <td className="pl-4! text-[12px] whitespace-nowrap text-quiet">{m.what}</td>
             <td className="w-full max-w-0" title={m.name}>
               <span className="flex gap-1.5">
-                <span className="truncate">{m.name}</span>
+                <span className="truncate">{m.name}</span>{' '}
                 <span className="code text-quiet">{m.code}</span>
               </span>
             </td>

@@ -65,7 +65,7 @@ function Rows({ margins }: { margins: Margins }) {
             <tr key={r.item + r.customer + r.from_quantity + r.price}>
               <td className="w-full max-w-0 pl-4!" title={r.name}>
                 <span className="flex gap-1.5">
-                  <span className="truncate">{r.name}</span>
+                  <span className="truncate">{r.name}</span>{' '}
                   <Link className="code quiet-link" data-peek={r.item} to={`/define/items/${encodeURIComponent(r.item)}/cost`}>
                     {r.item}
                   </Link>
