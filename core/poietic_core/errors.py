@@ -51,7 +51,7 @@ class OutOfRange(DomainError):
     code: ClassVar[str] = "input.out_of_range"
     what: ClassVar[str] = "{name} is {value}."
     why: ClassVar[str] = "It must be {allowed}."
-    fix: ClassVar[str] = "Correct {name} and try again."
+    fix: ClassVar[str] = "Enter a value that is, and try again."
 
 
 @dataclass(eq=False)

@@ -13,7 +13,7 @@ const costFormat = new Intl.NumberFormat(undefined, {
 });
 
 export function quantity(text: string): string {
-  return quantityFormat.format(text as DecimalText);
+  return quantityFormat.format(text as DecimalText).replace('-', '−');
 }
 
 export function money(text: string): string {

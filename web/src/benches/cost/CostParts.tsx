@@ -60,7 +60,7 @@ function EachPart({ cost }: { cost: ItemCost }) {
             <td>
               <ShareBar share={most > 0 ? p.share / most : 0} />
             </td>
-            <td className="num">{(p.share * 100).toFixed(1).replace('-', '−')} %</td>
+            <td className="num">{(p.share * 100).toFixed(1).replace(/^-(?=0\.0$)/, '').replace('-', '−')} %</td>
             <td className="num text-quiet">{Math.round(p.upTo * 100)} %</td>
           </tr>
         ))}

@@ -131,7 +131,7 @@ function Sets({ rows }: { rows: CostSet[] }) {
           <tr>
             <td colSpan={6} className="pl-4!">
               <Button look="link" onClick={() => setAll(true)}>
-                {past.length - 1} older ones
+                {past.length - 1} older {past.length === 2 ? 'one' : 'ones'}
               </Button>
             </td>
           </tr>
