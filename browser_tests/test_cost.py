@@ -28,7 +28,7 @@ class Standards(BrowserTest):
         # 0.65 × 2.40 kg over a yield of 0.95
         expect(differs.get_by_role("row", name=re.compile("Mirror cell MA-200"))).to_contain_text("1.64 U")  # fmt: skip
         differs.get_by_role("button", name="Heron 200 telescope").click()
-        moved = page.get_by_role("table", name="What moved in HT-200")
+        moved = page.get_by_role("table", name="What moved in HT-200, over all levels")
         expect(moved).to_contain_text("Aluminium plate 20")
 
         mara = self.signed_in("Mara")

@@ -131,7 +131,7 @@ def _what_if(page: Page) -> None:
     page.get_by_role("status").filter(has_text="posted").wait_for()
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Heron 200 telescope").click()
-    page.get_by_role("table", name="What moved in HT-200").wait_for()
+    page.get_by_role("table", name="What moved in HT-200, over all levels").wait_for()
 
 
 def _blocked(page: Page) -> None:

@@ -135,6 +135,13 @@ class Sets(SimpleTestCase):
         for code, difference in found.items():
             self.assertEqual(sum(difference.causes.values(), D(0)), difference.amount(), code)
             self.assertEqual(difference.new, other.costs[code].cost, code)
+        for code in (
+            "CELL",
+            "PART",
+            "CELL-A",
+        ):  # purchased, conversion and credits make up the cost
+            whole = sum((c.amount for c in contributions(cost_set(other), code)), D(0))
+            self.assertAlmostEqual(whole, other.costs[code].price, delta=D("0.0005"))
         self.assertEqual(found["PLATE"].causes.keys() - {Cause.PRICE}, set())
         only_rate = differences(cost_set(BASE), cost_set(rolled(part(), shop(machine))))
         self.assertLessEqual(only_rate["CELL"].causes.keys(), {Cause.RATE})

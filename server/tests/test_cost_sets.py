@@ -45,7 +45,12 @@ class CostSets(TestCase):
         self.assertEqual(rows["MA-200"]["difference"], "1.642105")
         self.assertEqual(rows["MA-200"]["causes"], [{"cause": "price", "amount": "1.642105"}])
         self.assertEqual(seen["rows"][0]["item"], "HT-200")
-        drilled = self.sunil.get(f"cost-sets/{new}/against/{old}/items/HT-200")
+        opened = self.sunil.get(f"cost-sets/{new}/against/{old}/items/HT-200")
+        drilled = opened["parts"]
+        moved = {e["element"] for e in opened["elements"] if e["old"] != e["new"]}
+        self.assertEqual(moved, {"material"})
+        self.assertEqual(opened["causes"], [{"cause": "price", "amount": "1.642105"}])
+        self.assertEqual(Decimal(opened["new"]) - Decimal(opened["old"]), Decimal("1.642105"))
         self.assertEqual((drilled[0]["code"], drilled[0]["kind"]), ("AP-20", "component"))
 
         held = Holding.objects.get(item__code="MA-200")
@@ -84,7 +89,7 @@ class CostSets(TestCase):
             self.assertAlmostEqual(causes[cause], amount, places=5)
         self.assertEqual({c: s.total for c, s in standards_in_force().items()}, before)
         now = self.number("current")
-        parts = self.sunil.get(f"cost-sets/{if_so}/against/{now}/items/MA-200")
+        parts = self.sunil.get(f"cost-sets/{if_so}/against/{now}/items/MA-200")["parts"]
         moved = {(p["kind"], p["code"]) for p in parts if p["amount"] != p["old_amount"]}
         self.assertEqual(
             moved,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import ChainMap
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -185,10 +186,11 @@ class Rolling:
     def _cost(self, facts: ItemFacts) -> Missing | None:
         """Cost a made item, with what is made beside it."""
         code, structure = facts.code, self._structures[facts.code]
+        unknown = self._unknown(structure)
         basis = cost_structure(
             structure,
             standard_lot=facts.standard_lot,
-            items=self.costs | self._unknown(structure) if structure.outputs else self.costs,
+            items=ChainMap(unknown, self.costs) if unknown else self.costs,
             rates=self._rates,
             units={o.item: self.unit(o.item) for o in structure.outputs},
         )

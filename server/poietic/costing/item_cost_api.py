@@ -66,6 +66,24 @@ class StandardStep(Schema):
     causes: list[CausePart]
 
 
+class ElementAgainst(Schema):
+    """A cost element of an item in two sets, all levels [money/unit]."""
+
+    element: str
+    old: DecimalText
+    new: DecimalText
+
+
+class OpenedOut(Schema):
+    """An item in two sets, computed exactly."""
+
+    old: DecimalText
+    new: DecimalText
+    causes: list[CausePart]
+    elements: list[ElementAgainst]
+    parts: list[PartOut]
+
+
 class SensitivityOut(Schema):
     """What a yield, or a standard lot, that is one percent larger moves [money/unit]."""
 
@@ -93,16 +111,30 @@ class ItemCostOut(Schema):
 
 @router.get(
     "/cost-sets/{int:new}/against/{int:old}/items/{code}",
-    response={200: list[PartOut], 404: Problem},
+    response={200: OpenedOut, 404: Problem},
 )
-def parts_against(request: HttpRequest, new: int, old: int, code: str) -> list[PartOut]:
-    """Return everything that makes up an item's cost in two sets, what moved most first."""
+def opened(request: HttpRequest, new: int, old: int, code: str) -> OpenedOut:
+    """Return what an item costs in two sets, exactly: by element, by cause, and what moved most first."""
     item_by_code(code)
-    before, after = (
-        _contributed(at_its_costs(cost_set_by_number(n), code), code) for n in (old, new)
-    )
+    sets = [cost_set_by_number(n) for n in (old, new)]
+    costs = [rolled_in(s, code).costs.get(code) for s in sets]
+    if costs[0] is None or costs[1] is None:
+        raise NotFound("standard in both sets of", code)
+    before, after = (_contributed(at_its_costs(s, code), code) for s in sets)
+    was, now = (cost.by_element() for cost in costs if cost)
+    found = differences(*(reached_in(s, code) for s in sets))[code]
     rows = _parts(after, before)
-    return sorted(rows, key=lambda r: (-abs(r.amount - r.old_amount), r.code))
+    return OpenedOut(
+        old=costs[0].total(),
+        new=costs[1].total(),
+        causes=[CausePart(cause=c.value, amount=a) for c, a in found.causes.items()],
+        elements=[
+            ElementAgainst(element=e.value, old=was.get(e, ZERO), new=now.get(e, ZERO))
+            for e in Element
+            if e in was or e in now
+        ],
+        parts=sorted(rows, key=lambda r: (-abs(r.amount - r.old_amount), r.code)),
+    )
 
 
 @router.get("/items/{code}/cost", response={200: ItemCostOut, 404: Problem})

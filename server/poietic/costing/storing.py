@@ -3,6 +3,7 @@
 import gc
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from datetime import datetime
 from decimal import Decimal
 from typing import NamedTuple
 
@@ -124,12 +125,14 @@ def _roll(rolling: Rolling, codes: Sequence[str], at: dict[str, int]) -> Part:
     return Part(rows, list(rolling.missing), packed(bases, at))
 
 
-_ARRAYS: Kept[int, ArraySet] = Kept(4)
+#: by the key of a set and when it was frozen: a database that begins anew counts anew
+_ARRAYS: Kept[tuple[int, datetime], ArraySet] = Kept(4)
 
 
 def arrays_of(cost_set: CostSet) -> ArraySet:
     """Return a stored set in arrays; one from before they were stored is read row by row."""
-    return _ARRAYS.get_or(cost_set.pk, lambda: _read_arrays(cost_set))
+    key = (cost_set.pk, cost_set.frozen_at)
+    return _ARRAYS.get_or(key, lambda: _read_arrays(cost_set))
 
 
 def _read_arrays(cost_set: CostSet) -> ArraySet:

@@ -291,7 +291,7 @@ export const againstOptions = (now: number, old: number) =>
       data(api.GET('/api/cost-sets/{new}/against/{old}', { params: { path: { new: now, old } }, signal })),
   });
 
-export const partsAgainstOptions = (now: number, old: number, code: string) =>
+export const openedOptions = (now: number, old: number, code: string) =>
   queryOptions({
     queryKey: ['cost-sets', now, old, code],
     queryFn: ({ signal }) =>

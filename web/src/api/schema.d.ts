@@ -2854,10 +2854,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Parts Against
-         * @description Return everything that makes up an item's cost in two sets, what moved most first.
+         * Opened
+         * @description Return what an item costs in two sets, exactly: by element, by cause, and what moved most first.
          */
-        get: operations["poietic_costing_item_cost_api_parts_against"];
+        get: operations["poietic_costing_item_cost_api_opened"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6943,6 +6943,50 @@ export interface components {
             difference: string;
             /** Causes */
             causes: components["schemas"]["CausePart"][];
+        };
+        /**
+         * ElementAgainst
+         * @description A cost element of an item in two sets, all levels [money/unit].
+         */
+        ElementAgainst: {
+            /** Element */
+            element: string;
+            /**
+             * Old
+             * Format: decimal
+             * @example 2.40
+             */
+            old: string;
+            /**
+             * New
+             * Format: decimal
+             * @example 2.40
+             */
+            new: string;
+        };
+        /**
+         * OpenedOut
+         * @description An item in two sets, computed exactly.
+         */
+        OpenedOut: {
+            /**
+             * Old
+             * Format: decimal
+             * @example 2.40
+             */
+            old: string;
+            /**
+             * New
+             * Format: decimal
+             * @example 2.40
+             */
+            new: string;
+            /** Causes */
+            causes: components["schemas"]["CausePart"][];
+            /** Elements */
+            elements: components["schemas"]["ElementAgainst"][];
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
         };
         /**
          * PartOut
@@ -16153,7 +16197,7 @@ export interface operations {
             };
         };
     };
-    poietic_costing_item_cost_api_parts_against: {
+    poietic_costing_item_cost_api_opened: {
         parameters: {
             query?: never;
             header?: never;
@@ -16172,7 +16216,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PartOut"][];
+                    "application/json": components["schemas"]["OpenedOut"];
                 };
             };
             /** @description Not Found */

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { type Against, againstOptions, type CostSet, costSetsOptions, partsAgainstOptions } from '../../api/queries';
+import { type Against, againstOptions, type CostSet, costSetsOptions, openedOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { JobProgress } from '../../commands/JobProgress';
 import { day } from '../../lib/date';
@@ -255,10 +255,9 @@ function Rows({ against: a, item, onItem }: { against: Against; item: string; on
   );
 }
 
-/** What moved within an item, down to the price, the rate or the hours that did it. */
+/** What moved within an item, exactly: by element, and down to the price, the rate or the hours that did it. */
 function Drill({ now, old, item, span }: { now: number; old: number; item: string; span: number }) {
-  const parts = useQuery(partsAgainstOptions(now, old, item));
-  const moved = parts.data?.filter((p) => p.amount !== p.old_amount) ?? [];
+  const opened = useQuery(openedOptions(now, old, item));
   const row = (content: ReactNode) => (
     <tr>
       <td colSpan={span} className="h-auto! pl-8!">
@@ -266,21 +265,19 @@ function Drill({ now, old, item, span }: { now: number; old: number; item: strin
       </td>
     </tr>
   );
-  if (!parts.data) return row(<span className="text-quiet">Taking it apart</span>);
+  if (!opened.data) return row(<span className="text-quiet">Taking it apart</span>);
+  const parts = opened.data.parts.filter((p) => p.amount !== p.old_amount).slice(0, 12);
+  const elements = opened.data.elements.filter((e) => e.new !== e.old);
   return row(
-    <table className="my-1 w-auto! rows" aria-label={`What moved in ${item}`}>
-      <thead>
-        <tr>
-          <th>What moved in {item}, over all levels</th>
-          <th className="num">was</th>
-          <th className="num">is, EUR</th>
-          <th className="num">moved</th>
-        </tr>
-      </thead>
-      <tbody>
-        {moved.slice(0, 12).map((p) => (
-          <tr key={p.kind + p.code}>
-            <td>
+    <div className="flex items-start gap-10">
+      <Moved
+        head={`What moved in ${item}, over all levels`}
+        rows={parts.map((p) => ({
+          key: p.kind + p.code,
+          old: p.old_amount,
+          now: p.amount,
+          words: (
+            <>
               <span className="mr-2 text-quiet">{partWords(p)}</span>
               {p.name} <span className="code text-quiet">{p.code}</span>
               {p.quantity !== p.old_quantity && (
@@ -288,16 +285,39 @@ function Drill({ now, old, item, span }: { now: number; old: number; item: strin
                   <Quantity value={p.old_quantity} /> → <Quantity value={p.quantity} unit={p.unit} />
                 </span>
               )}
-            </td>
-            <td className="num text-quiet">{money(p.old_amount)}</td>
-            <td className="num">{money(p.amount)}</td>
+            </>
+          ),
+        }))}
+      />
+      <Moved head="By element" rows={elements.map((e) => ({ key: e.element, old: e.old, now: e.new, words: e.element }))} />
+    </div>,
+  );
+}
+
+function Moved({ head, rows }: { head: string; rows: { key: string; words: ReactNode; old: string; now: string }[] }) {
+  return (
+    <table className="my-1 w-auto! rows" aria-label={head}>
+      <thead>
+        <tr>
+          <th>{head}</th>
+          <th className="num">was</th>
+          <th className="num">is, EUR</th>
+          <th className="num">moved</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((r) => (
+          <tr key={r.key}>
+            <td>{r.words}</td>
+            <td className="num text-quiet">{money(r.old)}</td>
+            <td className="num">{money(r.now)}</td>
             <td className="num">
-              <VarianceText value={String(Number(p.amount) - Number(p.old_amount))} />
+              <VarianceText value={String(Number(r.now) - Number(r.old))} />
             </td>
           </tr>
         ))}
       </tbody>
-    </table>,
+    </table>
   );
 }
 
