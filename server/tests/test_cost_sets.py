@@ -10,6 +10,9 @@ from django.test import TestCase
 from django.utils import timezone
 from openpyxl import load_workbook
 from poietic.catalog.models import Item
+from poietic.commanding.jobs import JobStopped
+from poietic.commanding.registry import COMMANDS
+from poietic.commanding.run import post
 from poietic.costing.models import CostSet, Standard
 from poietic.costing.queries import standards_in_force
 from poietic.demo import tarn_hollow
@@ -199,6 +202,29 @@ class CostSets(TestCase):
         self.assertEqual(paper.content, get("/api/items/HT-150/cost-sheet/pdf").content)
         self.sunil.get("items/HT-150/cost-sheet/doc")
         self.assertEqual(self.sunil.status, 404)
+
+    def test_a_roll_up_stopped_on_the_way_leaves_the_next_set_as_it_was(self) -> None:
+        self.sunil.must("roll-up-next", {"note": "before"})
+        before = self.number("next")
+
+        def stop(words: str, done: int, total: int) -> None:
+            """Stop it once standards are being written."""
+            if done:
+                raise JobStopped("Roll up the next standard")
+
+        command = COMMANDS["roll-up-next"]
+        with self.assertRaises(JobStopped):
+            post(
+                command,
+                command.given.model_validate({"note": "after"}),
+                key="stopped",
+                person=Person.objects.get(name="sunil"),
+                now=timezone.now(),
+                progress=stop,
+            )
+        left = CostSet.objects.get(state="next")
+        self.assertEqual((left.pk, left.note), (before, "before"))
+        self.assertEqual(left.standards.count(), 53)
 
     def test_what_is_missing_is_kept_with_the_set(self) -> None:
         self.sunil.must("roll-up-next", {})

@@ -179,7 +179,7 @@ def _read(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
     }
 
 
-class Stock(NamedTuple):
+class LineItem(NamedTuple):
     """What a component line needs to know of its item."""
 
     code: str
@@ -210,11 +210,11 @@ def _lines(
             yield revision, position, line
 
 
-def _items(named: Collection[int] | None) -> dict[int, Stock]:
+def _items(named: Collection[int] | None) -> dict[int, LineItem]:
     """Return what lines need to know of the items named; of all where None is given."""
     rows = Item.objects.all() if named is None else Item.objects.filter(pk__in=any_of(named))
     read = rows.order_by().values_list("pk", "code", "unit", "density")
-    return {pk: Stock(*rest) for pk, *rest in read}
+    return {pk: LineItem(*rest) for pk, *rest in read}
 
 
 def _own_units(items: QuerySet[Any, dict[str, int]]) -> dict[int, dict[str, Decimal]]:
@@ -257,7 +257,7 @@ def step_of(kept: dict[str, Any]) -> InstructionStep:
     )
 
 
-def _line(row: tuple[Any, ...], item: Stock, own: dict[str, Decimal]) -> ComponentLine:
+def _line(row: tuple[Any, ...], item: LineItem, own: dict[str, Decimal]) -> ComponentLine:
     """Return a row as a component line, its unit converted into the item's stock unit."""
     (_, _, operation, _, quantity, per, allowance, rule, stated, reference, effective_from,
      effective_until, alternates, measured_by, length, width, thickness) = row  # fmt: skip
