@@ -30,7 +30,7 @@ class Derivation(NamedTuple):
 
 def given(label: str, value: Decimal, *, unit: str = "", source: str = "") -> Derivation:
     """Return a number that was entered or posted, with the place where it stands."""
-    return Derivation(label=label, value=value, unit=unit, source=source)
+    return Derivation(label, value, unit, "given", (), source)
 
 
 @exact

@@ -45,7 +45,7 @@ def contributions(costs: CostSet, item: str) -> list[Contribution]:
                 continue
             key = (i.kind, i.code)
             quantity, amount = found.get(key, (ZERO, ZERO))
-            each = need * i.sign() * quantity_per_good_unit(basis, i, enter).value
+            each = need * i.signed(quantity_per_good_unit(basis, i, enter).value)
             found[key] = (quantity + each, amount + each * i.price)
     listed = [
         Contribution(kind=kind, code=code, quantity=quantity, amount=amount)

@@ -139,9 +139,13 @@ class CostInput:
         """Return what identifies the input within its structure; only materials and overhead name one."""
         return self.operation, self.kind, self.code if self.kind in CODED_KINDS else ""
 
-    def sign(self) -> int:
-        """Return -1 for what is credited, else 1."""
-        return -1 if self.kind in OUTPUT_KINDS else 1
+    def is_credited(self) -> bool:
+        """Tell whether it lowers the cost."""
+        return self.kind in OUTPUT_KINDS
+
+    def signed(self, quantity: Decimal) -> Decimal:
+        """Return a quantity of it, below zero where it is credited."""
+        return -quantity if self.kind in OUTPUT_KINDS else quantity
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -56,14 +56,14 @@ def cost_per_unit(
 ) -> Derivation:
     """Return what one input costs per good unit; an output is negative. Unrounded."""
     price = given(
-        "credit price" if i.sign() < 0 else "standard cost",
+        "credit price" if i.is_credited() else "standard cost",
         i.price,
         unit=f"EUR/{i.unit}",
         source=_source(i),
     )
     each = quantity_per_good_unit(costed, i, enter)
     cost = product(f"{i.kind} {i.code}", (each, price), unit="EUR")
-    return negative(cost) if i.sign() < 0 else cost
+    return negative(cost) if i.is_credited() else cost
 
 
 def _source(i: CostInput) -> str:
@@ -93,7 +93,7 @@ def standard_cells(costed: CostedStructure) -> dict[Cell, Decimal]:
     enter = entering_for_one(costed.operations)
     exact_cells: dict[Cell, Decimal] = {}
     for i in costed.inputs:
-        each = i.sign() * quantity_per_good_unit(costed, i, enter).value
+        each = i.signed(quantity_per_good_unit(costed, i, enter).value)
         for element, part in i.split.items():
             cell = (i.operation, element)
             exact_cells[cell] = exact_cells.get(cell, ZERO) + each * part
@@ -114,7 +114,7 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
     lower: dict[Element, Decimal] = {}
     whole = ZERO
     for i in costed.inputs:
-        each = i.sign() * quantity_per_good_unit(costed, i, enter).value
+        each = i.signed(quantity_per_good_unit(costed, i, enter).value)
         whole += each * i.price
         if i.is_made or not i.lower:
             _add(lower if i.is_made else this, i.split, each)
