@@ -29,6 +29,8 @@ export function partWords(part: CostPart): string {
   return part.kind;
 }
 
+const isTime = (kind: string) => / labour$| machine$/.test(kind);
+
 export interface Group {
   code: string;
   name: string;
@@ -43,8 +45,7 @@ export function groupParts(parts: CostPart[], total: string, by: 'work center' |
   const whole = Number(total) || 1;
   const found = new Map<string, Group>();
   for (const p of rankParts(parts, total)) {
-    const isTime = / labour$| machine$/.test(p.kind);
-    if (by === 'work center' ? !isTime : !(p.kind === 'component' || p.kind === 'subcontract')) continue;
+    if (by === 'work center' ? !isTime(p.kind) : !(p.kind === 'component' || p.kind === 'subcontract')) continue;
     const code = by === 'work center' ? p.code : p.supplier;
     const name = by === 'work center' ? p.name : p.supplier_name || 'no supplier has a price';
     const group = found.get(code) ?? { code, name, amount: 0, share: 0, of: [] };
@@ -68,7 +69,11 @@ export interface Mover {
 
 /** Return every price, rate, yield and lot with what one percent more of it moves, most first. */
 export function rankMovers(cost: ItemCost): Mover[] {
-  const ofPart = (kind: string) => (kind === 'component' ? 'price' : kind === 'subcontract' ? 'price of the work' : / labour$| machine$/.test(kind) ? `rate or hours, ${kind}` : kind);
+  const ofPart = (kind: string) => {
+    if (kind === 'component') return 'price';
+    if (kind === 'subcontract') return 'price of the work';
+    return isTime(kind) ? `rate or hours, ${kind}` : kind;
+  };
   return [
     ...cost.parts.map((p) => ({ what: ofPart(p.kind), code: p.code, name: p.name, moved: Number(p.amount) / 100 })),
     ...cost.sensitivities.map((s) => ({
