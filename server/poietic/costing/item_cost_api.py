@@ -77,9 +77,6 @@ class ElementAgainst(Schema):
 class OpenedOut(Schema):
     """An item in two sets, computed exactly."""
 
-    old: DecimalText
-    new: DecimalText
-    causes: list[CausePart]
     elements: list[ElementAgainst]
     parts: list[PartOut]
 
@@ -114,7 +111,7 @@ class ItemCostOut(Schema):
     response={200: OpenedOut, 404: Problem},
 )
 def opened(request: HttpRequest, new: int, old: int, code: str) -> OpenedOut:
-    """Return what an item costs in two sets, exactly: by element, by cause, and what moved most first."""
+    """Return what an item costs in two sets, exactly: by element, and what moved most first."""
     item_by_code(code)
     sets = [cost_set_by_number(n) for n in (old, new)]
     costs = [rolled_in(s, code).costs.get(code) for s in sets]
@@ -122,12 +119,8 @@ def opened(request: HttpRequest, new: int, old: int, code: str) -> OpenedOut:
         raise NotFound("standard in both sets of", code)
     before, after = (_contributed(at_its_costs(s, code), code) for s in sets)
     was, now = (cost.by_element() for cost in costs if cost)
-    found = differences(*(reached_in(s, code) for s in sets))[code]
     rows = _parts(after, before)
     return OpenedOut(
-        old=costs[0].total(),
-        new=costs[1].total(),
-        causes=[CausePart(cause=c.value, amount=a) for c, a in found.causes.items()],
         elements=[
             ElementAgainst(element=e.value, old=was.get(e, ZERO), new=now.get(e, ZERO))
             for e in Element
@@ -148,7 +141,9 @@ def item_cost(request: HttpRequest, code: str) -> ItemCostOut:
         current,
         *CostSet.objects.filter(state__in=["next", "what-if"]).order_by("state", "pk"),
     ]
-    costs = {s: rolled_in(s, code).costs.get(code) for s in shown}
+    # as frozen: an item that kept its standard need not cost what follows from the set
+    frozen = {s.cost_set_id: s.as_item_cost().cost for s in Standard.objects.filter(item=item, cost_set__in=shown).select_related("item")}  # fmt: skip
+    costs = {s: rolled_in(s, code).costs.get(code) if s.base_id else frozen.get(s.pk) for s in shown}  # fmt: skip
     if costs[current] is None:
         raise NotFound("standard of", code)
     made_of = at_its_costs(current, code)

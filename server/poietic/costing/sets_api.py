@@ -1,5 +1,6 @@
-"""Queries on cost sets: which there are, two against each other, and where an item's money goes."""
+"""Queries on cost sets: which there are, and two against each other."""
 
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 
@@ -7,14 +8,15 @@ import numpy as np
 from django.db.models import Count
 from django.http import HttpRequest
 from ninja import Router, Schema
+from poietic_core.cost.arrays import Floats
 from poietic_core.cost.screen import Screened, screened
 from poietic_core.cost.sets import Cause
-from poietic_core.quantity import UNIT_COST_STEP, round_parts, round_to
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to
 
 from ..catalog.models import Item
 from ..commanding.api import Problem
 from ..web_api.fields import DecimalText
-from .models import CostSet
+from .models import CostSet, Standard
 from .queries import cost_set_by_number
 from .sets import set_in_arrays
 
@@ -23,6 +25,9 @@ SHOWN_MOST = 500
 PLACES = 6
 #: a difference that is but the rounding of floats [money/unit]
 UNSEEN = 0.000_01
+#: what causes may leave open by rounding level by level, of money per unit and as a share of it;
+#: more is the standard that an item kept
+UNEXPLAINED, UNEXPLAINED_SHARE = Decimal("0.001"), Decimal("1e-8")
 
 
 class WhatIfChange(Schema):
@@ -127,6 +132,11 @@ def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
     moved = np.nan_to_num(np.abs(found.causes).sum(axis=1))
     shared = ~np.isnan(found.old - found.new)
     size = np.abs(np.nan_to_num(found.new - found.old)).round(PLACES)
+    if left.base_id is None and right.base_id is None:
+        # an item that kept its standard did not move, whatever follows from the set
+        found = replace(found, old=_frozen(left, found), new=_frozen(right, found))
+        size = np.abs(np.nan_to_num(found.new - found.old)).round(PLACES)
+        moved = size
     order = np.lexsort((found.names, -size))
     shown = [int(n) for n in order[:SHOWN_MOST] if moved[n] > UNSEEN]
     items = {i.code: i for i in Item.objects.filter(code__in=found.names[shown].tolist())}
@@ -143,11 +153,19 @@ def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
     )
 
 
+def _frozen(cost_set: CostSet, found: Screened) -> Floats:
+    """Return the standards of a stored set by name, as they are frozen; nan where it has none."""
+    rows = Standard.objects.filter(cost_set=cost_set).values_list("item__code", "total")
+    totals = {code: float(total) for code, total in rows}
+    return np.array([totals.get(name, np.nan) for name in found.names.tolist()])
+
+
 def _difference(found: Screened, n: int, item: Item) -> DifferenceOut:
-    """Return a row as screened: rounded so that the causes add up to the difference."""
+    """Return a row as screened: rounded so that the causes add up; without them where they can't."""
     old, new = (_six(Decimal(float(costs[n]))) for costs in (found.old, found.new))
     causes = [Decimal(float(c)) for c in found.causes[n]]
-    amounts = round_parts(causes, new - old, step=UNIT_COST_STEP)
+    explains = abs(sum(causes, old - new)) < UNEXPLAINED + UNEXPLAINED_SHARE * new
+    amounts = round_parts(causes, new - old, step=UNIT_COST_STEP) if explains else [ZERO] * len(causes)  # fmt: skip
     return DifferenceOut(
         item=item.code,
         name=item.name,

@@ -2855,7 +2855,7 @@ export interface paths {
         };
         /**
          * Opened
-         * @description Return what an item costs in two sets, exactly: by element, by cause, and what moved most first.
+         * @description Return what an item costs in two sets, exactly: by element, and what moved most first.
          */
         get: operations["poietic_costing_item_cost_api_opened"];
         put?: never;
@@ -6969,20 +6969,6 @@ export interface components {
          * @description An item in two sets, computed exactly.
          */
         OpenedOut: {
-            /**
-             * Old
-             * Format: decimal
-             * @example 2.40
-             */
-            old: string;
-            /**
-             * New
-             * Format: decimal
-             * @example 2.40
-             */
-            new: string;
-            /** Causes */
-            causes: components["schemas"]["CausePart"][];
             /** Elements */
             elements: components["schemas"]["ElementAgainst"][];
             /** Parts */
