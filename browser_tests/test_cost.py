@@ -57,6 +57,7 @@ class Standards(BrowserTest):
         page.keyboard.type("margin")
         page.keyboard.press("Enter")
         worst = page.get_by_role("table", name="Margins").get_by_role("row").nth(1)
+        worst.wait_for()  # right after a posting every open page asks anew
         expect(worst).to_contain_text(
             re.compile("Mirror cell MA-200.*everybody.*53.50.*54.30.*−0.80.*−1.5 %")
         )
