@@ -118,12 +118,14 @@ def round_parts(parts: Sequence[Decimal], total: Decimal, step: Decimal = CENT) 
     """
     if not parts:
         return []
-    floors = [(p / step).to_integral_value(ROUND_FLOOR) for p in parts]
+    steps = [p / step for p in parts]
+    floors = [s.to_integral_value(ROUND_FLOOR) for s in steps]
     missing = int(total / step - sum(floors, ZERO))
-    order = sorted(range(len(parts)), key=lambda i: (floors[i] - parts[i] / step, i))
-    each, extra = divmod(missing, len(parts))
-    for rank, i in enumerate(order):
-        floors[i] += each + (1 if rank < extra else 0)
+    if missing:
+        order = sorted(range(len(parts)), key=lambda i: (floors[i] - steps[i], i))
+        each, extra = divmod(missing, len(parts))
+        for rank, i in enumerate(order):
+            floors[i] += each + (1 if rank < extra else 0)
     return [f * step for f in floors]
 
 

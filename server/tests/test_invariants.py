@@ -99,7 +99,7 @@ class RandomShops(TestCase):
         cls.shop.do("release-order", order=order)
         cls.shop.do("report", order=order, operation=10, good="100", receive="100")
 
-    @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=30, suppress_health_check=[HealthCheck.too_slow])
     @given(structures(), structures(), st.booleans(), st.lists(acts, max_size=12))
     def test_conserved_whatever_happens(
         self,

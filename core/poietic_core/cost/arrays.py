@@ -202,10 +202,19 @@ def packed(bases: Mapping[str, CostedStructure], at: Mapping[str, int]) -> Packe
     inputs = np.empty(len(flat), dtype=INPUT)
     inputs["item"] = np.repeat(items, counts)
     inputs["kind"] = [KIND[i.kind] for i in flat]
+    inputs["operation"] = [i.operation for i in flat]
     inputs["code"] = [at[i.code] for i in flat]
-    inputs["base"] = [-1 if i.base is None else BASES.index(i.base) for i in flat]
-    for column in ("operation", "quantity", "price", "share", "is_per_order", "is_per_good"):
-        inputs[column] = list(map(attrgetter(column), flat))
+    for column in ("quantity", "price"):
+        figures = map(float, map(attrgetter(column), flat))
+        inputs[column] = np.fromiter(figures, np.float64, len(flat))
+    inputs["is_per_order"] = [i.is_per_order for i in flat]
+    inputs["is_per_good"] = [i.is_per_good for i in flat]
+    inputs["base"], inputs["share"] = -1, 0
+    for n, i in enumerate(flat):
+        if i.base is not None:
+            inputs["base"][n] = BASES.index(i.base)
+        elif i.kind is InputKind.CO_PRODUCT:
+            inputs["share"][n] = i.share
     return Packed(
         items,
         np.array([basis.standard_lot for basis in bases.values()], dtype=np.float64),

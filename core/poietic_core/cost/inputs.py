@@ -15,11 +15,19 @@ from ..structure.model import (
     Structure,
     Subcontract,
 )
-from ..structure.requirement import quantity_per_unit
+from ..structure.requirement import per_unit
 from .joint import grade_factors
-from .model import CostedOperation, CostedStructure, CostInput, Element, InputKind, ItemCost
+from .model import (
+    SETUP_KINDS,
+    CostedOperation,
+    CostedStructure,
+    CostInput,
+    Element,
+    InputKind,
+    ItemCost,
+)
 from .overhead import overhead_inputs
-from .rates import Rate, ShopRates
+from .rates import ShopRates
 
 
 @exact
@@ -47,12 +55,13 @@ def cost_structure(
         If the standard lot is not above 0.
     """
     require_positive(f"The standard lot of {structure.item}", standard_lot)
+    materials = _materials(structure, items)
     inputs: list[CostInput] = []
     overheads: list[CostInput] = []
     if not structure.operations:  # a phantom's lines
-        inputs += _materials(structure, 0, items)
+        inputs += materials.get(0, ())
     for operation in structure.operations:
-        inputs += _materials(structure, operation.number, items)
+        inputs += materials.get(operation.number, ())
         inputs += _times(operation, rates)
         if operation.subcontract:
             inputs.append(_subcontract(operation, operation.subcontract))
@@ -63,9 +72,10 @@ def cost_structure(
             for line in structure.outputs
             if line.operation == operation.number
         ]
-        overheads += overhead_inputs(
-            operation.number, operation.work_center, inputs, rates.overheads
-        )
+        if rates.overheads:
+            overheads += overhead_inputs(
+                operation.number, operation.work_center, inputs, rates.overheads
+            )
     return CostedStructure(
         item=structure.item,
         standard_lot=standard_lot,
@@ -84,57 +94,53 @@ def cost_structure(
     )
 
 
-def _materials(
-    structure: Structure, operation: int, items: Mapping[str, ItemCost]
-) -> list[CostInput]:
-    found = []
+def _materials(structure: Structure, items: Mapping[str, ItemCost]) -> dict[int, list[CostInput]]:
+    """Return the components by operation."""
+    found: dict[int, list[CostInput]] = {}
+    batch = structure.batch_quantity
     for line in structure.components:
-        if line.operation != operation:
-            continue
         item = items[line.item]
-        found.append(
-            CostInput(
-                operation=operation,
-                kind=InputKind.COMPONENT,
-                code=line.item,
-                quantity=quantity_per_unit(line, structure.batch_quantity).value,
-                unit=item.unit,
-                price=item.price,
-                split=item.split,
-                is_per_order=line.per is Per.ORDER,
-                is_made=item.is_made,
-            )
+        material = CostInput(
+            operation=line.operation,
+            kind=InputKind.COMPONENT,
+            code=line.item,
+            quantity=per_unit(line, batch),
+            unit=item.unit,
+            price=item.price,
+            split=item.split,
+            is_per_order=line.per is Per.ORDER,
+            is_made=item.is_made,
         )
+        found.setdefault(line.operation, []).append(material)
     return found
 
 
 def _times(operation: Operation, rates: ShopRates) -> list[CostInput]:
-    machine = rates.centers[operation.work_center].machine
-    labour = rates.labour(operation.work_center, operation.labour_grade)
+    center, grade, per = operation.work_center, operation.labour_grade, operation.run_quantity
     setup_labour, run_labour = operation.labour_hours()
-    hours = {
-        InputKind.SETUP_LABOUR: (setup_labour, Rate.plain(Element.SETUP_LABOUR, labour)),
-        InputKind.SETUP_MACHINE: (operation.setup_machine_hours, machine),
-        InputKind.RUN_LABOUR: (
-            run_labour / operation.run_quantity,
-            Rate.plain(Element.RUN_LABOUR, labour),
-        ),
-        InputKind.RUN_MACHINE: (operation.run_machine_hours / operation.run_quantity, machine),
-    }
-    return [
-        CostInput(
-            operation=operation.number,
-            kind=kind,
-            code=operation.work_center,
-            quantity=quantity,
-            unit="h",
-            price=rate.per_hour(),
-            split=rate.split,
-            is_per_order=kind in (InputKind.SETUP_LABOUR, InputKind.SETUP_MACHINE),
-        )
-        for kind, (quantity, rate) in hours.items()
-        if quantity
-    ]
+    hours = (
+        (InputKind.SETUP_LABOUR, setup_labour),
+        (InputKind.SETUP_MACHINE, operation.setup_machine_hours),
+        (InputKind.RUN_LABOUR, run_labour / per),
+        (InputKind.RUN_MACHINE, operation.run_machine_hours / per),
+    )
+    found = []
+    for kind, quantity in hours:
+        if quantity:
+            rate = rates.hour(kind, center, grade)
+            found.append(
+                CostInput(
+                    operation=operation.number,
+                    kind=kind,
+                    code=center,
+                    quantity=quantity,
+                    unit="h",
+                    price=rate.per_hour,
+                    split=rate.split,
+                    is_per_order=kind in SETUP_KINDS,
+                )
+            )
+    return found
 
 
 def _subcontract(operation: Operation, work: Subcontract) -> CostInput:
@@ -155,7 +161,7 @@ def _co_product(structure: Structure, line: OutputLine, cost: ItemCost) -> CostI
         operation=line.operation,
         kind=InputKind.CO_PRODUCT,
         code=line.item,
-        quantity=quantity_per_unit(line, structure.batch_quantity).value,
+        quantity=per_unit(line, structure.batch_quantity),
         unit=cost.unit,
         price=cost.price,
         split=cost.split,
@@ -168,7 +174,7 @@ def _by_product(structure: Structure, line: OutputLine, unit: str) -> CostInput:
         operation=line.operation,
         kind=InputKind.BY_PRODUCT,
         code=line.item,
-        quantity=quantity_per_unit(line, structure.batch_quantity).value,
+        quantity=per_unit(line, structure.batch_quantity),
         unit=unit,
         price=line.credit_price,
         split={Element.BY_PRODUCT: line.credit_price},

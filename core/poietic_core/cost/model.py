@@ -148,7 +148,7 @@ class CostInput:
         return -quantity if self.kind in OUTPUT_KINDS else quantity
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class CostedOperation:
     """What cost needs to know of an operation."""
 

@@ -11,7 +11,7 @@ from typing import ClassVar
 from ..derivation import Derivation, given, product, total
 from ..errors import DomainError
 from ..quantity import ZERO, exact
-from .model import Element
+from .model import TIME_ELEMENT, Element, InputKind
 from .overhead import OverheadRate
 
 
@@ -45,10 +45,12 @@ class Rate:
     """What an hour costs, by element [money/h]."""
 
     split: Mapping[Element, Decimal]
+    #: the sum over the elements
+    per_hour: Decimal = field(init=False)
 
-    def per_hour(self) -> Decimal:
-        """Return the sum over the elements."""
-        return sum(self.split.values(), ZERO)
+    def __post_init__(self) -> None:
+        """Add up the elements once."""
+        object.__setattr__(self, "per_hour", sum(self.split.values(), ZERO))
 
     @classmethod
     def plain(cls, element: Element, amount: Decimal) -> Rate:
@@ -74,10 +76,22 @@ class ShopRates:
     overheads: Sequence[OverheadRate] = ()
     #: overheads whose last budget has ended: at which work center ("" means all), and when
     ended: Mapping[str, tuple[str, date]] = field(default_factory=dict)
+    #: rates that were asked for
+    _hours: dict[tuple[InputKind, str, str], Rate] = field(
+        default_factory=dict, init=False, compare=False, repr=False
+    )
 
-    def labour(self, center: str, grade: str) -> Decimal:
-        """Return what a person's hour costs: the grade's rate, else the work center's own."""
-        return self.grades[grade] if grade else self.centers[center].labour
+    def hour(self, kind: InputKind, center: str, grade: str) -> Rate:
+        """Return what an hour of a kind of time costs: of people the grade's rate, else the work center's own."""
+        key = (kind, center, grade)
+        if key not in self._hours:
+            rates = self.centers[center]
+            if kind in (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR):
+                labour = self.grades[grade] if grade else rates.labour
+                self._hours[key] = Rate.plain(TIME_ELEMENT[kind], labour)
+            else:
+                self._hours[key] = rates.machine
+        return self._hours[key]
 
 
 @exact

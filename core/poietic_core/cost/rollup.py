@@ -186,15 +186,16 @@ class Rolling:
     def _cost(self, facts: ItemFacts) -> Missing | None:
         """Cost a made item, with what is made beside it."""
         code, structure = facts.code, self._structures[facts.code]
-        unknown = self._unknown(structure)
+        co_products = self._co_products(structure) if structure.outputs else {}
         basis = cost_structure(
             structure,
             standard_lot=facts.standard_lot,
-            items=ChainMap(unknown, self.costs) if unknown else self.costs,
+            items=ChainMap(co_products, self.costs) if co_products else self.costs,
             rates=self._rates,
             units={o.item: self.unit(o.item) for o in structure.outputs},
         )
-        basis = _with_shares(structure, basis)
+        if co_products:
+            basis = _with_shares(structure, basis)
         cost = unit_cost(basis)
         if cost.total() < 0:
             return _lack(
@@ -204,14 +205,14 @@ class Rolling:
             )
         self.bases[code] = basis
         self.costs[code] = ItemCost(cost=cost, is_made=True, unit=facts.unit)
-        for i in basis.inputs:
+        for i in basis.inputs if co_products else ():
             if i.kind is InputKind.CO_PRODUCT:
                 self.costs[i.code] = ItemCost(cost=co_product_cost(i), is_made=True, unit=i.unit)
         for grade, factor in basis.grades.items():
             self.costs[grade] = replace(self.costs[code], cost=scaled_cost(cost, factor))
         return None
 
-    def _unknown(self, structure: Structure) -> dict[str, ItemCost]:
+    def _co_products(self, structure: Structure) -> dict[str, ItemCost]:
         """Return the co-products of a structure at no cost yet: their shares come last."""
         nothing = UnitCost(this_level={}, lower_levels={})
         return {
@@ -235,20 +236,20 @@ class Rolling:
         structure = self._structures.get(code)
         if structure is None:
             return _lack(code, "has no approved structure", f"Approve a structure of {code}.")
-        without = sorted({c.item for c in structure.components if c.item not in self.costs})
+        without = [c.item for c in structure.components if c.item not in self.costs]
         if without:
-            named = ", ".join(without)
+            named = ", ".join(sorted(set(without)))
             return _lack(code, f"uses {named}, which has no cost", f"Give {named} a cost first.")
-        centers = {o.work_center for o in structure.operations}
-        unrated = centers - self._rates.centers.keys()
-        grades = {o.labour_grade for o in structure.operations if o.labour_grade}
-        if unrated := unrated | (grades - self._rates.grades.keys()):
+        rates, operations = self._rates, structure.operations
+        unrated = {o.work_center for o in operations if o.work_center not in rates.centers}
+        unrated |= {o.labour_grade for o in operations if o.labour_grade not in rates.grades} - {""}
+        if unrated:
             named = ", ".join(sorted(unrated))
             return _lack(
                 code, f"runs at {named}, which has no rate", f"Enter the rates of {named}."
             )
-        for overhead, (center, until) in sorted(self._rates.ended.items()):
-            if not center or center in centers:
+        for overhead, (center, until) in sorted(rates.ended.items()):
+            if not center or any(o.work_center == center for o in operations):
                 return _lack(
                     code,
                     f"bears the overhead {overhead}, whose budget ended on {until.isoformat()}",
@@ -266,10 +267,8 @@ def _made_with(structure: Structure) -> list[str]:
 
 def _with_shares(structure: Structure, basis: CostedStructure) -> CostedStructure:
     """Return a basis whose co-products bear their shares of the joint cost."""
-    split_off = {o.operation for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT}
-    if not split_off:
-        return basis
-    made = entering_for_one(basis.operations)[split_off.pop()].value
+    split_off = next(o.operation for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT)
+    made = entering_for_one(basis.operations)[split_off].value
     shares = co_product_shares(structure, made)
     inputs = [
         replace(i, share=shares[i.code]) if i.kind is InputKind.CO_PRODUCT else i

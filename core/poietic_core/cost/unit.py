@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from decimal import Decimal
 
@@ -10,10 +10,11 @@ from ..derivation import Derivation, given, negative, product, quotient, rounded
 from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, round_parts, round_to
 from ..structure.flow import Network
 from ..structure.model import OutputKind, Structure
-from ..structure.requirement import entering_for_one, quantity_per_unit
+from ..structure.requirement import entering_for_one, per_unit
 from .joint import JointOutput, joint_shares
 from .model import (
     ITEM_KINDS,
+    OUTPUT_KINDS,
     OVERHEAD_KINDS,
     TIME_ELEMENT,
     CostedStructure,
@@ -90,10 +91,8 @@ def standard_cells(costed: CostedStructure) -> dict[Cell, Decimal]:
 
     The cells carry 6 decimals and add up to `standard_cost`.
     """
-    enter = entering_for_one(costed.operations)
     exact_cells: dict[Cell, Decimal] = {}
-    for i in costed.inputs:
-        each = i.signed(quantity_per_good_unit(costed, i, enter).value)
+    for i, each in _taken(costed):
         for element, part in i.split.items():
             cell = (i.operation, element)
             exact_cells[cell] = exact_cells.get(cell, ZERO) + each * part
@@ -109,12 +108,10 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
 
     The parts carry 6 decimals and add up to `standard_cost`.
     """
-    enter = entering_for_one(costed.operations)
     this: dict[Element, Decimal] = {}
     lower: dict[Element, Decimal] = {}
     whole = ZERO
-    for i in costed.inputs:
-        each = i.signed(quantity_per_good_unit(costed, i, enter).value)
+    for i, each in _taken(costed):
         whole += each * i.price
         if i.is_made or not i.lower:
             _add(lower if i.is_made else this, i.split, each)
@@ -122,6 +119,19 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
             _add(lower, i.lower, each)
             _add(this, own_level(i), each)
     return _rounded_cost(this, lower, round_to(whole, UNIT_COST_STEP))
+
+
+def _taken(costed: CostedStructure) -> Iterator[tuple[CostInput, Decimal]]:
+    """Yield each input with the value of its `quantity_per_good_unit`, below zero where it is credited."""
+    enter = {n: d.value for n, d in entering_for_one(costed.operations).items()}
+    for i in costed.inputs:
+        if i.is_per_order:
+            each = i.quantity / costed.standard_lot
+        else:
+            each = i.quantity * enter.get(i.operation, ONE)
+            if i.is_per_good:
+                each *= next(o.yield_share for o in costed.operations if o.number == i.operation)
+        yield i, (-each if i.kind in OUTPUT_KINDS else each)
 
 
 def _add(level: dict[Element, Decimal], split: Mapping[Element, Decimal], each: Decimal) -> None:
@@ -164,7 +174,7 @@ def co_product_shares(structure: Structure, made: Decimal) -> Mapping[str, Decim
     good = made * Network(structure.operations).yields[split_off]
     outputs = [JointOutput(item=structure.item, quantity=good, weight=structure.main_weight)]
     for line in lines:
-        each = quantity_per_unit(line, structure.batch_quantity).value
+        each = per_unit(line, structure.batch_quantity)
         outputs.append(JointOutput(item=line.item, quantity=each * made, weight=line.weight))
     return joint_shares(structure.item, structure.share_rule, outputs)
 

@@ -72,8 +72,10 @@ def low_level_codes(graph: Graph) -> dict[str, int]:
     order = working_order(graph)
     codes = dict.fromkeys(order, 0)
     for item in order:
-        for child in graph.get(item, {}):
-            codes[child] = max(codes[child], codes[item] + 1)
+        below = codes[item] + 1
+        for child in graph.get(item, ()):
+            if codes[child] < below:
+                codes[child] = below
     return codes
 
 

@@ -73,7 +73,7 @@ class InstructionStep:
     picture: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class Operation:
     """One step of a structure."""
 

@@ -74,6 +74,22 @@ def quantity_per_unit(
     return product(label, (each, *factors), unit=unit)
 
 
+def per_unit(line: ComponentLine | OutputLine, batch_quantity: Decimal) -> Decimal:
+    """Return the value of `quantity_per_unit` alone, in the caller's context: a plant asks for millions."""
+    value = line.quantity
+    if isinstance(line, OutputLine):
+        return value if batch_quantity == ONE else value / batch_quantity
+    if batch_quantity != ONE and line.per is Per.UNIT:
+        value /= batch_quantity
+    if line.measure:
+        value *= measured_piece(line.measure, line.item).value
+    if line.unit_factor is not ONE:
+        value *= line.unit_factor
+    if line.allowance:
+        value *= ONE + line.allowance
+    return value
+
+
 def _factors(line: ComponentLine, unit: str, stated: str) -> list[Derivation]:
     """Return what a component line's quantity is multiplied by."""
     factors = []

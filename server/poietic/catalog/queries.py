@@ -12,8 +12,9 @@ from .models import Item, Place, Reason
 def any_of(values: Iterable[str] | Iterable[int]) -> RawSQL:
     """Return what a column is `in` for one of many values: one array, not thousands of places."""
     listed = list(values)
-    kind = "text" if listed and isinstance(listed[0], str) else "bigint"
-    return RawSQL(f"SELECT unnest(%s::{kind}[])", [listed])
+    if listed and isinstance(listed[0], str):
+        return RawSQL("SELECT unnest(%s::text[])", [listed])
+    return RawSQL("SELECT unnest(%s::bigint[])", ["{" + ",".join(map(str, listed)) + "}"])
 
 
 def item_by_code(code: str) -> Item:

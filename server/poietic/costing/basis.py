@@ -46,12 +46,16 @@ def cost_from_json(data: Json) -> UnitCost:
     )
 
 
+#: what decides all that an input says beside where and how much, where many say it alike
+Alike = tuple[InputKind, str, int]
+
+
 class BasisWriter:
-    """Writes costed structures as JSON; keeps what the parents of an item say of it alike."""
+    """Writes costed structures as JSON; what many inputs say alike is written once."""
 
     def __init__(self) -> None:
-        #: by the split of an item's cost, which its parents share
-        self._components: dict[int, str] = {}
+        #: with the split that the key names by where it stands, so that it stays there
+        self._kept: dict[Alike, tuple[Mapping[Element, Decimal], str]] = {}
 
     def write(self, costed: CostedStructure) -> str:
         """Return a costed structure as JSON; what is as usual is left out."""
@@ -76,31 +80,38 @@ class BasisWriter:
         return f'{head[:-1]},"inputs":[{inputs}]}}'
 
     def _input(self, i: CostInput) -> str:
-        here = f'{{"operation":{i.operation},"quantity":"{i.quantity:f}",'
-        if i.kind is not InputKind.COMPONENT or i.is_per_order:
-            return here + self._rest(i)
-        rest = self._components.get(id(i.split))
-        if rest is None:
-            rest = self._components[id(i.split)] = self._rest(i)
-        return here + rest
+        return f'{{"operation":{i.operation},"quantity":"{i.quantity:f}",{self._rest(i)}'
 
     def _rest(self, i: CostInput) -> str:
         """Return what an input says beside where and how much, to the closing brace."""
-        told: Json = {
-            "kind": i.kind,
-            "code": i.code,
-            "unit": i.unit,
-            "price": format(i.price, "f"),
-            "split": split_to_json(i.split),
-        }
-        told |= {f: True for f in ("is_per_order", "is_per_good", "is_made") if getattr(i, f)}
-        if i.base:
-            told["base"] = i.base
-        if i.share:
-            told["share"] = format(i.share, "f")
-        if i.lower:
-            told["lower"] = split_to_json(i.lower)
-        return orjson.dumps(told).decode()[1:]
+        if i.is_per_order or i.kind not in ALIKE:
+            return _told(i)
+        key = (i.kind, i.code, id(i.split))
+        kept = self._kept.get(key)
+        if kept is None:
+            kept = self._kept[key] = (i.split, _told(i))
+        return kept[1]
+
+
+ALIKE = (InputKind.COMPONENT, InputKind.RUN_LABOUR, InputKind.RUN_MACHINE)
+
+
+def _told(i: CostInput) -> str:
+    told: Json = {
+        "kind": i.kind,
+        "code": i.code,
+        "unit": i.unit,
+        "price": format(i.price, "f"),
+        "split": split_to_json(i.split),
+    }
+    told |= {f: True for f in ("is_per_order", "is_per_good", "is_made") if getattr(i, f)}
+    if i.base:
+        told["base"] = i.base
+    if i.share:
+        told["share"] = format(i.share, "f")
+    if i.lower:
+        told["lower"] = split_to_json(i.lower)
+    return orjson.dumps(told).decode()[1:]
 
 
 def structure_from_json(text: str) -> CostedStructure:

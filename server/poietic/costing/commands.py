@@ -4,6 +4,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Annotated
 
+from django.db.models import Exists, OuterRef
 from django.utils import timezone
 from poietic_core.cost.rollup import Rolling
 from poietic_core.cost.sets import ChangeKind
@@ -19,7 +20,7 @@ from ..ledger.document import Document, Stock
 from ..ledger.models import Account, Holding, Posting
 from ..web_api.errors import InvalidInput, NotFound
 from ..web_api.fields import Code, DecimalText, Name, Note, NotNegative, Strict
-from .models import CostSet
+from .models import CostSet, Standard
 from .queries import current_set, rolling_now
 from .sets import as_change, set_in_arrays
 from .storing import forget, store_rolled, totals_of, without_collector
@@ -110,11 +111,12 @@ def roll_up_next(context: Context, given: RollUpNext) -> None:
         rolling = rolling_now(day)
         cost_set = _store(context, CostSet.State.NEXT, rolling, before, day, given.note)
         del rolling
-    was, now = totals_of(before), totals_of(cost_set)
-    moved = [item for item, total in now.items() if was.get(item) != total]
+    same = Standard.objects.filter(cost_set=before, item=OuterRef("item"), total=OuterRef("total"))
     context.made["cost set"] = str(cost_set.pk)
-    context.effects.field("next standard", "items", None, len(now))
-    context.effects.field("next standard", "items that cost something else", None, len(moved))
+    rows = cost_set.standards.all()
+    moved = rows.exclude(Exists(same)).count()
+    context.effects.field("next standard", "items", None, rows.count())
+    context.effects.field("next standard", "items that cost something else", None, moved)
 
 
 @command("activate-set", "Put a standard in force", Role.COST_ACCOUNTANT)

@@ -28,6 +28,10 @@ WHERE cost_set_id = %s AND item_id <> ALL(%s)
 """
 
 
+#: items that are rolled up and written together
+AT_ONCE = 500
+
+
 @contextmanager
 def without_collector() -> Iterator[None]:
     """Keep the collector of cycles out: it would walk millions of objects again and again, for none."""
@@ -74,15 +78,15 @@ def store_rolled(
     what wasn't rolled stays as it was in the set before.
     """
     keys = dict(Item.objects.values_list("code", "pk"))
-    at = positions(rolling.names())
+    at, writer = positions(rolling.names()), BasisWriter()
     missing: list[Missing] = []
     parts: list[Packed] = []
     bought: dict[str, Decimal] = {}
     written: list[int] = []
     with connection.cursor() as cursor:
         with cursor.copy(STORE, writer=QueuedLibpqWriter(cursor.cursor)) as copy:
-            for level in rolling.levels():
-                part = _roll(rolling, level, at)
+            for codes in _pieces(rolling.levels()):
+                part = _roll(rolling, codes, at, writer)
                 for row in part.rows:
                     copy.write_row((cost_set.pk, keys[row.code], *row[1:]))
                     written.append(keys[row.code])
@@ -102,13 +106,20 @@ def store_rolled(
     return missing
 
 
-def _roll(rolling: Rolling, codes: Sequence[str], at: dict[str, int]) -> Part:
+def _pieces(levels: Iterable[Sequence[str]]) -> Iterator[Sequence[str]]:
+    """Yield the items of each level a few at a time: what is made of them stays near the processor."""
+    for level in levels:
+        for begin in range(0, len(level), AT_ONCE):
+            yield level[begin : begin + AT_ONCE]
+
+
+def _roll(rolling: Rolling, codes: Sequence[str], at: dict[str, int], writer: BasisWriter) -> Part:
     """Roll up some items of a level, and lay out what is to be written of them."""
     rolling.bases.clear()
     rolling.missing.clear()
     for code in codes:
         rolling.roll(code)
-    costs, bases, writer = rolling.costs, rolling.bases, BasisWriter()
+    costs, bases = rolling.costs, rolling.bases
     made_with = {item: code for code, basis in bases.items() for item in beside(basis)}
     rolled = [c for c in (*codes, *made_with) if c in costs and c in rolling.items]
     rows = [

@@ -266,7 +266,7 @@ def _rates(rows: list[WorkCenterRate], today: date) -> list[RatesOut]:
             RatesOut(
                 effective_from=row.effective_from,
                 is_in_force=bool(counting) and row is counting[-1],
-                machine_rate=rate_of(layers).per_hour(),
+                machine_rate=rate_of(layers).per_hour,
                 labour_rate=row.labour_rate,
                 layers=[
                     LayerOut(

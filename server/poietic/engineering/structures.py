@@ -1,16 +1,15 @@
 """Structures read from their rows: of a few revisions, or of a whole plant at once."""
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable
 from datetime import date, datetime
 from decimal import Decimal
-from operator import itemgetter
 from typing import Any, NamedTuple
 
 import orjson
 from django.db.models import Max, QuerySet, TextField
 from django.db.models.functions import Cast
 from poietic_core.errors import DomainError
-from poietic_core.quantity import ONE, ZERO
+from poietic_core.quantity import ZERO
 from poietic_core.structure.model import (
     Alternate,
     ComponentLine,
@@ -33,6 +32,7 @@ from ..catalog.models import Item, ItemUnit
 from ..catalog.queries import any_of
 from ..web_api.kept import Kept
 from .models import ComponentRow, OperationRow, OutputRow, Revision
+from .plain_lines import plain_lines, revisions_with_more
 
 #: what an operation of a structure and its row have alike
 OPERATION_FIELDS = (
@@ -41,21 +41,21 @@ OPERATION_FIELDS = (
     *("run_quantity", "runs_whole_batches", "machines"),
     *("queue_hours", "wait_hours", "move_hours", "transfer_quantity"),
 )
-#: what is read of a component line; alternates as text, because most have none and reading a
-#: million JSON values takes longer than all the rest
 LINE_FIELDS = (
-    *("revision_id", "position", "operation", "item_id"),
-    *("quantity", "per", "allowance", "issue_rule", "unit", "reference"),
-    *("effective_from", "effective_until", "alternates_text"),
-    *("measured_by", "length", "width", "thickness"),
+    *("revision_id", "item_id", "operation", "quantity", "per", "allowance", "issue_rule"),
+    *("reference", "unit", "measured_by", "length", "width", "thickness"),
+    *("alternates", "effective_from", "effective_until"),
 )
-ITEM, STATED_UNIT = LINE_FIELDS.index("item_id"), LINE_FIELDS.index("unit")
 #: revisions that are read once and kept; of more, which are a whole plant's, none is
 KEPT_MOST = 50_000
-#: revisions from which on all items are read, rather than those that are named
+#: revisions from which on plain lines are read column by column
 MANY = 2_000
 OUTPUT_FIELDS = ("operation", "quantity", "credit_price", "weight")
-SUBCONTRACT_FIELDS = ("supplier__code", "subcontract_price", "payment_basis", "days_out")
+#: what is read of an operation before that; steps as text, because most have none
+SHOP_FIELDS = (
+    *("work_center__code", "labour_grade__code", "after", "alternate_centers", "steps_text"),
+    *("supplier__code", "subcontract_price", "payment_basis", "days_out"),
+)
 
 
 class Head(NamedTuple):
@@ -139,27 +139,10 @@ def _read(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
     """Read revisions' rows as plain values: there may be a million."""
     if not heads:
         return {}
-    operations: dict[int, list[Operation]] = {h.pk: [] for h in heads}
-    components: dict[int, list[tuple[int, int, ComponentLine]]] = {h.pk: [] for h in heads}
-    outputs: dict[int, list[OutputLine]] = {h.pk: [] for h in heads}
-    rows = OperationRow.objects.filter(revision__in=any_of(operations)).order_by("number")
-    names = ("revision_id", "work_center__code", "labour_grade__code", "after", "alternate_centers", "steps")  # fmt: skip
-    for row in rows.values(*OPERATION_FIELDS, *SUBCONTRACT_FIELDS, *names):
-        operations[row["revision_id"]].append(_operation(row))
     item_of = {h.pk: h.item for h in heads}
-    for revision, position, line in _lines(item_of, faults):
-        components[revision].append((line.operation, position, line))
-    by_products = OutputRow.objects.filter(revision__in=any_of(outputs))
-    for row in by_products.order_by("operation", "position").values(
-        *OUTPUT_FIELDS, "revision_id", "item__code", "kind"
-    ):
-        outputs[row["revision_id"]].append(
-            OutputLine(
-                item=row["item__code"],
-                kind=OutputKind(row["kind"]),
-                **{name: row[name] for name in OUTPUT_FIELDS},
-            )
-        )
+    operations = _operations(item_of)
+    components = _components(item_of, faults)
+    outputs = _outputs(item_of)
     return {
         h.pk: Structure(
             item=h.item,
@@ -170,13 +153,27 @@ def _read(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
                 Grade(item=g["item"], share=Decimal(g["share"]), weight=Decimal(g["weight"]))
                 for g in h.grades
             ),
-            operations=tuple(operations[h.pk]),
-            components=tuple(c for _, _, c in sorted(components[h.pk], key=itemgetter(0, 1))),
-            outputs=tuple(outputs[h.pk]),
+            operations=tuple(operations.get(h.pk, ())),
+            components=tuple(components.get(h.pk, ())),
+            outputs=tuple(outputs.get(h.pk, ())),
         )
         for h in heads
         if faults is None or h.item not in faults
     }
+
+
+def _outputs(revisions: Iterable[int]) -> dict[int, list[OutputLine]]:
+    found: dict[int, list[OutputLine]] = {}
+    rows = OutputRow.objects.filter(revision__in=any_of(revisions))
+    names = ("revision_id", "item__code", "kind")
+    for row in rows.order_by("operation", "position").values(*OUTPUT_FIELDS, *names):
+        line = OutputLine(
+            item=row["item__code"],
+            kind=OutputKind(row["kind"]),
+            **{name: row[name] for name in OUTPUT_FIELDS},
+        )
+        found.setdefault(row["revision_id"], []).append(line)
+    return found
 
 
 class LineItem(NamedTuple):
@@ -187,61 +184,70 @@ class LineItem(NamedTuple):
     density: Decimal | None
 
 
-def _lines(
-    item_of: dict[int, str], faults: Faults | None
-) -> Iterator[tuple[int, int, ComponentLine]]:
-    """Yield the component lines of revisions, each with its revision and position; in any order."""
-    rows = ComponentRow.objects.filter(revision__in=any_of(item_of)).order_by()
-    read = rows.annotate(alternates_text=Cast("alternates", TextField())).values_list(*LINE_FIELDS)
-    lines = list(read)
-    items = _items(None if len(item_of) > MANY else {line[ITEM] for line in lines})
-    own: dict[int, dict[str, Decimal]] | None = None
-    for row in lines:
-        revision, position, _, item, *_ = row
-        if own is None and row[STATED_UNIT]:
-            own = _own_units(rows.exclude(unit="").values("item_id"))
+def _components(item_of: dict[int, str], faults: Faults | None) -> dict[int, list[ComponentLine]]:
+    """Return the component lines of revisions, by operation and position."""
+    used = Item.objects.order_by()
+    if len(item_of) <= MANY:
+        return _one_by_one(item_of, used.filter(used_in__revision__in=any_of(item_of)), faults)
+    more = revisions_with_more() & item_of.keys()
+    found = plain_lines(item_of.keys() - more, dict(used.values_list("pk", "code")))
+    return found | _one_by_one({pk: item_of[pk] for pk in more}, used, faults)
+
+
+def _one_by_one(
+    item_of: dict[int, str], used: QuerySet[Item], faults: Faults | None
+) -> dict[int, list[ComponentLine]]:
+    """Return the component lines of revisions; those that can't be read are noted in `faults`."""
+    items = {pk: LineItem(*rest) for pk, *rest in used.values_list("pk", *LineItem._fields)}
+    rows = ComponentRow.objects.filter(revision__in=any_of(item_of))
+    read = list(rows.order_by("operation", "position").values(*LINE_FIELDS))
+    own = _own_units({row["item_id"] for row in read if row["unit"]})
+    found: dict[int, list[ComponentLine]] = {}
+    for row in read:
+        revision, item = row["revision_id"], row["item_id"]
         try:
-            line = _line(row, items[item], (own or {}).get(item, {}))
+            line = _line(row, items[item], own.get(item, {}))
         except DomainError as fault:
             if faults is None:
                 raise
             faults[item_of[revision]] = fault
         else:
-            yield revision, position, line
+            found.setdefault(revision, []).append(line)
+    return found
 
 
-def _items(named: Collection[int] | None) -> dict[int, LineItem]:
-    """Return what lines need to know of the items named; of all where None is given."""
-    rows = Item.objects.all() if named is None else Item.objects.filter(pk__in=any_of(named))
-    read = rows.order_by().values_list("pk", "code", "unit", "density")
-    return {pk: LineItem(*rest) for pk, *rest in read}
-
-
-def _own_units(items: QuerySet[Any, dict[str, int]]) -> dict[int, dict[str, Decimal]]:
+def _own_units(items: Collection[int]) -> dict[int, dict[str, Decimal]]:
     found: dict[int, dict[str, Decimal]] = {}
-    rows = ItemUnit.objects.filter(item__in=items).values_list("item_id", "name", "quantity")
-    for item, name, quantity in rows:
+    rows = ItemUnit.objects.filter(item__in=any_of(items)) if items else ItemUnit.objects.none()
+    for item, name, quantity in rows.values_list("item_id", "name", "quantity"):
         found.setdefault(item, {})[name] = quantity
     return found
 
 
-def _operation(row: dict[str, Any]) -> Operation:
+def _operations(revisions: Iterable[int]) -> dict[int, list[Operation]]:
+    """Return the operations of revisions, by number."""
+    found: dict[int, list[Operation]] = {}
+    rows = OperationRow.objects.filter(revision__in=any_of(revisions)).order_by("number")
+    read = rows.annotate(steps_text=Cast("steps", TextField()))
+    for row in read.values_list("revision_id", *SHOP_FIELDS, *OPERATION_FIELDS):
+        found.setdefault(row[0], []).append(_operation(row))
+    return found
+
+
+def _operation(row: tuple[Any, ...]) -> Operation:
     """Return a row as an operation."""
-    supplier, after = row["supplier__code"], row["after"]
+    _, center, grade, after, alternates, steps, supplier, price, basis, days_out, *own = row
     work = supplier and Subcontract(
-        supplier=supplier,
-        price=row["subcontract_price"],
-        basis=PaymentBasis(row["payment_basis"]),
-        days_out=row["days_out"],
+        supplier=supplier, price=price, basis=PaymentBasis(basis), days_out=days_out
     )
     return Operation(
-        work_center=row["work_center__code"],
-        labour_grade=row["labour_grade__code"] or "",
+        work_center=center,
+        labour_grade=grade or "",
         after=None if after is None else tuple(after),
-        alternate_centers=tuple(row["alternate_centers"]),
+        alternate_centers=tuple(alternates),
         subcontract=work or None,
-        steps=tuple(step_of(s) for s in row["steps"]),
-        **{name: row[name] for name in OPERATION_FIELDS},
+        steps=() if steps == "[]" else tuple(step_of(s) for s in orjson.loads(steps)),
+        **dict(zip(OPERATION_FIELDS, own, strict=True)),
     )
 
 
@@ -257,44 +263,33 @@ def step_of(kept: dict[str, Any]) -> InstructionStep:
     )
 
 
-def _line(row: tuple[Any, ...], item: LineItem, own: dict[str, Decimal]) -> ComponentLine:
+def _line(row: dict[str, Any], item: LineItem, own: dict[str, Decimal]) -> ComponentLine:
     """Return a row as a component line, its unit converted into the item's stock unit."""
-    (_, _, operation, _, quantity, per, allowance, rule, stated, reference, effective_from,
-     effective_until, alternates, measured_by, length, width, thickness) = row  # fmt: skip
-    code, stock_unit, density = item
     measure = None
-    factor = ONE
-    if measured_by:
+    if row["measured_by"]:
         measure = Measure(
-            by=MeasuredBy(measured_by),
-            length=length or ZERO,
-            width=width,
-            thickness=thickness,
-            density=density,
+            by=MeasuredBy(row["measured_by"]),
+            length=row["length"] or ZERO,
+            width=row["width"],
+            thickness=row["thickness"],
+            density=item.density,
         )
-    unit = measure.unit() if measure else stated or stock_unit
-    if unit != stock_unit:
-        factor = conversion_factor(unit, stock_unit, item=code, stock_unit=stock_unit, own=own)
+    unit = measure.unit() if measure else row["unit"] or item.unit
+    factor = conversion_factor(unit, item.unit, item=item.code, stock_unit=item.unit, own=own)
     return ComponentLine(
-        item=code,
-        operation=operation,
-        quantity=quantity,
-        per=PER[per],
-        allowance=allowance,
-        issue_rule=ISSUE_RULE[rule],
-        unit="pcs" if measure else stated,
+        item=item.code,
+        operation=row["operation"],
+        quantity=row["quantity"],
+        per=Per(row["per"]),
+        allowance=row["allowance"],
+        issue_rule=IssueRule(row["issue_rule"]),
+        unit="pcs" if measure else row["unit"],
         unit_factor=factor,
         measure=measure,
-        alternates=() if alternates == "[]" else _alternates(alternates),
-        reference=reference,
-        effective_from=effective_from,
-        effective_until=effective_until,
+        alternates=tuple(
+            Alternate(item=a["item"], ratio=Decimal(a["ratio"])) for a in row["alternates"]
+        ),
+        reference=row["reference"],
+        effective_from=row["effective_from"],
+        effective_until=row["effective_until"],
     )
-
-
-PER = {p.value: p for p in Per}
-ISSUE_RULE = {r.value: r for r in IssueRule}
-
-
-def _alternates(kept: str) -> tuple[Alternate, ...]:
-    return tuple(Alternate(item=a["item"], ratio=Decimal(a["ratio"])) for a in orjson.loads(kept))

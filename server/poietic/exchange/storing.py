@@ -105,7 +105,7 @@ def _write_work_centers(context: Context, rows: dict[str, list[Row]]) -> None:
             fields |= {"calendar": calendars.get(v["calendar"]), "change": context.change}
             center, _ = WorkCenter.objects.update_or_create(code=v["code"], defaults=fields)
             last = center.rates.order_by("effective_from").last()
-            if last and (last.labour_rate, rate_of(layers_of(last)).per_hour()) == (
+            if last and (last.labour_rate, rate_of(layers_of(last)).per_hour) == (
                 v["labour_rate"],
                 v["machine_rate"],
             ):

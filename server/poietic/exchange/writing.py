@@ -104,7 +104,7 @@ def _work_centers(day: date) -> Iterator[dict[str, Any]]:
         yield {
             "code": center.code,
             "name": center.name,
-            "machine_rate": rate.machine.per_hour() if rate else ZERO,
+            "machine_rate": rate.machine.per_hour if rate else ZERO,
             "labour_rate": rate.labour if rate else ZERO,
             "machines": center.machines,
             "efficiency": center.efficiency,

@@ -1,5 +1,7 @@
 """Settings of the tests."""
 
+import hypothesis
+
 from .base import *  # noqa: F403
 
 DATABASES["default"]["OPTIONS"] = {}  # noqa: F405  a pool would keep the test database from being dropped
@@ -7,3 +9,7 @@ PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # fast: on
 LOGGING = {"version": 1, "disable_existing_loggers": True}
 STORAGES = {"default": {"BACKEND": "django.core.files.storage.InMemoryStorage"}}
 TEST_RUNNER = "poietic.config.test_runner.CountingRunner"
+
+# a property that holds is not broken by a machine that is busy
+hypothesis.settings.register_profile("untimed", deadline=None)
+hypothesis.settings.load_profile("untimed")

@@ -176,9 +176,9 @@ def set_rates(context: Context, given: SetRates) -> None:
         },
     )
     thing = f"work center {center.code}"
-    rate = rate_of(layers_of(fresh)).per_hour()  # refuses a percentage of nothing
+    rate = rate_of(layers_of(fresh)).per_hour  # refuses a percentage of nothing
     context.effects.field(
-        thing, "machine rate", before and rate_of(layers_of(before)).per_hour(), rate
+        thing, "machine rate", before and rate_of(layers_of(before)).per_hour, rate
     )
     context.effects.field(thing, "labour rate", before and before.labour_rate, given.labour_rate)
     if given.effective_from:

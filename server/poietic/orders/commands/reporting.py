@@ -8,7 +8,6 @@ from typing import Annotated, ClassVar
 from django.utils import timezone
 from poietic_core.cost.clearing import split_amount
 from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, Element, InputKind
-from poietic_core.cost.rates import Rate, ShopRates
 from poietic_core.cost.variance import worth_after
 from poietic_core.errors import DomainError
 from poietic_core.order.report import backflush, check_flow, moved_by
@@ -297,8 +296,8 @@ def _add_times(
             hours = _standard_hours(i, kind, book.processed(i.operation) + worked, worked)
         if hours:
             grade = grades.get(i.operation)
-            rate = _rate(rates, kind, i.work_center.code, grade.code if grade else "")
-            amount = money(hours * rate.per_hour())
+            rate = rates.hour(kind, i.work_center.code, grade.code if grade else "")
+            amount = money(hours * rate.per_hour)
             document.time(i.operation, kind.value, hours, amount)
             for element, part in split_amount(amount, rate.split).items():
                 document.charge(i.operation, part, {element: part})
@@ -310,12 +309,6 @@ def _add_times(
             raise InvalidInput(
                 [f"{kind.value.replace(' ', '_')}_hours: operation {given.operation} has no {kind}"]
             )
-
-
-def _rate(rates: ShopRates, kind: InputKind, center: str, grade: str) -> Rate:
-    if kind in (InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR):
-        return Rate.plain(TIME_ELEMENT[kind], rates.labour(center, grade))
-    return rates.centers[center].machine
 
 
 #: where the work done goes out of; overhead layers have an account of their own
