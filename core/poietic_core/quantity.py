@@ -22,6 +22,7 @@ ONE = Decimal(1)
 CENT = Decimal("0.01")
 UNIT_COST_STEP = Decimal("0.000001")
 HOUR_STEP = Decimal("0.0001")
+LAST_DIGITS = Decimal("1E-20")
 CONTEXT = Context(prec=34, rounding=ROUND_HALF_UP)
 
 P = ParamSpec("P")
@@ -122,7 +123,9 @@ def round_parts(parts: Sequence[Decimal], total: Decimal, step: Decimal = CENT) 
     floors = [s.to_integral_value(ROUND_FLOOR) for s in steps]
     missing = int(total / step - sum(floors, ZERO))
     if missing:
-        order = sorted(range(len(parts)), key=lambda i: (floors[i] - steps[i], i))
+        # what differs in the last digits of a division only is a tie
+        rests = [(f - s).quantize(LAST_DIGITS) for f, s in zip(floors, steps, strict=True)]
+        order = sorted(range(len(parts)), key=rests.__getitem__)
         each, extra = divmod(missing, len(parts))
         for rank, i in enumerate(order):
             floors[i] += each + (1 if rank < extra else 0)

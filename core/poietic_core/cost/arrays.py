@@ -186,39 +186,44 @@ def positions(names: Iterable[str]) -> dict[str, int]:
     return {name: n for n, name in enumerate(sorted(set(names)))}
 
 
-def packed(bases: Mapping[str, CostedStructure], at: Mapping[str, int]) -> Packed:
-    """Return the bases of some items in arrays, items and codes as positions."""
+def packed(
+    bases: Mapping[str, CostedStructure], at: Mapping[str, int], components: Rows | None = None
+) -> Packed:
+    """Return the bases of some items in arrays, items and codes as positions.
+
+    Parameters
+    ----------
+    components : of all the bases, where they tell them in sums
+    """
     flat: list[CostInput] = []
     counts: list[int] = []
     operations: list[tuple[object, ...]] = []
     grades: list[tuple[object, ...]] = []
     for code, basis in bases.items():
         item = at[code]
-        flat += basis.inputs
-        counts.append(len(basis.inputs))
+        told = basis.inputs
+        if components is not None:
+            told = tuple([i for i in told if i.kind is not InputKind.COMPONENT])
+        flat += told
+        counts.append(len(told))
         operations += [(item, *row) for row in _operations(basis)]
         grades += [(at[grade], item, factor) for grade, factor in basis.grades.items()]
     items = np.array([at[code] for code in bases], dtype=np.int32)
-    inputs = np.empty(len(flat), dtype=INPUT)
+    inputs = np.zeros(len(flat), dtype=INPUT)
     inputs["item"] = np.repeat(items, counts)
     inputs["kind"] = [KIND[i.kind] for i in flat]
     inputs["operation"] = [i.operation for i in flat]
     inputs["code"] = [at[i.code] for i in flat]
-    for column in ("quantity", "price"):
+    for column in ("quantity", "price", "share"):
         figures = map(float, map(attrgetter(column), flat))
         inputs[column] = np.fromiter(figures, np.float64, len(flat))
     inputs["is_per_order"] = [i.is_per_order for i in flat]
     inputs["is_per_good"] = [i.is_per_good for i in flat]
-    inputs["base"], inputs["share"] = -1, 0
-    for n, i in enumerate(flat):
-        if i.base is not None:
-            inputs["base"][n] = BASES.index(i.base)
-        elif i.kind is InputKind.CO_PRODUCT:
-            inputs["share"][n] = i.share
+    inputs["base"] = [-1 if i.base is None else BASES.index(i.base) for i in flat]
     return Packed(
         items,
         np.array([basis.standard_lot for basis in bases.values()], dtype=np.float64),
-        inputs,
+        inputs if components is None else np.concatenate([inputs, components]),
         np.array(operations, dtype=OPERATION),
         np.array(grades, dtype=GRADE),
     )

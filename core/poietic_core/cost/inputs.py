@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 
 from ..quantity import ONE, exact, require_positive
 from ..structure.model import (
+    ComponentLine,
     Operation,
     OutputKind,
     OutputLine,
@@ -38,6 +39,7 @@ def cost_structure(
     items: Mapping[str, ItemCost],
     rates: ShopRates,
     units: Mapping[str, str],
+    materials: Mapping[int, Sequence[CostInput]] | None = None,
 ) -> CostedStructure:
     """Return the structure with the price of each input.
 
@@ -48,6 +50,7 @@ def cost_structure(
     items : unit costs of its components and co-products
     rates : of work centers and labour grades
     units : stock unit of each by-product
+    materials : its components by operation, where they are not to be told one by one
 
     Raises
     ------
@@ -55,7 +58,8 @@ def cost_structure(
         If the standard lot is not above 0.
     """
     require_positive(f"The standard lot of {structure.item}", standard_lot)
-    materials = _materials(structure, items)
+    if materials is None:
+        materials = components(structure, items)
     inputs: list[CostInput] = []
     overheads: list[CostInput] = []
     if not structure.operations:  # a phantom's lines
@@ -94,25 +98,29 @@ def cost_structure(
     )
 
 
-def _materials(structure: Structure, items: Mapping[str, ItemCost]) -> dict[int, list[CostInput]]:
-    """Return the components by operation."""
+@exact
+def components(structure: Structure, items: Mapping[str, ItemCost]) -> dict[int, list[CostInput]]:
+    """Return the components of a structure by operation, each at its unit cost."""
     found: dict[int, list[CostInput]] = {}
-    batch = structure.batch_quantity
     for line in structure.components:
-        item = items[line.item]
-        material = CostInput(
-            operation=line.operation,
-            kind=InputKind.COMPONENT,
-            code=line.item,
-            quantity=per_unit(line, batch),
-            unit=item.unit,
-            price=item.price,
-            split=item.split,
-            is_per_order=line.per is Per.ORDER,
-            is_made=item.is_made,
-        )
+        material = component(line, structure.batch_quantity, items[line.item])
         found.setdefault(line.operation, []).append(material)
     return found
+
+
+def component(line: ComponentLine, batch_quantity: Decimal, item: ItemCost) -> CostInput:
+    """Return a component line at the unit cost of its item."""
+    return CostInput(
+        operation=line.operation,
+        kind=InputKind.COMPONENT,
+        code=line.item,
+        quantity=per_unit(line, batch_quantity),
+        unit=item.unit,
+        price=item.price,
+        split=item.split,
+        is_per_order=line.per is Per.ORDER,
+        is_made=item.is_made,
+    )
 
 
 def _times(operation: Operation, rates: ShopRates) -> list[CostInput]:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections import ChainMap
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from itertools import chain
 
 from ..errors import DomainError
 from ..quantity import ONE, exact
@@ -13,8 +13,10 @@ from ..structure.explode import CycleFound, low_level_codes
 from ..structure.model import OutputKind, Structure
 from ..structure.phantom import inline
 from ..structure.requirement import entering_for_one
-from .inputs import cost_structure
-from .model import CostedStructure, InputKind, ItemCost, UnitCost
+from .arrays import positions
+from .inputs import components, cost_structure
+from .materials import Materials
+from .model import CostedStructure, CostInput, InputKind, ItemCost, UnitCost
 from .rates import ShopRates
 from .unit import (
     bought_cost,
@@ -24,6 +26,9 @@ from .unit import (
     unit_cost,
     with_co_products,
 )
+
+#: items of a level that are rolled up together
+AT_ONCE = 500
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,14 +90,14 @@ def roll_up(
     output, is costed with the item whose structure makes it. O(items + lines).
     """
     rolling = Rolling(items, rates, known, phantoms)
-    for level in rolling.levels():
-        for code in level:
-            rolling.roll(code)
-    return RollUp(costs=rolling.costs, bases=rolling.bases, missing=rolling.missing)
+    for codes in rolling.pieces():
+        rolling.roll(codes)
+    bases = {code: rolling.basis(code) for code in rolling.bases}
+    return RollUp(costs=rolling.costs, bases=bases, missing=rolling.missing)
 
 
 class Rolling:
-    """A roll-up under way: a level at a time, from the bottom, so that it may be shared out.
+    """A roll-up under way: some items at a time, from the bottom.
 
     Parameters as of `roll_up`.
     """
@@ -104,19 +109,27 @@ class Rolling:
         known: Mapping[str, ItemCost] | None = None,
         phantoms: Mapping[str, Structure] | None = None,
     ) -> None:
-        self.costs: dict[str, ItemCost] = dict(known or {})
+        self.costs = {c: cost for c, cost in (known or {}).items() if c not in items}
+        #: their components summed by operation; `basis` tells them one by one
         self.bases: dict[str, CostedStructure] = {}
         self.missing: list[Missing] = []
         self.items = items
         self._rates = rates
         #: why an item can't be costed, whatever its components cost
         self._faults = {code: facts.fault for code, facts in items.items() if facts.fault}
-        self._structures = self._inlined(phantoms or {})
+        self.structures = self._inlined(phantoms or {})
         self._made_with = {
             output: code
-            for code, structure in self._structures.items()
+            for code, structure in self.structures.items()
             for output in _made_with(structure)
         }
+        self._levels = self._in_levels()
+        #: position of every code that the inputs of a basis may name
+        self.at = positions(self._names())
+        in_order = [self.structures[c] for c in chain(*self._levels) if c in self.structures]
+        self.materials = Materials(in_order, self.at)
+        for code, cost in self.costs.items():
+            self.materials.learn(code, cost)
 
     def _inlined(self, phantoms: Mapping[str, Structure]) -> dict[str, Structure]:
         found = {}
@@ -128,10 +141,9 @@ class Rolling:
                     self._faults[code] = fault
         return found
 
-    def names(self) -> set[str]:
-        """Return the codes that the inputs of all bases may name."""
+    def _names(self) -> set[str]:
         named = {*self.items, *self.costs, *(o.code for o in self._rates.overheads)}
-        for structure in self._structures.values():
+        for structure in self.structures.values():
             named.update(o.item for o in structure.outputs)
             named.update(g.item for g in structure.grades)
             for o in structure.operations:
@@ -140,10 +152,10 @@ class Rolling:
                     named.add(o.subcontract.supplier)
         return named
 
-    def levels(self) -> list[list[str]]:
+    def _in_levels(self) -> list[list[str]]:
         """Return the items by level, from the bottom: each needs lower levels only. Items of a loop are at fault."""
         graph: dict[str, dict[str, Decimal]] = {code: {} for code in self.items}
-        for code, structure in self._structures.items():
+        for code, structure in self.structures.items():
             graph[code] = {c.item: ONE for c in structure.components}
         for output, main in self._made_with.items():
             graph[output] = {main: ONE}
@@ -161,56 +173,82 @@ class Rolling:
                 levels[level].append(code)
         return levels[::-1]
 
-    @exact
-    def roll(self, code: str) -> None:
-        """Cost one item, whose components have been; what is made beside it too."""
-        facts = self.items[code]
-        main = self._made_with.get(code)
-        if main is not None and code not in self._faults:
-            if code not in self.costs:
-                self.missing.append(_lack(code, f"is made with {main}, which has no cost", f"Give {main} a cost first."))  # fmt: skip
-            return
-        self.costs.pop(code, None)
-        try:
-            lack = self._lack_of(facts)
-            if lack is None and facts.is_made:
-                lack = self._cost(facts)
-            elif lack is None and facts.price is not None:
-                price = bought_cost(facts.price)
-                self.costs[code] = ItemCost(cost=price, is_made=False, unit=facts.unit)
-        except DomainError as fault:
-            lack = _fault(code, fault)
-        if lack:
-            self.missing.append(lack)
+    def pieces(self) -> Iterator[list[str]]:
+        """Yield the items a few at a time, each after what it needs: what is made of them stays at hand."""
+        for level in self._levels:
+            for begin in range(0, len(level), AT_ONCE):
+                yield level[begin : begin + AT_ONCE]
 
-    def _cost(self, facts: ItemFacts) -> Missing | None:
+    @exact
+    def roll(self, codes: Sequence[str]) -> None:
+        """Cost the items of a piece, and what is made beside them."""
+        lacking = self.materials.lacking(codes)
+        ready = []
+        for code in codes:
+            facts = self.items[code]
+            if code in self._made_with and code not in self._faults:
+                if code not in self.costs:
+                    main = self._made_with[code]
+                    self.missing.append(_lack(code, f"is made with {main}, which has no cost", f"Give {main} a cost first."))  # fmt: skip
+            elif lack := self._lack_of(facts, code in lacking):
+                self.missing.append(lack)
+            elif facts.is_made:
+                ready.append(facts)
+            elif facts.price is not None:
+                price = bought_cost(facts.price)
+                self._learn(code, ItemCost(cost=price, is_made=False, unit=facts.unit))
+        materials = self.materials.summed([facts.code for facts in ready])
+        for facts in ready:
+            try:
+                lack = self._cost(facts, materials[facts.code])
+            except DomainError as fault:
+                lack = _fault(facts.code, fault)
+            if lack:
+                self.missing.append(lack)
+
+    def _learn(self, code: str, cost: ItemCost) -> None:
+        self.costs[code] = cost
+        self.materials.learn(code, cost)
+
+    def _cost(
+        self, facts: ItemFacts, materials: Mapping[int, Sequence[CostInput]]
+    ) -> Missing | None:
         """Cost a made item, with what is made beside it."""
-        code, structure = facts.code, self._structures[facts.code]
+        code, structure = facts.code, self.structures[facts.code]
         co_products = self._co_products(structure) if structure.outputs else {}
         basis = cost_structure(
             structure,
             standard_lot=facts.standard_lot,
-            items=ChainMap(co_products, self.costs) if co_products else self.costs,
+            items=co_products,
             rates=self._rates,
             units={o.item: self.unit(o.item) for o in structure.outputs},
+            materials=materials,
         )
         if co_products:
             basis = _with_shares(structure, basis)
         cost = unit_cost(basis)
-        if cost.total() < 0:
+        item = ItemCost(cost=cost, is_made=True, unit=facts.unit)
+        if item.price < 0:
             return _lack(
                 code,
                 "would cost less than nothing: its by-products credit more than it costs",
                 f"Correct the credit prices, or the quantities, of the by-products of {code}.",
             )
         self.bases[code] = basis
-        self.costs[code] = ItemCost(cost=cost, is_made=True, unit=facts.unit)
+        self._learn(code, item)
         for i in basis.inputs if co_products else ():
             if i.kind is InputKind.CO_PRODUCT:
-                self.costs[i.code] = ItemCost(cost=co_product_cost(i), is_made=True, unit=i.unit)
+                self._learn(i.code, ItemCost(cost=co_product_cost(i), is_made=True, unit=i.unit))
         for grade, factor in basis.grades.items():
-            self.costs[grade] = replace(self.costs[code], cost=scaled_cost(cost, factor))
+            self._learn(grade, replace(item, cost=scaled_cost(cost, factor)))
         return None
+
+    def basis(self, code: str) -> CostedStructure:
+        """Return the basis of a rolled item, its components one by one."""
+        summed = self.bases[code]
+        materials = components(self.structures[code], self.costs)
+        others = (i for i in summed.inputs if i.kind is not InputKind.COMPONENT)
+        return replace(summed, inputs=(*chain(*materials.values()), *others))
 
     def _co_products(self, structure: Structure) -> dict[str, ItemCost]:
         """Return the co-products of a structure at no cost yet: their shares come last."""
@@ -225,7 +263,7 @@ class Rolling:
         """Return the stock unit of an item; "" of one that isn't rolled."""
         return self.items[code].unit if code in self.items else ""
 
-    def _lack_of(self, facts: ItemFacts) -> Missing | None:
+    def _lack_of(self, facts: ItemFacts, lacks_component: bool) -> Missing | None:
         code = facts.code
         if fault := self._faults.get(code):
             return _fault(code, fault)
@@ -233,12 +271,12 @@ class Rolling:
             if facts.price is None:
                 return _lack(code, "has no price", f"Enter the price of {code}.")
             return None
-        structure = self._structures.get(code)
+        structure = self.structures.get(code)
         if structure is None:
             return _lack(code, "has no approved structure", f"Approve a structure of {code}.")
-        without = [c.item for c in structure.components if c.item not in self.costs]
-        if without:
-            named = ", ".join(sorted(set(without)))
+        if lacks_component:
+            without = {c.item for c in structure.components if c.item not in self.costs}
+            named = ", ".join(sorted(without))
             return _lack(code, f"uses {named}, which has no cost", f"Give {named} a cost first.")
         rates, operations = self._rates, structure.operations
         unrated = {o.work_center for o in operations if o.work_center not in rates.centers}

@@ -13,6 +13,7 @@ from ..structure.model import OutputKind, Structure
 from ..structure.requirement import entering_for_one, per_unit
 from .joint import JointOutput, joint_shares
 from .model import (
+    ELEMENTS,
     ITEM_KINDS,
     OUTPUT_KINDS,
     OVERHEAD_KINDS,
@@ -149,6 +150,9 @@ def own_level(i: CostInput) -> dict[Element, Decimal]:
 def _rounded_cost(
     this: Mapping[Element, Decimal], lower: Mapping[Element, Decimal], whole: Decimal
 ) -> UnitCost:
+    # in one order however they came about, since ties in rounding go by it
+    this = {e: this[e] for e in ELEMENTS if e in this}
+    lower = {e: lower[e] for e in ELEMENTS if e in lower}
     parts = round_parts([*this.values(), *lower.values()], whole, step=UNIT_COST_STEP)
     return UnitCost(
         this_level=dict(zip(this, parts[: len(this)], strict=True)),

@@ -22,6 +22,7 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from .compare import ComparedOut, compared
 from .cost_sheet import as_csv, as_pdf, as_workbook
+from .frozen import costed
 from .models import Standard
 from .queries import current_set, price_now, roll_up_item, standards_in_force
 from .tree import TreeOut, derivation_of, tree_of
@@ -161,13 +162,13 @@ def standard(request: HttpRequest, code: str) -> StandardOut:
     if found is None:
         raise NotFound("standard of", code)
     cost = found.as_item_cost().cost
-    costed = found.costed() if found.basis else None
+    basis = costed(found) if found.basis else None
     return StandardOut(
         item=code,
         unit=item.unit,
         total=found.total,
         frozen_at=found.cost_set.frozen_at.isoformat(),
-        standard_lot=costed.standard_lot if costed else None,
+        standard_lot=basis.standard_lot if basis else None,
         elements=[
             ElementCost(
                 element=e.value,
@@ -176,7 +177,7 @@ def standard(request: HttpRequest, code: str) -> StandardOut:
             )
             for e in cost.by_element()
         ],
-        derivation=flatten(standard_cost(costed)) if costed else [],
+        derivation=flatten(standard_cost(basis)) if basis else [],
     )
 
 

@@ -12,8 +12,11 @@ from poietic_core.cost.model import (
     CostInput,
     Element,
     InputKind,
+    ItemCost,
     UnitCost,
 )
+from poietic_core.structure.model import Per, Structure
+from poietic_core.structure.requirement import per_unit
 
 Json = dict[str, Any]
 
@@ -46,108 +49,122 @@ def cost_from_json(data: Json) -> UnitCost:
     )
 
 
-#: what decides all that an input says beside where and how much, where many say it alike
-Alike = tuple[InputKind, str, int]
+def basis_to_json(costed: CostedStructure, structure: Structure) -> str:
+    """Return the basis of a standard as JSON; what is as usual is left out.
+
+    A component is told by operation, item and quantity, and whether it is per order: what it
+    costs its own standard says. `structure` is what `costed` was made of.
+    """
+    batch = structure.batch_quantity
+    inputs: list[Any] = [
+        (c.operation, c.item, str(per_unit(c, batch)))
+        if c.per is Per.UNIT
+        else (c.operation, c.item, str(per_unit(c, batch)), True)
+        for c in structure.components
+    ]
+    inputs += [_told(i) for i in costed.inputs if i.kind is not InputKind.COMPONENT]
+    return orjson.dumps(
+        {
+            "item": costed.item,
+            "standard_lot": str(costed.standard_lot),
+            "operations": [
+                {
+                    "number": o.number,
+                    "name": o.name,
+                    "work_center": o.work_center,
+                    "yield_share": str(o.yield_share),
+                    "after": o.after,
+                }
+                for o in costed.operations
+            ],
+            "grades": {code: str(factor) for code, factor in costed.grades.items()},
+            "inputs": inputs,
+        }
+    ).decode()
 
 
-class BasisWriter:
-    """Writes costed structures as JSON; what many inputs say alike is written once."""
-
-    def __init__(self) -> None:
-        #: with the split that the key names by where it stands, so that it stays there
-        self._kept: dict[Alike, tuple[Mapping[Element, Decimal], str]] = {}
-
-    def write(self, costed: CostedStructure) -> str:
-        """Return a costed structure as JSON; what is as usual is left out."""
-        head = orjson.dumps(
-            {
-                "item": costed.item,
-                "standard_lot": format(costed.standard_lot, "f"),
-                "operations": [
-                    {
-                        "number": o.number,
-                        "name": o.name,
-                        "work_center": o.work_center,
-                        "yield_share": format(o.yield_share, "f"),
-                        "after": o.after,
-                    }
-                    for o in costed.operations
-                ],
-                "grades": {code: format(factor, "f") for code, factor in costed.grades.items()},
-            }
-        ).decode()
-        inputs = ",".join([self._input(i) for i in costed.inputs])
-        return f'{head[:-1]},"inputs":[{inputs}]}}'
-
-    def _input(self, i: CostInput) -> str:
-        return f'{{"operation":{i.operation},"quantity":"{i.quantity:f}",{self._rest(i)}'
-
-    def _rest(self, i: CostInput) -> str:
-        """Return what an input says beside where and how much, to the closing brace."""
-        if i.is_per_order or i.kind not in ALIKE:
-            return _told(i)
-        key = (i.kind, i.code, id(i.split))
-        kept = self._kept.get(key)
-        if kept is None:
-            kept = self._kept[key] = (i.split, _told(i))
-        return kept[1]
-
-
-ALIKE = (InputKind.COMPONENT, InputKind.RUN_LABOUR, InputKind.RUN_MACHINE)
-
-
-def _told(i: CostInput) -> str:
+def _told(i: CostInput) -> Json:
     told: Json = {
+        "operation": i.operation,
         "kind": i.kind,
         "code": i.code,
+        "quantity": str(i.quantity),
         "unit": i.unit,
-        "price": format(i.price, "f"),
+        "price": str(i.price),
         "split": split_to_json(i.split),
     }
     told |= {f: True for f in ("is_per_order", "is_per_good", "is_made") if getattr(i, f)}
     if i.base:
         told["base"] = i.base
     if i.share:
-        told["share"] = format(i.share, "f")
+        told["share"] = str(i.share)
     if i.lower:
         told["lower"] = split_to_json(i.lower)
-    return orjson.dumps(told).decode()[1:]
+    return told
 
 
-def structure_from_json(text: str) -> CostedStructure:
-    """Return a costed structure."""
-    data: Json = orjson.loads(text)
+def components_in(basis: Json) -> set[str]:
+    """Return the components that a basis tells without what they cost."""
+    return {i[1] for i in basis["inputs"] if isinstance(i, list)}
+
+
+def structure_from_json(basis: Json, items: Mapping[str, ItemCost]) -> CostedStructure:
+    """Return a costed structure, given what the components cost that it tells without."""
     return CostedStructure(
-        item=data["item"],
-        standard_lot=Decimal(data["standard_lot"]),
-        operations=tuple(
-            CostedOperation(
-                **(
-                    o
-                    | {
-                        "yield_share": Decimal(o["yield_share"]),
-                        "after": None if o.get("after") is None else tuple(o["after"]),
-                    }
-                )
-            )
-            for o in data["operations"]
-        ),
+        item=basis["item"],
+        standard_lot=Decimal(basis["standard_lot"]),
+        operations=tuple(_operation(o) for o in basis["operations"]),
         inputs=tuple(
-            CostInput(
-                **(
-                    i
-                    | {
-                        "kind": InputKind(i["kind"]),
-                        "quantity": Decimal(i["quantity"]),
-                        "price": Decimal(i["price"]),
-                        "base": Base(i["base"]) if i.get("base") else None,
-                        "share": Decimal(i.get("share") or 0),
-                        "split": split_from_json(i["split"]),
-                        "lower": split_from_json(i.get("lower") or {}),
-                    }
-                )
-            )
-            for i in data["inputs"]
+            _component(items, *i) if isinstance(i, list) else _input(i) for i in basis["inputs"]
         ),
-        grades={code: Decimal(factor) for code, factor in (data.get("grades") or {}).items()},
+        grades={code: Decimal(factor) for code, factor in (basis.get("grades") or {}).items()},
+    )
+
+
+def _operation(o: Json) -> CostedOperation:
+    after = o.get("after")
+    return CostedOperation(
+        number=o["number"],
+        name=o["name"],
+        work_center=o["work_center"],
+        yield_share=Decimal(o["yield_share"]),
+        after=None if after is None else tuple(after),
+    )
+
+
+def _component(
+    items: Mapping[str, ItemCost],
+    operation: int,
+    code: str,
+    quantity: str,
+    is_per_order: bool = False,
+) -> CostInput:
+    item = items[code]
+    return CostInput(
+        operation=operation,
+        kind=InputKind.COMPONENT,
+        code=code,
+        quantity=Decimal(quantity),
+        unit=item.unit,
+        price=item.price,
+        split=item.split,
+        is_per_order=is_per_order,
+        is_made=item.is_made,
+    )
+
+
+def _input(i: Json) -> CostInput:
+    return CostInput(
+        **(
+            i
+            | {
+                "kind": InputKind(i["kind"]),
+                "quantity": Decimal(i["quantity"]),
+                "price": Decimal(i["price"]),
+                "base": Base(i["base"]) if i.get("base") else None,
+                "share": Decimal(i.get("share") or 0),
+                "split": split_from_json(i["split"]),
+                "lower": split_from_json(i.get("lower") or {}),
+            }
+        )
     )

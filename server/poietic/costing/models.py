@@ -1,11 +1,11 @@
 """Frozen standards: complete sets, each row with the basis it was computed from."""
 
 from django.db import models
-from poietic_core.cost.model import CostedStructure, ItemCost
+from poietic_core.cost.model import ItemCost
 
 from ..catalog.models import Item
 from ..commanding.models import Changing
-from .basis import cost_from_json, structure_from_json
+from .basis import cost_from_json
 
 
 class CostSet(Changing):
@@ -57,6 +57,9 @@ class Standard(models.Model):
     #: the costed structure it was computed from, as JSON; empty for a bought item. Text,
     #: because nobody asks into it, and a hundred thousand are written at once
     basis = models.TextField(blank=True)
+    #: the set in which it was rolled up, whose standards say what the components of its basis
+    #: cost; another one than its own where it was kept from one set to the next
+    rolled_in = models.ForeignKey(CostSet, models.PROTECT, related_name="rolled")
     #: the item whose basis it is computed in, as a co-product or a grade
     made_with = models.CharField(max_length=40, blank=True)
 
@@ -73,12 +76,10 @@ class Standard(models.Model):
     def as_item_cost(self) -> ItemCost:
         """Return it as the core's cost of a component."""
         return ItemCost(
-            cost=cost_from_json(self.cost), is_made=self.item.is_made, unit=self.item.unit
+            cost=cost_from_json(self.cost),
+            is_made=bool(self.basis or self.made_with),
+            unit=self.item.unit,
         )
-
-    def costed(self) -> CostedStructure:
-        """Return the costed structure of a made item."""
-        return structure_from_json(self.basis)
 
 
 class SetArrays(models.Model):

@@ -15,7 +15,7 @@ from poietic_core.cost.sets import CostSet as CoreSet
 
 from ..catalog.queries import any_of
 from ..web_api.kept import Kept
-from .basis import structure_from_json
+from .frozen import costed_structures
 from .models import CostSet, Standard
 from .storing import arrays_of
 
@@ -64,19 +64,18 @@ def _reached(cost_set: CostSet, code: str) -> CoreSet:
     while wanted:
         known |= wanted
         rows = Standard.objects.filter(cost_set=cost_set, item__code__in=any_of(wanted))
+        level = list(rows.select_related("item"))
+        structures = costed_structures(level)
         wanted = set()
-        for item, total, basis, main in rows.values_list(
-            "item__code", "total", "basis", "made_with"
-        ):
-            if main:
-                wanted.add(main)
-            elif basis:
-                bases[item] = structure_from_json(basis)
-                inputs = bases[item].inputs
-                wanted |= {i.code for i in inputs if i.kind is InputKind.COMPONENT}
-                known.update(beside(bases[item]))
+        for standard in level:
+            if standard.made_with:
+                wanted.add(standard.made_with)
+            elif standard.pk in structures:
+                basis = bases[standard.item.code] = structures[standard.pk]
+                wanted |= {i.code for i in basis.inputs if i.kind is InputKind.COMPONENT}
+                known.update(beside(basis))
             else:
-                bought[item] = total
+                bought[standard.item.code] = standard.total
         wanted -= known
     return CoreSet(bases, bought)
 

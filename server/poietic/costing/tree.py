@@ -38,6 +38,7 @@ from ..engineering.queries import reached_from
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from ..web_api.kept import Kept
+from .frozen import StandardKey, costed, costed_structures
 from .models import Standard
 from .queries import standards_in_force
 
@@ -105,15 +106,11 @@ class TreeOut(Schema):
     rows: list[TreeRow]
 
 
-#: a standard is told from others by its key and its total; it never changes
-StandardKey = tuple[int, Decimal]
-
-
 def frozen_costs(standard: Standard) -> dict[InputKey, Decimal]:
     """Return what each input of a frozen standard costs in one good unit, unrounded."""
-    costed = standard.costed()
-    frozen = entering_for_one(costed.operations)
-    return {i.key(): cost_per_unit(costed, i, frozen).value for i in costed.inputs}
+    basis = costed(standard)
+    frozen = entering_for_one(basis.operations)
+    return {i.key(): cost_per_unit(basis, i, frozen).value for i in basis.inputs}
 
 
 _COSTS: Kept[StandardKey, dict[InputKey, Decimal]] = Kept(20_000)
@@ -186,6 +183,7 @@ class Plant:
         self.items = {row[1]: ItemFacts(*row) for row in read}
         made = [self.items[c].pk for c in self.structures]
         self.standards = standards_in_force(made)
+        costed_structures(self.standards.values())  # at once, and kept
         self.phantoms = {c: s for c, s in self.structures.items() if self.items[c].is_phantom}
         self.documents: dict[str, list[str]] = {}
         keys = [i.pk for i in self.items.values()]
@@ -467,10 +465,10 @@ def derivation_of(revision: Revision, day: date, row: int, figure: str) -> Deriv
             and block.standard
             and placed.known.cost is not None
         ):
-            costed = block.standard.costed()
-            frozen = entering_for_one(costed.operations)
+            basis = costed(block.standard)
+            frozen = entering_for_one(basis.operations)
             keys = [k for line in (placed.known, *placed.known.content) for k in line.keys]
-            terms = [cost_per_unit(costed, i, frozen) for i in costed.inputs if i.key() in keys]
+            terms = [cost_per_unit(basis, i, frozen) for i in basis.inputs if i.key() in keys]
             inner = (
                 terms[0] if len(terms) == 1 else total(_sum_words(placed.known), terms, unit="EUR")
             )

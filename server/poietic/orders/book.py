@@ -23,6 +23,7 @@ from poietic_core.quantity import ZERO, money
 
 from ..catalog.models import Item, Partner, Place
 from ..commanding.registry import Context
+from ..costing.frozen import costed
 from ..engineering.models import WorkCenter
 from ..ledger.document import Document
 from ..ledger.models import Posting, StockLine, UnitLine, WipBalance
@@ -81,7 +82,7 @@ class OrderBook:
     def costed(self) -> CostedStructure:
         """Return the costing structure frozen with the order."""
         assert self.order.standard is not None
-        return self.order.standard.costed()
+        return costed(self.order.standard)
 
     def operation(self, number: int) -> OrderOperation:
         """Return an operation, or refuse by number."""
@@ -143,7 +144,7 @@ class OrderBook:
 
     def facts(self, reasons: dict[int, dict[str, Decimal]] | None = None) -> OrderFacts:
         """Return the order as the variance calculation sees it, with scrap reasons if given."""
-        costed = self.costed()
+        basis = self.costed()
         return OrderFacts(
             operations=[
                 OperationFacts(
@@ -157,7 +158,7 @@ class OrderBook:
                 )
                 for o in self.operations
             ],
-            standard_operations=costed.operations,
+            standard_operations=basis.operations,
             inputs=[
                 InputFacts(
                     operation=i.operation,
@@ -181,7 +182,7 @@ class OrderBook:
             ],
             ordered=self.order.quantity,
             received=self.order.received,
-            standard_lot=costed.standard_lot,
+            standard_lot=basis.standard_lot,
             received_value=self.order.received_value,
             is_completed=self.state in (OrderState.COMPLETED, OrderState.CLOSED),
         )

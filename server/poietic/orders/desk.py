@@ -11,6 +11,7 @@ from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
 
 from ..catalog.models import Item
+from ..costing.frozen import costed_structures
 from ..ledger.models import Holding, WipBalance
 from ..web_api.fields import DecimalText
 from .book import ORDER_PARTS, OrderBook
@@ -43,7 +44,9 @@ class WantedBy(Schema):
 def open_books() -> list[OrderBook]:
     """Return all open orders with their rows."""
     rows = Order.objects.filter(state__in=[s.value for s in OPEN]).select_related(*ORDER_PARTS)
-    return OrderBook.many(rows.order_by("due", "number"))
+    books = OrderBook.many(rows.order_by("due", "number"))
+    costed_structures(b.order.standard for b in books if b.order.standard)  # at once, and kept
+    return books
 
 
 def due_units(book: OrderBook) -> dict[int, Decimal]:

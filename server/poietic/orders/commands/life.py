@@ -33,6 +33,7 @@ from ...catalog.queries import item_by_code, items_by_code, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_to_json
+from ...costing.frozen import costed
 from ...costing.models import Standard
 from ...costing.queries import standards_in_force
 from ...engineering.models import LabourGrade, WorkCenter
@@ -265,7 +266,7 @@ def _inputs(
         units={code: item.unit for code, item in outputs.items()},
     )
     ours: dict[InputKey, CostInput] = {i.key(): i for i in own.inputs}
-    theirs: dict[InputKey, CostInput] = {i.key(): i for i in order.standard.costed().inputs}
+    theirs: dict[InputKey, CostInput] = {i.key(): i for i in costed(order.standard).inputs}
     both = (*ours.values(), *theirs.values())
     codes = {i.code for i in both if i.kind in ITEM_KINDS}
     suppliers = {p.code: p for p in Partner.objects.filter(code__in={i.code for i in both})}
