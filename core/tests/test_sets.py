@@ -25,6 +25,7 @@ from poietic_core.cost.sets import (
     differences,
     reroll,
 )
+from poietic_core.cost.unit import standard_cost, unit_cost
 from poietic_core.structure.model import (
     ComponentLine,
     Grade,
@@ -124,6 +125,23 @@ class Sets(SimpleTestCase):
         truly = rolled(part(), shop(machine, labour), price, lot).costs
         for code in ("PART", "CELL", "RING", "CELL-A"):
             self.assertAlmostEqual(if_so[code].total(), truly[code].cost.total(), places=4)
+
+    @settings(max_examples=40)
+    @given(quantity=numbers, price=numbers, batch=st.integers(1, 7), lot=st.integers(1, 90))
+    def test_components_one_by_one_cost_what_the_roll_up_summed(
+        self, quantity: str, price: str, batch: int, lot: int
+    ) -> None:
+        handling = OverheadRate(code="HANDLING", element=Element.MATERIAL_OVERHEAD, base=Base.MATERIAL_COST, rate=D("0.08"))  # fmt: skip
+        made = part(quantity)
+        made = replace(
+            made,
+            batch_quantity=D(batch),
+            components=tuple(replace(c, allowance=D("0.07")) for c in made.components),
+        )
+        found = rolled(made, replace(shop(), overheads=[handling]), price, str(lot))
+        for code, basis in found.bases.items():
+            self.assertEqual(unit_cost(basis), found.costs[code].cost, code)
+            self.assertEqual(standard_cost(basis).value, found.costs[code].price, code)
 
     @settings(max_examples=15)
     @given(price=numbers, machine=numbers, quantity=numbers, hours=numbers, lot=st.integers(1, 90))

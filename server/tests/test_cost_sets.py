@@ -5,6 +5,7 @@ import io
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
+from unittest import mock
 
 from django.test import TestCase
 from django.utils import timezone
@@ -13,13 +14,17 @@ from poietic.catalog.models import Item
 from poietic.commanding.jobs import JobStopped
 from poietic.commanding.registry import COMMANDS
 from poietic.commanding.run import post
+from poietic.costing.frozen import costed
 from poietic.costing.models import CostSet, Standard
 from poietic.costing.queries import standards_in_force
 from poietic.demo import tarn_hollow
+from poietic.engineering import structures
 from poietic.engineering.models import ComponentRow, OverheadBudget, Revision
+from poietic.engineering.plain_lines import revisions_with_more
 from poietic.ledger.models import Holding, JournalLine
 from poietic.ledger.verify import differences
 from poietic.people.models import Person
+from poietic_core.cost.unit import standard_cost
 
 from .client import Caller, make_person
 
@@ -169,6 +174,27 @@ class CostSets(TestCase):
             problem = self.sunil.do("set-list-prices", {"item": "MA-200", "prices": bad})
             self.assertIn(named, f"{problem['title']} {problem['detail']}")
         self.assertEqual(len(self.sunil.get("items/MA-200/list-prices")), 3)
+
+    def test_every_standard_is_the_sum_of_its_basis(self) -> None:
+        # what MA-200 is made of becomes dearer, but it has no structure any more and keeps its standard
+        self.sunil.must("change-item", {"code": "AP-20", "price": "7.15"})
+        Revision.objects.filter(item__code="MA-200").update(
+            state="retired", effective_to="2020-01-01"
+        )
+        self.sunil.must("roll-up-next", {})
+        made = [s for s in Standard.objects.select_related("item") if s.basis]
+        self.assertEqual({s.cost_set_id == s.rolled_in_id for s in made}, {True, False})
+        for standard in made:
+            basis = costed(standard)
+            self.assertEqual(standard_cost(basis).value, standard.total, standard.item.code)
+
+    def test_lines_read_column_by_column_are_those_read_one_by_one(self) -> None:
+        item_of = dict(Revision.objects.values_list("pk", "item__code"))
+        one_by_one = structures.components_of(item_of, None)
+        plain = item_of.keys() - revisions_with_more()
+        self.assertGreater(len(plain), 3)
+        with mock.patch.object(structures, "MANY", 0):
+            self.assertEqual(structures.components_of(item_of, None), one_by_one)
 
     def test_what_can_t_be_rolled_up_keeps_its_standard_and_is_told(self) -> None:
         before = standards_in_force()["MA-200"].total

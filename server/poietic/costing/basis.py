@@ -19,11 +19,13 @@ from poietic_core.structure.model import Per, Structure
 from poietic_core.structure.requirement import per_unit
 
 Json = dict[str, Any]
+#: plain texts: a member of an enumeration takes longer to ask for its own
+NAME = {e: e.value for e in Element}
 
 
 def split_to_json(split: Mapping[Element, Decimal]) -> dict[str, str]:
     """Return amounts by element as JSON."""
-    return {e.value: format(v, "f") for e, v in split.items()}
+    return {NAME[e]: str(v) for e, v in split.items()}
 
 
 def split_from_json(data: Json) -> dict[Element, Decimal]:
@@ -93,7 +95,10 @@ def _told(i: CostInput) -> Json:
         "price": str(i.price),
         "split": split_to_json(i.split),
     }
-    told |= {f: True for f in ("is_per_order", "is_per_good", "is_made") if getattr(i, f)}
+    if i.is_per_order:
+        told["is_per_order"] = True
+    if i.is_per_good:
+        told["is_per_good"] = True
     if i.base:
         told["base"] = i.base
     if i.share:

@@ -141,7 +141,7 @@ def _read(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
         return {}
     item_of = {h.pk: h.item for h in heads}
     operations = _operations(item_of)
-    components = _components(item_of, faults)
+    components = components_of(item_of, faults)
     outputs = _outputs(item_of)
     return {
         h.pk: Structure(
@@ -184,7 +184,7 @@ class LineItem(NamedTuple):
     density: Decimal | None
 
 
-def _components(item_of: dict[int, str], faults: Faults | None) -> dict[int, list[ComponentLine]]:
+def components_of(item_of: dict[int, str], faults: Faults | None) -> dict[int, list[ComponentLine]]:
     """Return the component lines of revisions, by operation and position."""
     used = Item.objects.order_by()
     if len(item_of) <= MANY:
