@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from poietic_core.cost.arrays import array_costs, pack
 from poietic_core.cost.contributions import contributions, sensitivities
-from poietic_core.cost.model import Base, Element
+from poietic_core.cost.model import Base, Element, ItemCost, UnitCost
 from poietic_core.cost.overhead import OverheadRate
 from poietic_core.cost.rates import Rate, Rates, ShopRates
 from poietic_core.cost.rollup import ItemFacts, RollUp, roll_up
@@ -69,8 +69,8 @@ CELL = Structure(
 )  # fmt: skip
 
 
-def rolled(structure: Structure, rates: ShopRates, plate: str = "6.5", lot: str = "20") -> RollUp:
-    """Return the whole of it rolled up."""
+def plant(structure: Structure, plate: str = "6.5", lot: str = "20") -> dict[str, ItemFacts]:
+    """Return all items: what is bought, the part with what leaves beside it, the cell with its grades."""
 
     def item(code: str, **facts: Any) -> ItemFacts:
         known = {"unit": "pcs", "is_made": True, "standard_lot": D(lot), "price": None, "structure": None}  # fmt: skip
@@ -84,7 +84,12 @@ def rolled(structure: Structure, rates: ShopRates, plate: str = "6.5", lot: str 
         item("CELL", structure=CELL, standard_lot=D(5)),
         *(item(code) for code in ("RING", "CELL-A", "CELL-B")),
     ]
-    found = roll_up({i.code: i for i in items}, rates)
+    return {i.code: i for i in items}
+
+
+def rolled(structure: Structure, rates: ShopRates, plate: str = "6.5", lot: str = "20") -> RollUp:
+    """Return the whole of it rolled up."""
+    found = roll_up(plant(structure, plate, lot), rates)
     assert not found.missing
     return found
 
@@ -142,6 +147,13 @@ class Sets(SimpleTestCase):
         for code, basis in found.bases.items():
             self.assertEqual(unit_cost(basis), found.costs[code].cost, code)
             self.assertEqual(standard_cost(basis).value, found.costs[code].price, code)
+
+    def test_what_leaves_beside_an_item_costs_anew_with_it(self) -> None:
+        stale = UnitCost(this_level={Element.SUBCONTRACT: D(9)}, lower_levels={})
+        known = BASE.costs | {"RING": ItemCost(cost=stale, is_made=True, unit="pcs")}
+        items = {c: i for c, i in plant(part(), "7.5").items() if c in ("PLATE", "PART", "CELL")}
+        again = roll_up(items, shop(), known)
+        self.assertEqual(again.costs, rolled(part(), shop(), "7.5").costs)
 
     @settings(max_examples=15)
     @given(price=numbers, machine=numbers, quantity=numbers, hours=numbers, lot=st.integers(1, 90))

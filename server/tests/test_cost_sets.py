@@ -7,10 +7,11 @@ from decimal import Decimal
 from typing import Any
 from unittest import mock
 
+from django.db.models import F
 from django.test import TestCase
 from django.utils import timezone
 from openpyxl import load_workbook
-from poietic.catalog.models import Item
+from poietic.catalog.models import Item, PriceRow
 from poietic.commanding.jobs import JobStopped
 from poietic.commanding.registry import COMMANDS
 from poietic.commanding.run import post
@@ -187,6 +188,19 @@ class CostSets(TestCase):
         for standard in made:
             basis = costed(standard)
             self.assertEqual(standard_cost(basis).value, standard.total, standard.item.code)
+
+    def test_what_is_made_beside_an_item_is_frozen_with_it(self) -> None:
+        glass = ComponentRow.objects.filter(revision__item__code="PM-200", item__source="buy")[
+            0
+        ].item
+        was = standards_in_force()["PM-200-A"].total
+        PriceRow.objects.filter(item=glass).update(price=F("price") * 2)
+        Item.objects.filter(pk=glass.pk).update(price=F("price") * 2)
+        self.sunil.must("freeze-standard", {"items": [glass.code, "PM-200"]})
+        now = standards_in_force()
+        factor = costed(now["PM-200"]).grades["PM-200-A"]
+        self.assertGreater(now["PM-200-A"].total, was)
+        self.assertEqual(now["PM-200-A"].total, round(now["PM-200"].total * factor, 6))
 
     def test_lines_read_column_by_column_are_those_read_one_by_one(self) -> None:
         item_of = dict(Revision.objects.values_list("pk", "item__code"))

@@ -65,6 +65,9 @@ class Materials:
     def learn(self, code: str, cost: ItemCost) -> None:
         """Take in what one unit of an item costs."""
         n = self._at[code]
+        if self._has_cost[n]:  # of elements that it may not have any more
+            for costs in self._parts.values():
+                costs[n] = 0
         self._has_cost[n] = True
         self._price[n] = cost.price
         for element, amount in cost.split.items():

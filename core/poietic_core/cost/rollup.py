@@ -260,8 +260,9 @@ class Rolling:
         }
 
     def unit(self, code: str) -> str:
-        """Return the stock unit of an item; "" of one that isn't rolled."""
-        return self.items[code].unit if code in self.items else ""
+        """Return the stock unit of an item; "" of one that is neither rolled nor known."""
+        known = self.items.get(code) or self.costs.get(code)
+        return known.unit if known else ""
 
     def _lack_of(self, facts: ItemFacts, lacks_component: bool) -> Missing | None:
         code = facts.code

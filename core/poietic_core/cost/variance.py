@@ -183,16 +183,16 @@ class Variance:
             range(len(self.causes)), key=lambda i: (kinds.index(self.causes[i].kind), i)
         )
         causes = [self.causes[i] for i in ranked]
-        causes.append(
-            Cause(
-                kind=CauseKind.ROUNDING,
-                operation=0,
-                code="",
-                amount=given("what rounding left", rest, unit="EUR"),
-            )
+        left = Cause(
+            kind=CauseKind.ROUNDING,
+            operation=0,
+            code="",
+            amount=given("what rounding left", rest, unit="EUR"),
         )
-        parts = round_parts([c.amount.value for c in causes], self.to_date())
-        return list(zip(causes, parts, strict=True))
+        # rounding goes first, so that of what ties it takes the cent rather than shows one
+        amounts = [c.amount.value for c in (left, *causes)]
+        of_left, *parts = round_parts(amounts, self.to_date())
+        return [*zip(causes, parts, strict=True), (left, of_left)]
 
 
 @dataclass(frozen=True, slots=True)

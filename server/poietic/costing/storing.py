@@ -101,10 +101,8 @@ def _rows(rolling: Rolling, codes: Sequence[str]) -> Iterator[Row]:
     costs, bases = rolling.costs, rolling.bases
     made_with = {item: code for code, basis in bases.items() for item in beside(basis)}
     for code in (*codes, *made_with):
-        if code not in costs or code not in rolling.items:
-            continue
-        if code in bases or code in made_with or not costs[code].is_made:
-            cost = costs[code]
+        cost = costs.get(code)
+        if cost and (code in bases or code in made_with or not cost.is_made):
             made = bases.get(code)
             basis = basis_to_json(made, rolling.structures[code]) if made else ""
             yield Row(code, cost.price, cost_to_json(cost.cost), basis, made_with.get(code, ""))
