@@ -65,20 +65,20 @@ def cost_structure(
     if not structure.operations:  # a phantom's lines
         inputs += materials.get(0, ())
     for operation in structure.operations:
-        inputs += materials.get(operation.number, ())
-        inputs += _times(operation, rates)
+        own = [*materials.get(operation.number, ()), *_times(operation, rates)]
         if operation.subcontract:
-            inputs.append(_subcontract(operation, operation.subcontract))
-        inputs += [
+            own.append(_subcontract(operation, operation.subcontract))
+        own += [
             _by_product(structure, line, units[line.item])
             if line.kind is OutputKind.BY_PRODUCT
             else _co_product(structure, line, items[line.item])
             for line in structure.outputs
             if line.operation == operation.number
         ]
+        inputs += own
         if rates.overheads:
             overheads += overhead_inputs(
-                operation.number, operation.work_center, inputs, rates.overheads
+                operation.number, operation.work_center, own, rates.overheads
             )
     return CostedStructure(
         item=structure.item,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from decimal import Decimal
 from enum import StrEnum
 
@@ -69,7 +69,7 @@ class Base(StrEnum):
     MATERIAL_COST = "bought material cost"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class UnitCost:
     """The cost of one unit of an item, by element, this level and lower levels [money/unit]."""
 
@@ -89,7 +89,7 @@ class UnitCost:
         return sum(self.this_level.values(), ZERO) + sum(self.lower_levels.values(), ZERO)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class ItemCost:
     """The unit cost of an item used as a component."""
 
@@ -160,7 +160,7 @@ class CostedOperation:
     after: tuple[int, ...] | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class CostedStructure:
     """A structure with the price of each input: the basis of a standard."""
 

@@ -8,6 +8,7 @@ from decimal import Decimal
 from itertools import chain
 
 from ..errors import DomainError
+from ..plain import made_by_the_million
 from ..quantity import ONE, exact
 from ..structure.explode import CycleFound, low_level_codes
 from ..structure.model import OutputKind, Structure
@@ -31,7 +32,7 @@ from .unit import (
 AT_ONCE = 500
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class ItemFacts:
     """What the roll-up knows of an item; None where it is not there."""
 

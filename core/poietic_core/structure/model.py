@@ -202,7 +202,7 @@ class Grade:
     weight: Decimal
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@made_by_the_million
 class Structure:
     """Operations, component lines and output lines that make `item`."""
 
