@@ -7,7 +7,6 @@ from time import perf_counter
 
 import networkx as nx
 import numpy as np
-from django.db import connection
 from django.test import SimpleTestCase, TestCase
 from django.utils import timezone
 from numpy.typing import NDArray
@@ -26,13 +25,6 @@ from .plant import Lines, equal, store
 ELEMENTS = 8
 #: items on each of ten levels
 WIDTH = 10_000
-#: setups and lots everywhere, a yield on every third item, an allowance on every fourth line
-SET_UP = """
-UPDATE engineering_operationrow SET setup_labour_hours = 0.5, setup_machine_hours = 0.5,
-  yield_share = CASE WHEN id % 3 = 0 THEN 0.96 ELSE 1 END;
-UPDATE engineering_componentrow SET allowance = 0.02 WHERE id % 4 = 0;
-UPDATE catalog_item SET standard_lot = 40;
-"""
 
 
 def with_networkx(lines: Lines, direct: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
@@ -87,9 +79,7 @@ class Stored(TestCase):
         shop = Shop()
         shop.do("add-person", name="bench", full_name="Bench", password="a long enough one", roles=["cost accountant"])  # fmt: skip
         lines = Lines(levels=10, width=WIDTH, each=11)
-        store(lines, date(2026, 1, 1), price="1.5")
-        with connection.cursor() as cursor:
-            cursor.execute(SET_UP)
+        store(lines, date(2026, 1, 1), price="1.5", is_full=True)
         for element, base in (("material overhead", "bought material cost"), ("fixed overhead", "labour hours")):  # fmt: skip
             shop.do("set-overhead", code=base.upper(), name=base, element=element, base=base, budget="1000", capacity="8000", capacity_basis="practical", effective_from="2026-01-01", effective_until="2030-12-31")  # fmt: skip
         command = COMMANDS["roll-up-next"]
