@@ -8,7 +8,8 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from poietic_core.cost.arrays import array_costs, pack
+from poietic_core.cost.array_costs import array_costs
+from poietic_core.cost.arrays import pack
 from poietic_core.cost.contributions import contributions, sensitivities
 from poietic_core.cost.model import Base, Element, ItemCost, UnitCost
 from poietic_core.cost.overhead import OverheadRate

@@ -7,7 +7,6 @@ from decimal import Decimal
 
 from ..quantity import ONE, exact, require_positive
 from ..structure.model import (
-    ComponentLine,
     Operation,
     OutputKind,
     OutputLine,
@@ -103,22 +102,26 @@ def components(structure: Structure, items: Mapping[str, ItemCost]) -> dict[int,
     """Return the components of a structure by operation, each at its unit cost."""
     found: dict[int, list[CostInput]] = {}
     for line in structure.components:
-        material = component(line, structure.batch_quantity, items[line.item])
+        quantity = per_unit(line, structure.batch_quantity)
+        is_per_order = line.per is Per.ORDER
+        material = component(line.operation, line.item, quantity, items[line.item], is_per_order)
         found.setdefault(line.operation, []).append(material)
     return found
 
 
-def component(line: ComponentLine, batch_quantity: Decimal, item: ItemCost) -> CostInput:
-    """Return a component line at the unit cost of its item."""
+def component(
+    operation: int, code: str, quantity: Decimal, item: ItemCost, is_per_order: bool
+) -> CostInput:
+    """Return a component at the unit cost of its item."""
     return CostInput(
-        operation=line.operation,
+        operation=operation,
         kind=InputKind.COMPONENT,
-        code=line.item,
-        quantity=per_unit(line, batch_quantity),
+        code=code,
+        quantity=quantity,
         unit=item.unit,
         price=item.price,
         split=item.split,
-        is_per_order=line.per is Per.ORDER,
+        is_per_order=is_per_order,
         is_made=item.is_made,
     )
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from .array_costs import Roller, key_of, position_of
 from .arrays import (
     KINDS,
     SUBCONTRACT,
@@ -15,10 +16,7 @@ from .arrays import (
     ArraySet,
     Bools,
     Floats,
-    Roller,
     Rows,
-    key_of,
-    position_of,
 )
 from .sets import Cause
 

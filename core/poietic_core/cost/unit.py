@@ -15,7 +15,6 @@ from .joint import JointOutput, joint_shares
 from .model import (
     ELEMENTS,
     ITEM_KINDS,
-    OUTPUT_KINDS,
     OVERHEAD_KINDS,
     TIME_ELEMENT,
     CostedStructure,
@@ -123,16 +122,10 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
 
 
 def _taken(costed: CostedStructure) -> Iterator[tuple[CostInput, Decimal]]:
-    """Yield each input with the value of its `quantity_per_good_unit`, below zero where it is credited."""
-    enter = {n: d.value for n, d in entering_for_one(costed.operations).items()}
+    """Yield each input with its quantity per good unit, below zero where it is credited."""
+    enter = entering_for_one(costed.operations)
     for i in costed.inputs:
-        if i.is_per_order:
-            each = i.quantity / costed.standard_lot
-        else:
-            each = i.quantity * enter.get(i.operation, ONE)
-            if i.is_per_good:
-                each *= next(o.yield_share for o in costed.operations if o.number == i.operation)
-        yield i, (-each if i.kind in OUTPUT_KINDS else each)
+        yield i, i.signed(quantity_per_good_unit(costed, i, enter).value)
 
 
 def _add(level: dict[Element, Decimal], split: Mapping[Element, Decimal], each: Decimal) -> None:

@@ -75,19 +75,14 @@ def quantity_per_unit(
 
 
 def per_unit(line: ComponentLine | OutputLine, batch_quantity: Decimal) -> Decimal:
-    """Return the value of `quantity_per_unit` alone, in the caller's context: a plant asks for millions."""
-    value = line.quantity
-    if isinstance(line, OutputLine):
-        return value if batch_quantity == ONE else value / batch_quantity
-    if batch_quantity != ONE and line.per is Per.UNIT:
-        value /= batch_quantity
-    if line.measure:
-        value *= measured_piece(line.measure, line.item).value
-    if line.unit_factor is not ONE:
-        value *= line.unit_factor
-    if line.allowance:
-        value *= ONE + line.allowance
-    return value
+    """Return the value of `quantity_per_unit`; most of a million lines simply state it."""
+    if batch_quantity == ONE and (isinstance(line, OutputLine) or _is_plain(line)):
+        return line.quantity
+    return quantity_per_unit(line, batch_quantity).value
+
+
+def _is_plain(line: ComponentLine) -> bool:
+    return not (line.measure or line.allowance) and line.unit_factor == ONE
 
 
 def _factors(line: ComponentLine, unit: str, stated: str) -> list[Derivation]:

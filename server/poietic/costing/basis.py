@@ -5,6 +5,7 @@ from decimal import Decimal
 from typing import Any
 
 import orjson
+from poietic_core.cost.inputs import component
 from poietic_core.cost.model import (
     Base,
     CostedOperation,
@@ -144,18 +145,7 @@ def _component(
     quantity: str,
     is_per_order: bool = False,
 ) -> CostInput:
-    item = items[code]
-    return CostInput(
-        operation=operation,
-        kind=InputKind.COMPONENT,
-        code=code,
-        quantity=Decimal(quantity),
-        unit=item.unit,
-        price=item.price,
-        split=item.split,
-        is_per_order=is_per_order,
-        is_made=item.is_made,
-    )
+    return component(operation, code, Decimal(quantity), items[code], is_per_order)
 
 
 def _input(i: Json) -> CostInput:

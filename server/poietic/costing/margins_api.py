@@ -8,7 +8,7 @@ from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
-from poietic_core.cost.arrays import array_costs
+from poietic_core.cost.array_costs import array_costs
 from poietic_core.cost.margin import margin
 from poietic_core.quantity import UNIT_COST_STEP, round_to
 

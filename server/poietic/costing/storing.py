@@ -65,7 +65,7 @@ def store_rolled(
 ) -> list[Missing]:
     """Roll up and write a new set, and return what keeps items from a standard.
 
-    Level by level, so that the database writes meanwhile and nothing is held that is written;
+    A piece at a time, so that the database writes meanwhile and nothing is held that is written;
     what wasn't rolled stays as it was in the set before.
     """
     keys = dict(Item.objects.values_list("code", "pk"))
