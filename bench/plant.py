@@ -1,7 +1,7 @@
 """A generated plant: items on levels, dyadic quantities so that every method must agree exactly."""
 
 import io
-from datetime import date
+from datetime import UTC, date, datetime
 
 import numpy as np
 from django.db import connection
@@ -32,6 +32,7 @@ def store(lines: Lines, day: date, price: str = "\\N", *, is_full: bool = False)
     A full one has lots and setups, a yield on every third item, an allowance on every fourth line.
     """
     lot, setup = ("40", "0.5") if is_full else ("1", "0")
+    now = datetime.now(UTC).isoformat()  # what was approved is read once, and told by when it was
     with connection.cursor() as cursor:
         cursor.execute("INSERT INTO engineering_workcenter (code, name, machines, efficiency, change) VALUES ('W', 'W', 1, 1, 1) RETURNING id")  # fmt: skip
         center = cursor.fetchone()[0]
@@ -41,7 +42,7 @@ def store(lines: Lines, day: date, price: str = "\\N", *, is_full: bool = False)
         _copy(cursor, "ledger_holding (item_id, quantity, value, standard, change)", (f"{n}\t0\t0\t\\N\t1" for n in range(lines.size)))  # fmt: skip
         made = np.unique(lines.parents)
         _copy(cursor, "engineering_revision (id, item_id, letter, state, batch_quantity, effective_from, approved_at, note, change, share_rule, main_weight, grades)",
-              (f"{n}\t{n}\tA\tapproved\t1\t{day}\t{day}\t\t1\trelative sales value\t0\t[]" for n in made))  # fmt: skip
+              (f"{n}\t{n}\tA\tapproved\t1\t{day}\t{now}\t\t1\trelative sales value\t0\t[]" for n in made))  # fmt: skip
         _copy(cursor, "engineering_operationrow (revision_id, number, name, work_center_id, setup_labour_hours, setup_machine_hours, run_labour_hours, run_machine_hours, run_quantity, runs_whole_batches, machines, queue_hours, wait_hours, move_hours, yield_share, is_report_point, alternate_centers, subcontract_price, payment_basis, days_out, steps)",
               (f"{n}\t10\tMake\t{center}\t{setup}\t{setup}\t0.1\t0.1\t1\tf\t1\t0\t0\t0\t{0.96 if is_full and n % 3 == 0 else 1}\tt\t{{}}\t0\t\t0\t[]" for n in made))  # fmt: skip
         _copy(cursor, "engineering_componentrow (revision_id, position, item_id, operation, quantity, per, allowance, issue_rule, unit, measured_by, reference, alternates)",

@@ -103,9 +103,9 @@ def round_parts(parts: Sequence[Decimal], total: Decimal, step: Decimal = CENT) 
     """Return `parts` rounded to multiples of `step` that add up to `total`.
 
     Largest remainder: each part is rounded down, then the steps still missing go to the
-    parts with the largest remainders; ties in the order given. `total` is a multiple of
-    `step`; the parts add up to it but for what rounding can make, else the missing steps
-    go round the parts in the same order.
+    parts with the largest remainders; ties in the order given. `step` is a power of ten and
+    `total` a multiple of it; the parts add up to it but for what rounding can make, else the
+    missing steps go round the parts in the same order.
 
     Source
     ------
@@ -119,17 +119,17 @@ def round_parts(parts: Sequence[Decimal], total: Decimal, step: Decimal = CENT) 
     """
     if not parts:
         return []
-    steps = [p / step for p in parts]
-    floors = [s.to_integral_value(ROUND_FLOOR) for s in steps]
-    missing = int(total / step - sum(floors, ZERO))
+    floors = [p.quantize(step, ROUND_FLOOR) for p in parts]
+    missing = int((total - sum(floors, ZERO)) / step)
     if missing:
         # what differs in the last digits of a division only is a tie
-        rests = [(f - s).quantize(LAST_DIGITS) for f, s in zip(floors, steps, strict=True)]
+        last = LAST_DIGITS * step
+        rests = [(f - p).quantize(last) for f, p in zip(floors, parts, strict=True)]
         order = sorted(range(len(parts)), key=rests.__getitem__)
         each, extra = divmod(missing, len(parts))
         for rank, i in enumerate(order):
-            floors[i] += each + (1 if rank < extra else 0)
-    return [f * step for f in floors]
+            floors[i] += step * (each + 1 if rank < extra else each)
+    return floors
 
 
 @exact

@@ -214,9 +214,9 @@ class CostSets(TestCase):
         before = standards_in_force()["MA-200"].total
         Item.objects.filter(code="AP-20").update(price_per="kg", form="plate", density=None)
         OverheadBudget.objects.update(effective_until=timezone.localdate() - timedelta(days=1))
-        cycle = Revision.objects.get(item__code="CS-01", state="approved").components.get()
-        ComponentRow.objects.filter(pk=cycle.pk).update(item=Item.objects.get(code="MA-200"))
-        Item.objects.filter(code="AP-20").update(change=10**9)  # what was read is read anew
+        cycle = Revision.objects.filter(item__code="CS-01", state="approved")
+        ComponentRow.objects.filter(revision__in=cycle).update(item=Item.objects.get(code="MA-200"))
+        cycle.update(approved_at=timezone.now())  # what was read is read anew
 
         self.sunil.must("roll-up-next", {})
 

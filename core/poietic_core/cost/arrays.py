@@ -212,9 +212,12 @@ def packed(
     inputs["kind"] = [KIND[i.kind] for i in flat]
     inputs["operation"] = [i.operation for i in flat]
     inputs["code"] = [at[i.code] for i in flat]
-    for column in ("quantity", "price", "share"):
+    for column in ("quantity", "price"):
         figures = map(float, map(attrgetter(column), flat))
         inputs[column] = np.fromiter(figures, np.float64, len(flat))
+    for n, i in enumerate(flat):
+        if i.share:
+            inputs["share"][n] = i.share
     inputs["is_per_order"] = [i.is_per_order for i in flat]
     inputs["is_per_good"] = [i.is_per_good for i in flat]
     inputs["base"] = [-1 if i.base is None else BASES.index(i.base) for i in flat]

@@ -9,14 +9,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..quantity import ONE, exact
-from ..structure.model import Per, Structure
+from ..structure.lines import Columns, Positions, as_lines
+from ..structure.model import ComponentLine, Per, Structure
 from ..structure.requirement import per_unit
 from .arrays import COMPONENT, INPUT, Rows
 from .model import CostInput, Element, InputKind, ItemCost
@@ -32,35 +32,55 @@ class Materials:
 
     Parameters
     ----------
-    structures : with their phantoms put in, in the order in which they will be asked for
+    structures : with their phantoms put in
     at : position of each item that may have a cost
     """
 
     @exact
     def __init__(self, structures: Iterable[Structure], at: Mapping[str, int]) -> None:
         self._at = at
-        unknown = len(at)  # a place that never gets a cost
+        self._codes = tuple(at)
+        self._needs = _Needs()
         self._ends: dict[str, tuple[int, int]] = {}
-        children: list[int] = []
-        quantities: list[int | Decimal] = []
-        operations: list[int] = []
-        per_order: list[bool] = []
+        places = _Places(at)
+        children: list[Positions] = [np.empty(0, np.int32)]
+        operations: list[Positions] = [np.empty(0, np.int32)]
+        needs: list[int] = []
         for structure in structures:
-            begin, batch = len(children), structure.batch_quantity
-            for line in structure.components:
-                children.append(at.get(line.item, unknown))
-                quantities.append(_whole_quantity(per_unit(line, batch)))
-                operations.append(line.operation)
-                per_order.append(line.per is Per.ORDER)
-            self._ends[structure.item] = (begin, len(children))
-        self._child = np.array(children, dtype=np.int32)
-        self._operation = np.array(operations, dtype=np.int32)
-        self._is_per_order = np.array(per_order, dtype=np.bool_)
-        self._quantity = np.array(quantities, dtype=object)
-        self._has_cost = np.zeros(unknown + 1, dtype=np.bool_)
-        self._price = np.zeros(unknown + 1)
+            lines = as_lines(structure.components)
+            columns, own, begin = lines.columns, slice(lines.begin, lines.end), len(needs)
+            children.append(places.of(columns)[columns.item[own]])
+            operations.append(columns.operation[own])
+            needs += self._needs.of(columns, own, structure.batch_quantity)
+            self._ends[structure.item] = (begin, len(needs))
+        self._child = np.concatenate(children)
+        self._operation = np.concatenate(operations)
+        self._need = np.array(needs, dtype=np.int32)
+        self._is_per_order = np.array(self._needs.are_per_order, dtype=np.bool_)
+        self._quantity = np.array(self._needs.whole, dtype=object)
+        self._has_cost = np.zeros(len(at) + 1, dtype=np.bool_)
+        self._price = np.zeros(len(at) + 1)
         #: by position of an item; 0 where it has none
         self._parts: dict[Part, NDArray[Any]] = {}
+
+    def graph(self) -> tuple[Positions, Positions]:
+        """Return the item of each line and its component, as positions; one past all of an unknown one."""
+        items = np.array([self._at[code] for code in self._ends], dtype=np.int32)
+        counts = [end - begin for begin, end in self._ends.values()]
+        return np.repeat(items, counts), self._child
+
+    def lines(self, code: str) -> list[tuple[int, str, Decimal, bool]]:
+        """Return operation, item and quantity of each component of an item, and whether it is per order."""
+        own, codes, needs = slice(*self._ends[code]), self._codes, self._needs
+        return [
+            (operation, codes[child], needs.each[need], needs.are_per_order[need])
+            for operation, child, need in zip(
+                self._operation[own].tolist(),
+                self._child[own].tolist(),
+                self._need[own].tolist(),
+                strict=True,
+            )
+        ]
 
     def learn(self, code: str, cost: ItemCost) -> None:
         """Take in what one unit of an item costs."""
@@ -78,10 +98,11 @@ class Materials:
 
     def _lines_of(self, codes: Sequence[str]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
         """Return the lines of items, and which of the items each belongs to."""
-        ends = [self._ends.get(code, (0, 0)) for code in codes]
-        lines = [np.empty(0, np.intp), *(np.arange(begin, end) for begin, end in ends)]
-        counts = [end - begin for begin, end in ends]
-        return np.concatenate(lines), np.repeat(np.arange(len(codes)), counts)
+        ends = np.array([self._ends.get(code, (0, 0)) for code in codes], dtype=np.intp)
+        begins, counts = ends.reshape(-1, 2)[:, 0], np.diff(ends.reshape(-1, 2)).ravel()
+        owner = np.repeat(np.arange(len(codes)), counts)
+        before = np.cumsum(counts) - counts
+        return np.arange(owner.size) + (begins - before)[owner], owner
 
     def lacking(self, codes: Sequence[str]) -> set[str]:
         """Return the items that use one without a cost."""
@@ -95,9 +116,10 @@ class Materials:
         rows["item"] = np.array([self._at[code] for code in codes], dtype=np.int32)[owner]
         rows["operation"], rows["kind"] = self._operation[lines], COMPONENT
         rows["code"] = self._child[lines]
-        rows["quantity"] = self._quantity[lines].astype(np.float64) / 10.0**QUANTITY_PLACES
+        needs = self._need[lines]
+        rows["quantity"] = self._quantity[needs].astype(np.float64) / 10.0**QUANTITY_PLACES
         rows["price"] = self._price[rows["code"]]
-        rows["is_per_order"], rows["base"] = self._is_per_order[lines], -1
+        rows["is_per_order"], rows["base"] = self._is_per_order[needs], -1
         return rows
 
     @exact
@@ -111,10 +133,11 @@ class Materials:
         found: dict[str, dict[int, list[CostInput]]] = {code: {} for code in codes}
         if not lines.size:
             return found
-        operation, per_order = self._operation[lines], self._is_per_order[lines]
+        operation, needs = self._operation[lines], self._need[lines]
+        per_order = self._is_per_order[needs]
         place = (owner << 32) + (operation.astype(np.int64) << 1) + per_order
         firsts = np.flatnonzero(np.r_[True, place[1:] != place[:-1]])
-        quantity, child = self._quantity[lines], self._child[lines]
+        quantity, child = self._quantity[needs], self._child[lines]
         sums = {
             part: np.add.reduceat(quantity * costs[child], firsts).tolist()
             for part, costs in self._parts.items()
@@ -143,10 +166,48 @@ class Materials:
         return found
 
 
-@lru_cache(65_536)
-def _whole_quantity(value: Decimal) -> int | Decimal:
-    """Return `_whole` of a quantity; a plant has many lines and few different quantities."""
-    return _whole(value, QUANTITY_PLACES)
+class _Places:
+    """Where what columns name stands among all names; one past them where it doesn't."""
+
+    def __init__(self, at: Mapping[str, int]) -> None:
+        self._at = at
+        #: with the columns, because their identity is theirs only while they are there
+        self._known: dict[int, tuple[Columns, Positions]] = {}
+
+    def of(self, columns: Columns) -> Positions:
+        if id(columns) not in self._known:
+            unknown = len(self._at)
+            found = np.array([self._at.get(c, unknown) for c in columns.codes], dtype=np.int32)
+            self._known[id(columns)] = (columns, found)
+        return self._known[id(columns)][1]
+
+
+class _Needs:
+    """What lines need per unit or per order: there are many lines, and few different needs."""
+
+    def __init__(self) -> None:
+        #: per unit entering the operation, or per order; and the same in whole numbers
+        self.each: list[Decimal] = []
+        self.whole: list[int | Decimal] = []
+        self.are_per_order: list[bool] = []
+        #: by columns and batch quantity, the need of each kind of line
+        self._known: dict[tuple[int, Decimal], tuple[Columns, dict[int, int]]] = {}
+
+    def of(self, columns: Columns, own: slice, batch: Decimal) -> list[int]:
+        """Return the needs of some lines that are stated for a batch quantity."""
+        _, known = self._known.setdefault((id(columns), batch), (columns, {}))
+        kinds = columns.kind[own].tolist()
+        for kind in kinds:
+            if kind not in known:
+                known[kind] = self._add(columns.kinds[kind], batch)
+        return [known[kind] for kind in kinds]
+
+    def _add(self, line: ComponentLine, batch: Decimal) -> int:
+        each = per_unit(line, batch)
+        self.each.append(each)
+        self.whole.append(_whole(each, QUANTITY_PLACES))
+        self.are_per_order.append(line.per is Per.ORDER)
+        return len(self.each) - 1
 
 
 def _whole(value: Decimal, places: int) -> int | Decimal:

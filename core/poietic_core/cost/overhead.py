@@ -59,24 +59,37 @@ COUNTED = {
 }
 
 
-@exact
-def base_quantity(
-    base: Base, operation: int, inputs: Iterable[CostInput], *, is_per_order: bool
-) -> Decimal:
-    """Return how much of a base the inputs of an operation are, per unit entering or per order.
+#: bases that are money, not hours
+COSTS = (Base.LABOUR_COST, Base.MATERIAL_COST)
+#: the bases that a kind of input is part of, by whether it is per order
+_PART_OF = {
+    (kind, is_per_order): [base for base, kinds in COUNTED.items() if kinds[is_per_order] is kind]
+    for of_base in COUNTED.values()
+    for is_per_order, kind in of_base.items()
+}
+#: how much of each base there is, per order and per unit entering apart
+Bases = dict[tuple[Base, bool], Decimal]
 
-    Hours; or money: of labour, or of the bought material of this level.
+
+@exact
+def base_quantities(operation: int, inputs: Iterable[CostInput]) -> Bases:
+    """Return how much of each base the inputs of an operation are, per unit entering or per order.
+
+    Hours; or money: of labour, or of the bought material of this level. What isn't there is left out.
     """
-    total = ZERO
+    found: Bases = {}
     for i in inputs:
-        if i.operation != operation or i.is_per_order is not is_per_order:
+        if i.operation != operation:
             continue
-        if base is Base.MATERIAL_COST:
-            if i.kind is InputKind.COMPONENT and not i.is_made:
-                total += i.quantity * i.price
-        elif i.kind is COUNTED[base][is_per_order]:
-            total += i.quantity * (i.price if base is Base.LABOUR_COST else Decimal(1))
-    return total
+        if i.kind is InputKind.COMPONENT:
+            bases = [] if i.is_made else [Base.MATERIAL_COST]
+        else:
+            bases = _PART_OF.get((i.kind, i.is_per_order), [])
+        for base in bases:
+            amount = i.quantity * i.price if base in COSTS else i.quantity
+            key = (base, i.is_per_order)
+            found[key] = found.get(key, ZERO) + amount
+    return found
 
 
 @exact
@@ -84,13 +97,13 @@ def overhead_inputs(
     operation: int, work_center: str, inputs: Sequence[CostInput], rates: Iterable[OverheadRate]
 ) -> list[CostInput]:
     """Return the overhead of an operation: for each rate its base, run and set up apart."""
+    bases = base_quantities(operation, inputs)
     found = []
     for rate in rates:
         if rate.work_center not in ("", work_center):
             continue
         for kind, is_per_order in ((InputKind.SETUP_OVERHEAD, True), (InputKind.OVERHEAD, False)):
-            quantity = base_quantity(rate.base, operation, inputs, is_per_order=is_per_order)
-            if quantity:
+            if quantity := bases.get((rate.base, is_per_order)):
                 found.append(
                     CostInput(
                         operation=operation,
@@ -109,14 +122,15 @@ def overhead_inputs(
 
 def with_bases(inputs: Sequence[CostInput]) -> list[CostInput]:
     """Return inputs whose overhead follows the hours and costs that stand beside it now."""
+    bases = {n: base_quantities(n, inputs) for n in {i.operation for i in inputs if i.base}}
     return [
-        replace(i, quantity=base_quantity(i.base, i.operation, inputs, is_per_order=i.is_per_order))
-        if i.base is not None
-        else i
+        i
+        if i.base is None
+        else replace(i, quantity=bases[i.operation].get((i.base, i.is_per_order), ZERO))
         for i in inputs
     ]
 
 
 def unit_of(base: Base) -> str:
     """Return the unit that a base is counted in."""
-    return "h" if base in (Base.LABOUR_HOURS, Base.MACHINE_HOURS) else "EUR"
+    return "EUR" if base in COSTS else "h"

@@ -7,12 +7,16 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from itertools import chain
 
+import numpy as np
+
 from ..errors import DomainError
 from ..plain import made_by_the_million
-from ..quantity import ONE, exact
-from ..structure.explode import CycleFound, low_level_codes
+from ..quantity import exact
+from ..structure.explode import CycleFound
+from ..structure.lines import codes_of
 from ..structure.model import OutputKind, Structure
 from ..structure.phantom import inline
+from ..structure.plant import low_level_codes
 from ..structure.requirement import entering_for_one
 from .arrays import positions
 from .inputs import components, cost_structure
@@ -124,11 +128,10 @@ class Rolling:
             for code, structure in self.structures.items()
             for output in _made_with(structure)
         }
-        self._levels = self._in_levels()
         #: position of every code that the inputs of a basis may name
         self.at = positions(self._names())
-        in_order = [self.structures[c] for c in chain(*self._levels) if c in self.structures]
-        self.materials = Materials(in_order, self.at)
+        self.materials = Materials(self.structures.values(), self.at)
+        self._levels = self._in_levels()
         for code, cost in self.costs.items():
             self.materials.learn(code, cost)
 
@@ -155,23 +158,24 @@ class Rolling:
 
     def _in_levels(self) -> list[list[str]]:
         """Return the items by level, from the bottom: each needs lower levels only. Items of a loop are at fault."""
-        graph: dict[str, dict[str, Decimal]] = {code: {} for code in self.items}
-        for code, structure in self.structures.items():
-            graph[code] = {c.item: ONE for c in structure.components}
-        for output, main in self._made_with.items():
-            graph[output] = {main: ONE}
+        parents, children = self.materials.graph()
+        beside = [(self.at[output], self.at[main]) for output, main in self._made_with.items()]
+        outputs, mains = np.array(beside, dtype=np.int32).reshape(-1, 2).T
+        parents, children = np.append(parents, outputs), np.append(children, mains)
         while True:
             try:
-                codes = low_level_codes(graph)
+                codes = low_level_codes(parents, children, len(self.at) + 1).tolist()
                 break
             except CycleFound as loop:
-                for code in loop.loop:
-                    self._faults[code] = loop
-                    graph[code] = {}
-        levels: list[list[str]] = [[] for _ in range(max(codes.values(), default=-1) + 1)]
-        for code, level in codes.items():
-            if code in self.items:
-                levels[level].append(code)
+                inside = [int(n) for n in loop.loop]
+                names = tuple(self.at)
+                named = [names[n] for n in inside]
+                self._faults |= dict.fromkeys(named, CycleFound(named))
+                kept = ~np.isin(parents, inside)
+                parents, children = parents[kept], children[kept]
+        levels: list[list[str]] = [[] for _ in range(max(codes) + 1)]
+        for code in self.items:
+            levels[codes[self.at[code]]].append(code)
         return levels[::-1]
 
     def pieces(self) -> Iterator[list[str]]:
@@ -277,7 +281,7 @@ class Rolling:
         if structure is None:
             return _lack(code, "has no approved structure", f"Approve a structure of {code}.")
         if lacks_component:
-            without = {c.item for c in structure.components if c.item not in self.costs}
+            without = set(codes_of(structure.components)) - self.costs.keys()
             named = ", ".join(sorted(without))
             return _lack(code, f"uses {named}, which has no cost", f"Give {named} a cost first.")
         rates, operations = self._rates, structure.operations

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from decimal import Decimal
 
@@ -38,17 +38,26 @@ def quantity_per_good_unit(
     """
     per = "order" if i.is_per_order else "unit"
     quantity = given(f"{i.code} per {per}", i.quantity, unit=i.unit)
-    if i.is_per_order:
-        lot = given("standard lot", costed.standard_lot)
+    factors, lot = _spread(costed, i, enter)
+    if lot:
         return quotient("per good unit", quantity, lot, unit=i.unit)
-    factors = [quantity]
+    return product("per good unit", (quantity, *factors), unit=i.unit) if factors else quantity
+
+
+def _spread(
+    costed: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]
+) -> tuple[list[Derivation], Derivation | None]:
+    """Return what the quantity of an input is times, or else what it is divided by, per good unit."""
+    if i.is_per_order:
+        return [], given("standard lot", costed.standard_lot)
+    factors = []
     entered = enter.get(i.operation)  # None: of a phantom without operations
     if entered and entered.value != ONE:
         factors.append(entered)
     if i.is_per_good:
         share = next(o.yield_share for o in costed.operations if o.number == i.operation)
         factors.append(given(f"yield of operation {i.operation}", share))
-    return product("per good unit", factors, unit=i.unit) if len(factors) > 1 else quantity
+    return factors, None
 
 
 @exact
@@ -113,25 +122,37 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
     whole = ZERO
     for i, each in _taken(costed):
         whole += each * i.price
-        if i.is_made or not i.lower:
-            _add(lower if i.is_made else this, i.split, each)
-        else:
+        if i.lower and not i.is_made:
             _add(lower, i.lower, each)
             _add(this, own_level(i), each)
+        else:
+            _add(lower if i.is_made else this, i.split, each)
     return _rounded_cost(this, lower, round_to(whole, UNIT_COST_STEP))
 
 
-def _taken(costed: CostedStructure) -> Iterator[tuple[CostInput, Decimal]]:
-    """Yield each input with its quantity per good unit, below zero where it is credited."""
+def _taken(costed: CostedStructure) -> list[tuple[CostInput, Decimal]]:
+    """Return each input with the value of its quantity per good unit, below zero where it is credited."""
     enter = entering_for_one(costed.operations)
+    spreads: dict[tuple[int, bool, bool], tuple[list[Derivation], Derivation | None]] = {}
+    found = []
     for i in costed.inputs:
-        yield i, i.signed(quantity_per_good_unit(costed, i, enter).value)
+        key = (i.operation, i.is_per_order, i.is_per_good)
+        if key not in spreads:
+            spreads[key] = _spread(costed, i, enter)
+        factors, lot = spreads[key]
+        each = i.quantity / lot.value if lot else i.quantity
+        for factor in factors:
+            each *= factor.value
+        found.append((i, i.signed(each)))
+    return found
 
 
 def _add(level: dict[Element, Decimal], split: Mapping[Element, Decimal], each: Decimal) -> None:
     for element, part in split.items():
-        if part:
-            level[element] = level.get(element, ZERO) + each * part
+        if element in level:
+            level[element] += each * part
+        elif part:
+            level[element] = each * part
 
 
 def own_level(i: CostInput) -> dict[Element, Decimal]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -208,7 +209,7 @@ class Structure:
 
     item: str
     operations: tuple[Operation, ...]
-    components: tuple[ComponentLine, ...] = ()
+    components: Sequence[ComponentLine] = ()
     outputs: tuple[OutputLine, ...] = ()
     #: the number of units that the lines are stated for
     batch_quantity: Decimal = ONE

@@ -10,6 +10,7 @@ from typing import ClassVar
 from ..errors import DomainError
 from ..quantity import ONE, exact
 from ..units import measured_piece
+from .lines import codes_of
 from .model import ComponentLine, Operation, Per, Structure
 
 #: a phantom line is told from the others of its structure by operation and item
@@ -76,9 +77,9 @@ def inline(structure: Structure, phantoms: Mapping[str, Structure]) -> Inlined:
     NoRoomForPhantom (structure.no_room_for_phantom)
     PhantomClash (structure.phantom_clash)
     """
-    lines = [c for c in structure.components if c.item in phantoms]
-    if not lines:
+    if phantoms.keys().isdisjoint(codes_of(structure.components)):
         return Inlined(structure, {}, {})
+    lines = [c for c in structure.components if c.item in phantoms]
     operations = _with_explicit_order(structure.operations)
     components = [c for c in structure.components if c.item not in phantoms]
     outputs = list(structure.outputs)

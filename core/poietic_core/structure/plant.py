@@ -6,7 +6,6 @@ Decimal (`explode.py`, `requirement.py`); both must agree, and a test compares t
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -162,7 +161,7 @@ def low_level_codes(parents: Ints, children: Ints, size: int) -> Ints:
 
 
 def _loop(parents: Ints, children: Ints, stuck: NDArray[np.bool_]) -> list[str]:
-    """Return one loop among the items that never lost their last parent."""
+    """Return one loop among the items that never lost their last parent, from its lowest position on."""
     inside = stuck[parents] & stuck[children]
     above: dict[int, int] = dict(
         zip(children[inside].tolist(), parents[inside].tolist(), strict=True)
@@ -172,5 +171,6 @@ def _loop(parents: Ints, children: Ints, stuck: NDArray[np.bool_]) -> list[str]:
     while at not in path:
         path.append(at)
         at = above[at]
-    loop: Sequence[int] = [*path[path.index(at) :], at]
-    return [str(i) for i in reversed(loop)]
+    loop = path[path.index(at) :][::-1]
+    first = loop.index(min(loop))
+    return [str(i) for i in (*loop[first:], *loop[:first], loop[first])]

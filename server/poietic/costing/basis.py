@@ -1,6 +1,6 @@
 """Costs and costed structures as JSON, decimals as text, and back."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from typing import Any
 
@@ -16,8 +16,6 @@ from poietic_core.cost.model import (
     ItemCost,
     UnitCost,
 )
-from poietic_core.structure.model import Per, Structure
-from poietic_core.structure.requirement import per_unit
 
 Json = dict[str, Any]
 #: plain texts: a member of an enumeration takes longer to ask for its own
@@ -52,18 +50,17 @@ def cost_from_json(data: Json) -> UnitCost:
     )
 
 
-def basis_to_json(costed: CostedStructure, structure: Structure) -> str:
+def basis_to_json(
+    costed: CostedStructure, components: Iterable[tuple[int, str, Decimal, bool]]
+) -> str:
     """Return the basis of a standard as JSON; what is as usual is left out.
 
     A component is told by operation, item and quantity, and whether it is per order: what it
-    costs its own standard says. `structure` is what `costed` was made of.
+    costs its own standard says.
     """
-    batch = structure.batch_quantity
     inputs: list[Any] = [
-        (c.operation, c.item, str(per_unit(c, batch)))
-        if c.per is Per.UNIT
-        else (c.operation, c.item, str(per_unit(c, batch)), True)
-        for c in structure.components
+        (operation, code, str(quantity), True) if is_per_order else (operation, code, str(quantity))
+        for operation, code, quantity, is_per_order in components
     ]
     inputs += [_told(i) for i in costed.inputs if i.kind is not InputKind.COMPONENT]
     return orjson.dumps(

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from datetime import date
 from decimal import Decimal
 
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 from poietic_core.cost.prices import SupplierPrice, mass_of, price_for
 from poietic_core.cost.rollup import ItemFacts, Rolling, RollUp, roll_up
@@ -65,10 +66,9 @@ def roll_up_item(item: Item, day: date) -> RollUp:
     structures = _reached(item, day)
     codes = {c.item for s in structures.values() for c in s.components} | {item.code}
     codes |= {*structures, *(g.item for s in structures.values() for g in s.grades)}
-    items = Item.objects.filter(code__in=codes, is_active=True)
     outputs = {o.item for s in structures.values() for o in s.outputs}
-    units = Item.objects.filter(code__in=outputs)
-    facts = _facts([*items, *units.exclude(code__in=codes)], structures, {}, day)
+    counting = Q(code__in=codes, is_active=True) | Q(code__in=outputs - codes)
+    facts = _facts(Item.objects.filter(counting), structures, {}, day)
     return roll_up(facts, shop_rates(day), {}, phantoms_on(day))
 
 
@@ -89,24 +89,25 @@ def _reached(item: Item, day: date) -> dict[str, Structure]:
 
 
 def _facts(
-    items: Iterable[Item], structures: dict[str, Structure], faults: Faults, day: date
+    items: QuerySet[Item], structures: dict[str, Structure], faults: Faults, day: date
 ) -> dict[str, ItemFacts]:
-    items = list(items)
-    prices = _prices(items)
+    bought = {i.code: i for i in items.filter(source=Item.Source.BUY)}
+    prices = _prices(list(bought.values()))
     found = {}
-    for i in items:
-        price, fault = None, faults.get(i.code)
-        try:
-            price = unit_price(i, prices.get(i.pk, []), day)
-        except DomainError as lack:
-            fault = fault or lack
-        found[i.code] = ItemFacts(
-            code=i.code,
-            unit=i.unit,
-            is_made=i.is_made,
-            standard_lot=i.standard_lot,
+    for code, unit, lot in items.values_list("code", "unit", "standard_lot"):
+        price, fault = None, faults.get(code)
+        if item := bought.get(code):
+            try:
+                price = unit_price(item, prices.get(item.pk, []), day)
+            except DomainError as lack:
+                fault = fault or lack
+        found[code] = ItemFacts(
+            code=code,
+            unit=unit,
+            is_made=item is None,
+            standard_lot=lot,
             price=price,
-            structure=structures.get(i.code),
+            structure=structures.get(code),
             fault=fault,
         )
     return found

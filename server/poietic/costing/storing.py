@@ -1,18 +1,19 @@
 """Sets of standards written and read as wholes: there may be a hundred thousand in one."""
 
 import gc
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import datetime
 from decimal import Decimal
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from django.db import connection
 from poietic_core.cost.arrays import ArraySet, Packed, assembled, pack, packed
 from poietic_core.cost.rollup import Missing, Rolling
 from poietic_core.cost.screen import merged
 from poietic_core.cost.sets import beside
-from psycopg.copy import QueuedLibpqWriter
+from psycopg import Cursor
 
 from ..catalog.models import Item
 from ..commanding.registry import Context
@@ -72,19 +73,18 @@ def store_rolled(
     parts: list[Packed] = []
     bought: dict[str, Decimal] = {}
     written: list[int] = []
+    with connection.cursor() as cursor, _writing(cursor.cursor) as write:
+        for codes in rolling.pieces():
+            rolling.bases.clear()
+            rolling.roll(codes)
+            rows = list(_rows(rolling, codes))
+            write([(cost_set.pk, cost_set.pk, keys[row.code], *row[1:]) for row in rows])
+            written += [keys[row.code] for row in rows]
+            bought |= {row.code: row.total for row in rows if not (row.basis or row.made_with)}
+            made = list(rolling.bases)
+            parts.append(packed(rolling.bases, rolling.at, rolling.materials.packed(made)))
+            context.progress("rolling up the standards", len(written), len(rolling.items))
     with connection.cursor() as cursor:
-        with cursor.copy(STORE, writer=QueuedLibpqWriter(cursor.cursor)) as copy:
-            for codes in rolling.pieces():
-                rolling.bases.clear()
-                rolling.roll(codes)
-                for row in _rows(rolling, codes):
-                    copy.write_row((cost_set.pk, cost_set.pk, keys[row.code], *row[1:]))
-                    written.append(keys[row.code])
-                    if not (row.basis or row.made_with):
-                        bought[row.code] = row.total
-                made = list(rolling.bases)
-                parts.append(packed(rolling.bases, rolling.at, rolling.materials.packed(made)))
-                context.progress("rolling up the standards", len(written), len(rolling.items))
         kept = 0
         if before:
             cursor.execute(KEEP, [cost_set.pk, before.pk, written])
@@ -96,6 +96,28 @@ def store_rolled(
     return rolling.missing
 
 
+@contextmanager
+def _writing(cursor: Cursor[Any]) -> Iterator[Callable[[list[tuple[Any, ...]]], None]]:
+    """Give what writes rows from a thread of its own: the database takes them in, and checks them, meanwhile."""
+
+    def copy(rows: list[tuple[Any, ...]]) -> None:
+        with cursor.copy(STORE) as taking:
+            for row in rows:
+                taking.write_row(row)
+
+    def write(rows: list[tuple[Any, ...]]) -> None:
+        while under_way:
+            under_way.pop().result()
+        under_way.append(thread.submit(copy, rows))
+
+    under_way: list[Future[None]] = []
+    with ThreadPoolExecutor(1) as thread:
+        cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
+        yield write
+        write([])
+        thread.submit(cursor.execute, "SET CONSTRAINTS ALL DEFERRED").result()
+
+
 def _rows(rolling: Rolling, codes: Sequence[str]) -> Iterator[Row]:
     """Yield what is to be written of a piece that was rolled: what is made beside an item with it."""
     costs, bases = rolling.costs, rolling.bases
@@ -104,7 +126,7 @@ def _rows(rolling: Rolling, codes: Sequence[str]) -> Iterator[Row]:
         cost = costs.get(code)
         if cost and (code in bases or code in made_with or not cost.is_made):
             made = bases.get(code)
-            basis = basis_to_json(made, rolling.structures[code]) if made else ""
+            basis = basis_to_json(made, rolling.materials.lines(code)) if made else ""
             yield Row(code, cost.price, cost_to_json(cost.cost), basis, made_with.get(code, ""))
 
 

@@ -5,6 +5,7 @@ from decimal import Decimal
 
 import numpy as np
 from django.db import connection
+from poietic_core.structure.lines import Columns, Lines
 from poietic_core.structure.model import ComponentLine, IssueRule, Per
 
 from .models import ComponentRow
@@ -17,7 +18,7 @@ PLAIN = {
     "effective_from": None,
     "effective_until": None,
 }
-#: integers as bytes; what few lines say differently as texts, of which each is read once
+#: integers as bytes; what many lines say alike as texts, of which each is read once
 READ = """
 SELECT string_agg(int8send(revision_id), ''),
        string_agg(int8send((operation::bigint << 32) + position), ''),
@@ -34,7 +35,7 @@ def revisions_with_more() -> set[int]:
     return set(rows.values_list("revision_id", flat=True).distinct())
 
 
-def plain_lines(revisions: Iterable[int], codes: dict[int, str]) -> dict[int, list[ComponentLine]]:
+def plain_lines(revisions: Iterable[int], codes: dict[int, str]) -> dict[int, Lines]:
     """Return the lines of revisions that have plain ones only, by operation and position.
 
     Parameters
@@ -46,35 +47,35 @@ def plain_lines(revisions: Iterable[int], codes: dict[int, str]) -> dict[int, li
         *packed, texts, references = cursor.fetchone()
     if texts is None:
         return {}
-    columns = [np.frombuffer(column, dtype=">i8").astype(np.int64) for column in packed]
-    revision, place, item = columns
-    told = texts.split(",")
-    meaning = {text: _meaning(text) for text in set(told)}
+    revision, place, item = (np.frombuffer(column, dtype=">i8") for column in packed)
     order = np.lexsort((place, revision))
-    lines = []
-    for n, operation, key in zip(
-        order.tolist(), (place[order] >> 32).tolist(), item[order].tolist(), strict=True
-    ):
-        quantity, allowance, per, issue_rule = meaning[told[n]]
-        lines.append(
-            ComponentLine(
-                item=codes[key],
-                operation=operation,
-                quantity=quantity,
-                per=per,
-                allowance=allowance,
-                issue_rule=issue_rule,
-                reference=references[n],
-            )
-        )
+    keys, at = np.unique(item, return_inverse=True)
+    kinds: dict[tuple[str, str], int] = {}
+    told = zip(texts.split(","), references, strict=True)
+    kind = np.array([kinds.setdefault(line, len(kinds)) for line in told], dtype=np.int32)
+    columns = Columns(
+        item=at[order].astype(np.int32),
+        operation=(place[order] >> 32).astype(np.int32),
+        kind=kind[order],
+        codes=[codes[key] for key in keys.tolist()],
+        kinds=[_kind(*line) for line in kinds],
+    )
     of, first = np.unique(revision[order], return_index=True)
-    ends = [*first[1:].tolist(), len(lines)]
+    ends = [*first[1:].tolist(), order.size]
     return {
-        key: lines[begin:end]
+        key: Lines(columns, begin, end)
         for key, begin, end in zip(of.tolist(), first.tolist(), ends, strict=True)
     }
 
 
-def _meaning(text: str) -> tuple[Decimal, Decimal, Per, IssueRule]:
+def _kind(text: str, reference: str) -> ComponentLine:
     quantity, allowance, per, issue_rule = text.split(";")
-    return Decimal(quantity), Decimal(allowance), Per(per), IssueRule(issue_rule)
+    return ComponentLine(
+        item="",
+        operation=0,
+        quantity=Decimal(quantity),
+        allowance=Decimal(allowance),
+        per=Per(per),
+        issue_rule=IssueRule(issue_rule),
+        reference=reference,
+    )

@@ -1,6 +1,6 @@
 """Structures read from their rows: of a few revisions, or of a whole plant at once."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, NamedTuple
@@ -10,6 +10,7 @@ from django.db.models import Max, QuerySet, TextField
 from django.db.models.functions import Cast
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ZERO
+from poietic_core.structure.lines import Lines
 from poietic_core.structure.model import (
     Alternate,
     ComponentLine,
@@ -46,8 +47,8 @@ LINE_FIELDS = (
     *("reference", "unit", "measured_by", "length", "width", "thickness"),
     *("alternates", "effective_from", "effective_until"),
 )
-#: revisions that are read once and kept; of more, which are a whole plant's, none is
-KEPT_MOST = 50_000
+#: revisions that are kept once they are read: a whole plant's, whose lines are columns
+KEPT_MOST = 200_000
 #: revisions from which on plain lines are read column by column
 MANY = 2_000
 OUTPUT_FIELDS = ("operation", "quantity", "credit_price", "weight")
@@ -92,8 +93,8 @@ def structures_of(
 ) -> dict[int, Structure]:
     """Return revisions as structures by key, in a constant number of statements.
 
-    What was approved never changes, so it is read once; only its units may convert in another
-    way, when an item changes. What can't be read is noted in `faults`; without them it is raised.
+    What was approved never changes, so it is read once; only its lines in other units than their
+    items' may come to something else, when an item changes. What can't be read is noted in `faults`; without them it is raised.
     """
     heads = [
         Head(
@@ -115,24 +116,42 @@ def structures_on(
 ) -> dict[str, Structure]:
     """Return revisions as structures by item, with the lines that count on a day."""
     heads = [Head(*row) for row in revisions.order_by("item__code").values_list(*HEAD_FIELDS)]
-    return {s.item: s.on(day) for s in _structures(heads, faults).values()}
+    structures = _structures(heads, faults).values()
+    # lines in columns have no days of their own
+    return {s.item: s if isinstance(s.components, Lines) else s.on(day) for s in structures}
+
+
+class _AsRead(NamedTuple):
+    """A structure as it was read."""
+
+    structure: Structure
+    #: the last change of any item when it was read; None: no item can change what it says
+    version: int | None
+
+
+#: approved structures by revision and its approval
+_KEPT: Kept[tuple[int, datetime], _AsRead] = Kept(KEPT_MOST)
 
 
 def _structures(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
-    if len(heads) > KEPT_MOST:
-        return _read(heads, faults)
     version = Item.objects.aggregate(last=Max("change"))["last"] or 0
-    keys = {h.pk: (h.pk, h.approved_at, version) for h in heads}
-    found = {h.pk: kept for h in heads if h.approved_at and (kept := _KEPT.get(keys[h.pk]))}
-    for pk, structure in _read([h for h in heads if h.pk not in found], faults).items():
-        found[pk] = structure
-        if keys[pk][1]:
-            _KEPT.keep(keys[pk], structure)
-    return found
+    found: dict[int, Structure] = {}
+    for h in heads:
+        kept = h.approved_at and _KEPT.get((h.pk, h.approved_at))
+        if kept and kept.version in (None, version):
+            found[h.pk] = kept.structure
+    unread = [h for h in heads if h.pk not in found]
+    read = _read(unread, faults)
+    for h in unread:
+        if h.approved_at and (structure := read.get(h.pk)):
+            is_plain = isinstance(structure.components, Lines) or _is_plain(structure)
+            _KEPT.keep((h.pk, h.approved_at), _AsRead(structure, None if is_plain else version))
+    return found | read
 
 
-#: structures by revision, its approval, and the last change of any item
-_KEPT: Kept[tuple[int, datetime | None, int], Structure] = Kept(KEPT_MOST)
+def _is_plain(structure: Structure) -> bool:
+    """Tell whether no line is in another unit than its item's, which the item could convert in another way."""
+    return not any(line.unit or line.measure for line in structure.components)
 
 
 def _read(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
@@ -154,7 +173,7 @@ def _read(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
                 for g in h.grades
             ),
             operations=tuple(operations.get(h.pk, ())),
-            components=tuple(components.get(h.pk, ())),
+            components=components.get(h.pk, ()),
             outputs=tuple(outputs.get(h.pk, ())),
         )
         for h in heads
@@ -184,19 +203,21 @@ class LineItem(NamedTuple):
     density: Decimal | None
 
 
-def components_of(item_of: dict[int, str], faults: Faults | None) -> dict[int, list[ComponentLine]]:
+def components_of(
+    item_of: dict[int, str], faults: Faults | None
+) -> dict[int, Sequence[ComponentLine]]:
     """Return the component lines of revisions, by operation and position."""
     used = Item.objects.order_by()
     if len(item_of) <= MANY:
         return _one_by_one(item_of, used.filter(used_in__revision__in=any_of(item_of)), faults)
     more = revisions_with_more() & item_of.keys()
     found = plain_lines(item_of.keys() - more, dict(used.values_list("pk", "code")))
-    return found | _one_by_one({pk: item_of[pk] for pk in more}, used, faults)
+    return {**found, **_one_by_one({pk: item_of[pk] for pk in more}, used, faults)}
 
 
 def _one_by_one(
     item_of: dict[int, str], used: QuerySet[Item], faults: Faults | None
-) -> dict[int, list[ComponentLine]]:
+) -> dict[int, Sequence[ComponentLine]]:
     """Return the component lines of revisions; those that can't be read are noted in `faults`."""
     items = {pk: LineItem(*rest) for pk, *rest in used.values_list("pk", *LineItem._fields)}
     rows = ComponentRow.objects.filter(revision__in=any_of(item_of))
@@ -213,7 +234,7 @@ def _one_by_one(
             faults[item_of[revision]] = fault
         else:
             found.setdefault(revision, []).append(line)
-    return found
+    return {revision: tuple(lines) for revision, lines in found.items()}
 
 
 def _own_units(items: Collection[int]) -> dict[int, dict[str, Decimal]]:
