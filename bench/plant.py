@@ -1,8 +1,12 @@
 """A generated plant: items on levels, dyadic quantities so that every method must agree exactly."""
 
 import io
+from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, date, datetime
+from multiprocessing import get_context
+from time import perf_counter
 
+import networkx as nx
 import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
@@ -24,6 +28,34 @@ class Lines:
         self.quantities = draw.choice([0.25, 0.5, 1.0, 2.0], self.parents.size)
         self.demand = np.zeros(self.size)
         self.demand[:width] = 1.0
+
+
+def with_networkx(lines: Lines, direct: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
+    """Return how long networkx with lists takes for a roll-up in memory [s], and the costs."""
+    graph = nx.MultiDiGraph()
+    graph.add_nodes_from(range(lines.size))
+    graph.add_weighted_edges_from(
+        zip(
+            lines.parents.tolist(),
+            lines.children.tolist(),
+            lines.quantities.tolist(),
+            strict=True,
+        )
+    )
+    begin = perf_counter()
+    costs = {n: list(row) for n, row in enumerate(direct.tolist())}
+    for parent in reversed(list(nx.topological_sort(graph))):
+        own = costs[parent]
+        for _, child, quantity in graph.out_edges(parent, data="weight"):
+            for k, cost in enumerate(costs[child]):
+                own[k] += quantity * cost
+    return perf_counter() - begin, np.array([costs[n] for n in range(lines.size)])
+
+
+def baseline(lines: Lines, elements: int) -> float:
+    """Return how long networkx with lists takes for a roll-up, in a process of its own [s]."""
+    with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as other:
+        return other.submit(with_networkx, lines, np.ones((lines.size, elements))).result()[0]
 
 
 def store(lines: Lines, day: date, price: str = "\\N", *, is_full: bool = False) -> None:

@@ -14,6 +14,7 @@ from poietic_core.structure.explode import (
     total_requirements,
     working_order,
 )
+from poietic_core.structure.lines import Columns, Lines, codes_of
 from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Per, Structure
 from poietic_core.structure.requirement import entering, need_of_line
 from poietic_core.structure.rules import problems_of
@@ -158,6 +159,21 @@ class Requirements(SimpleTestCase):
         ]
 
         self.assertEqual(round(1 / entering(chain, Decimal(1))[10].value, 4), Decimal("0.8379"))
+
+    def test_lines_out_of_columns_are_those_that_went_in(self) -> None:
+        lines = [
+            ComponentLine(
+                item=f"C{n % 3}", operation=10 * n, quantity=Decimal(n), reference=f"R{n}"
+            )
+            for n in range(1, 6)
+        ]
+        part = Lines(Columns.of(lines), 1, 4)
+
+        self.assertEqual(part, lines[1:4])
+        self.assertEqual(list(part), lines[1:4])
+        self.assertEqual((part[0], part[-1], part[1:]), (lines[1], lines[3], tuple(lines[2:4])))
+        self.assertEqual(codes_of(part), codes_of(lines[1:4]))
+        self.assertNotIn(lines[0], part)
 
     def test_everything_wrong_with_a_structure_is_said_at_once(self) -> None:
         wrong = Structure(

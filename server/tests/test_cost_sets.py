@@ -22,6 +22,7 @@ from poietic.demo import tarn_hollow
 from poietic.engineering import structures
 from poietic.engineering.models import ComponentRow, OverheadBudget, Revision
 from poietic.engineering.plain_lines import revisions_with_more
+from poietic.engineering.queries import in_force
 from poietic.ledger.models import Holding, JournalLine
 from poietic.ledger.verify import differences
 from poietic.people.models import Person
@@ -209,6 +210,21 @@ class CostSets(TestCase):
         self.assertGreater(len(plain), 3)
         with mock.patch.object(structures, "MANY", 0):
             self.assertEqual(structures.components_of(item_of, None), one_by_one)
+
+    def test_what_was_approved_is_read_once_but_for_lines_that_their_item_converts(self) -> None:
+        day = timezone.localdate()
+        first = structures.structures_on(in_force(day), day)
+        with mock.patch.object(structures, "_read", wraps=structures._read) as read:
+            self.sunil.must("change-item", {"code": "AL-10", "density": "2810"})
+            second = structures.structures_on(in_force(day), day)
+        converted = {
+            s.item for s in first.values() if any(c.unit or c.measure for c in s.components)
+        }
+        self.assertEqual({head.item for head in read.call_args.args[0]}, converted)
+        self.assertLess(len(converted), len(first))
+        lines = [c for s in second.values() for c in s.components if c.item == "AL-10"]
+        self.assertTrue(lines)
+        self.assertTrue(all(c.measure and c.measure.density == 2810 for c in lines))
 
     def test_what_can_t_be_rolled_up_keeps_its_standard_and_is_told(self) -> None:
         before = standards_in_force()["MA-200"].total

@@ -21,7 +21,7 @@ from ..structure.requirement import per_unit
 from .arrays import COMPONENT, INPUT, Rows
 from .model import CostInput, Element, InputKind, ItemCost
 
-#: places that whole numbers keep of a quantity, and of the cost of a unit
+#: places that whole numbers keep of a quantity at most, and of the cost of a unit
 QUANTITY_PLACES, COST_PLACES = 12, 6
 #: of components that are made or not, the part of their cost that is of an element
 Part = tuple[bool, Element]
@@ -57,7 +57,10 @@ class Materials:
         self._operation = np.concatenate(operations)
         self._need = np.array(needs, dtype=np.int32)
         self._is_per_order = np.array(self._needs.are_per_order, dtype=np.bool_)
-        self._quantity = np.array(self._needs.whole, dtype=object)
+        # no more than there are: short numbers are multiplied faster
+        self._places = min(QUANTITY_PLACES, max(map(_places, self._needs.each), default=0))
+        whole = [_whole(each, self._places) for each in self._needs.each]
+        self._quantity = np.array(whole, dtype=object)
         self._has_cost = np.zeros(len(at) + 1, dtype=np.bool_)
         self._price = np.zeros(len(at) + 1)
         #: by position of an item; 0 where it has none
@@ -117,7 +120,7 @@ class Materials:
         rows["operation"], rows["kind"] = self._operation[lines], COMPONENT
         rows["code"] = self._child[lines]
         needs = self._need[lines]
-        rows["quantity"] = self._quantity[needs].astype(np.float64) / 10.0**QUANTITY_PLACES
+        rows["quantity"] = self._quantity[needs].astype(np.float64) / 10.0**self._places
         rows["price"] = self._price[rows["code"]]
         rows["is_per_order"], rows["base"] = self._is_per_order[needs], -1
         return rows
@@ -146,7 +149,7 @@ class Materials:
         for (is_made, element), column in sums.items():
             for n, amount in enumerate(column):
                 if amount:
-                    cost = Decimal(amount).scaleb(-QUANTITY_PLACES - COST_PLACES)
+                    cost = Decimal(amount).scaleb(-self._places - COST_PLACES)
                     splits[n].setdefault(is_made, {})[element] = cost
         for n, first in enumerate(firsts.tolist()):
             number = int(operation[first])
@@ -186,9 +189,8 @@ class _Needs:
     """What lines need per unit or per order: there are many lines, and few different needs."""
 
     def __init__(self) -> None:
-        #: per unit entering the operation, or per order; and the same in whole numbers
+        #: per unit entering the operation, or per order
         self.each: list[Decimal] = []
-        self.whole: list[int | Decimal] = []
         self.are_per_order: list[bool] = []
         #: by columns and batch quantity, the need of each kind of line
         self._known: dict[tuple[int, Decimal], tuple[Columns, dict[int, int]]] = {}
@@ -203,11 +205,16 @@ class _Needs:
         return [known[kind] for kind in kinds]
 
     def _add(self, line: ComponentLine, batch: Decimal) -> int:
-        each = per_unit(line, batch)
-        self.each.append(each)
-        self.whole.append(_whole(each, QUANTITY_PLACES))
+        self.each.append(per_unit(line, batch))
         self.are_per_order.append(line.per is Per.ORDER)
         return len(self.each) - 1
+
+
+def _places(value: Decimal) -> int:
+    """Return how many decimal places a value has."""
+    exponent = value.normalize().as_tuple().exponent
+    assert isinstance(exponent, int)  # nothing here is infinite
+    return max(-exponent, 0)
 
 
 def _whole(value: Decimal, places: int) -> int | Decimal:

@@ -138,9 +138,10 @@ class Rolling:
     def _inlined(self, phantoms: Mapping[str, Structure]) -> dict[str, Structure]:
         found = {}
         for code, facts in self.items.items():
-            if facts.structure and code not in self._faults:
+            structure = facts.structure
+            if structure and code not in self._faults:
                 try:
-                    found[code] = inline(facts.structure, phantoms).structure
+                    found[code] = inline(structure, phantoms).structure if phantoms else structure
                 except DomainError as fault:
                     self._faults[code] = fault
         return found

@@ -25,6 +25,7 @@ from .models import CostSet, SetArrays, Standard
 STORE = """
 COPY costing_standard (cost_set_id, rolled_in_id, item_id, total, cost, basis, made_with) FROM STDIN
 """
+STORE_ARRAYS = "COPY costing_setarrays (cost_set_id, data) FROM STDIN (FORMAT BINARY)"
 KEEP = """
 INSERT INTO costing_standard (cost_set_id, rolled_in_id, item_id, total, cost, basis, made_with)
 SELECT %s, rolled_in_id, item_id, total, cost, basis, made_with FROM costing_standard
@@ -50,6 +51,10 @@ def totals_of(cost_set: CostSet | None, items: Iterable[Item] | None = None) -> 
     return dict(rows.values_list("item_id", "total"))
 
 
+#: a row of the table, by column
+Values = tuple[int | str | Decimal, ...]
+
+
 class Row(NamedTuple):
     """A standard as it is written."""
 
@@ -66,8 +71,8 @@ def store_rolled(
 ) -> list[Missing]:
     """Roll up and write a new set, and return what keeps items from a standard.
 
-    A piece at a time, so that the database writes meanwhile and nothing is held that is written;
-    what wasn't rolled stays as it was in the set before.
+    A piece at a time, so that nothing is held that is written; what wasn't rolled stays as it
+    was in the set before.
     """
     keys = dict(Item.objects.values_list("code", "pk"))
     parts: list[Packed] = []
@@ -92,30 +97,33 @@ def store_rolled(
     arrays = assembled(rolling.at, bought, parts)
     if before and kept:
         arrays = merged(arrays_of(before), arrays)
-    SetArrays.objects.create(cost_set=cost_set, data=arrays.to_bytes())
+    with connection.cursor() as cursor, cursor.copy(STORE_ARRAYS) as copy:
+        copy.set_types(["int8", "bytea"])
+        copy.write_row((cost_set.pk, arrays.to_bytes()))
     return rolling.missing
 
 
 @contextmanager
-def _writing(cursor: Cursor[Any]) -> Iterator[Callable[[list[tuple[Any, ...]]], None]]:
+def _writing(cursor: Cursor[Any]) -> Iterator[Callable[[list[Values]], None]]:
     """Give what writes rows from a thread of its own: the database takes them in, and checks them, meanwhile."""
 
-    def copy(rows: list[tuple[Any, ...]]) -> None:
+    def copy(rows: list[Values]) -> None:
         with cursor.copy(STORE) as taking:
             for row in rows:
                 taking.write_row(row)
 
-    def write(rows: list[tuple[Any, ...]]) -> None:
-        while under_way:
+    def write(rows: list[Values]) -> None:
+        while under_way:  # at most one piece waits, so that nothing piles up
             under_way.pop().result()
         under_way.append(thread.submit(copy, rows))
 
     under_way: list[Future[None]] = []
+    cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
     with ThreadPoolExecutor(1) as thread:
-        cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
         yield write
-        write([])
-        thread.submit(cursor.execute, "SET CONSTRAINTS ALL DEFERRED").result()
+    for last in under_way:
+        last.result()
+    cursor.execute("SET CONSTRAINTS ALL DEFERRED")
 
 
 def _rows(rolling: Rolling, codes: Sequence[str]) -> Iterator[Row]:
@@ -155,7 +163,9 @@ def _read_arrays(cost_set: CostSet) -> ArraySet:
 
 def forget(cost_set: CostSet) -> None:
     """Delete a set with its standards, which nothing may stand on."""
-    SetArrays.objects.filter(cost_set=cost_set).delete()
-    standards = Standard.objects.filter(cost_set=cost_set)
-    standards._raw_delete(standards.db)  # one statement: the database itself refuses what is used
-    cost_set.delete()
+    for rows in (
+        SetArrays.objects.filter(cost_set=cost_set),
+        Standard.objects.filter(cost_set=cost_set),
+        CostSet.objects.filter(pk=cost_set.pk),
+    ):
+        rows._raw_delete(rows.db)  # one statement: the database itself refuses what is used
