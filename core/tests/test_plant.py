@@ -9,7 +9,6 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.structure.explode import CycleFound, total_requirements
-from poietic_core.structure.explode import low_level_codes as exact_codes
 from poietic_core.structure.plant import Plant
 
 Lines = list[tuple[int, int, int]]
@@ -46,8 +45,12 @@ class Arrays(SimpleTestCase):
 
         exact = total_requirements(graph, {str(i): Decimal(d) for i, d in enumerate(demand)})
         self.assertEqual(totals.tolist(), [float(exact[str(i)]) for i in range(size)])
-        codes = exact_codes(graph)
-        self.assertEqual(plant.codes.tolist(), [codes[str(i)] for i in range(size)])
+        library = nx.DiGraph([(a, b) for a, b, _ in lines])
+        library.add_nodes_from(range(size))
+        for item, code in enumerate(plant.codes.tolist()):
+            above = [plant.codes[a] for a in library.predecessors(item)]
+            self.assertEqual(code, max(above, default=-1) + 1)
+        self.assertEqual(nx.dag_longest_path_length(library), plant.codes.max())
 
     @given(drawn)
     def test_rolled_costs_equal_the_inverse_matrix_applied_to_direct_costs(

@@ -1,4 +1,4 @@
-"""The plant's graph of components: cycles, low-level codes, total requirements."""
+"""The plant's graph of components: cycles, total requirements."""
 
 from __future__ import annotations
 
@@ -65,18 +65,6 @@ def working_order(graph: Graph) -> list[str]:
                 on_path.add(child)
                 waiting.append(iter(sorted(graph.get(child, {}))))
     return finished[::-1]
-
-
-def low_level_codes(graph: Graph) -> dict[str, int]:
-    """Return per item the longest path from any top item, tops having 0."""
-    order = working_order(graph)
-    codes = dict.fromkeys(order, 0)
-    for item in order:
-        below = codes[item] + 1
-        for child in graph.get(item, ()):
-            if codes[child] < below:
-                codes[child] = below
-    return codes
 
 
 @exact
