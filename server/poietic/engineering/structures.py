@@ -65,6 +65,7 @@ class Head(NamedTuple):
     pk: int
     item: str
     approved_at: datetime | None
+    change: int
     batch_quantity: Decimal
     share_rule: str
     main_weight: Decimal
@@ -72,7 +73,8 @@ class Head(NamedTuple):
 
 
 HEAD_FIELDS = (
-    *("pk", "item__code", "approved_at", "batch_quantity", "share_rule", "main_weight", "grades"),
+    *("pk", "item__code", "approved_at", "change"),
+    *("batch_quantity", "share_rule", "main_weight", "grades"),
 )
 
 
@@ -101,6 +103,7 @@ def structures_of(
             r.pk,
             r.item.code,
             r.approved_at,
+            r.change,
             r.batch_quantity,
             r.share_rule,
             r.main_weight,
@@ -129,15 +132,15 @@ class _AsRead(NamedTuple):
     version: int | None
 
 
-#: approved structures by revision and its approval
-_KEPT: Kept[tuple[int, datetime], _AsRead] = Kept(KEPT_MOST)
+#: approved structures by revision, its approval and its last change: a database that begins anew counts anew
+_KEPT: Kept[tuple[int, datetime | None, int], _AsRead] = Kept(KEPT_MOST)
 
 
 def _structures(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
     version = Item.objects.aggregate(last=Max("change"))["last"] or 0
     found: dict[int, Structure] = {}
     for h in heads:
-        kept = h.approved_at and _KEPT.get((h.pk, h.approved_at))
+        kept = _KEPT.get((h.pk, h.approved_at, h.change))
         if kept and kept.version in (None, version):
             found[h.pk] = kept.structure
     unread = [h for h in heads if h.pk not in found]
@@ -145,7 +148,8 @@ def _structures(heads: list[Head], faults: Faults | None) -> dict[int, Structure
     for h in unread:
         if h.approved_at and (structure := read.get(h.pk)):
             is_plain = isinstance(structure.components, Lines) or _is_plain(structure)
-            _KEPT.keep((h.pk, h.approved_at), _AsRead(structure, None if is_plain else version))
+            last = None if is_plain else version
+            _KEPT.keep((h.pk, h.approved_at, h.change), _AsRead(structure, last))
     return found | read
 
 

@@ -158,8 +158,10 @@ const changeGiven = (c: Change) => ({
 function Compare({ rows, query, choose }: { rows: CostSet[]; query: URLSearchParams; choose: (more: Record<string, string>) => void }) {
   const current = rows.find((s) => s.state === 'current');
   const other = rows.find((s) => s.state !== 'current');
-  const now = Number(query.get('new') ?? other?.number ?? 0);
-  const old = Number(query.get('old') ?? current?.number ?? 0);
+  // one that was chosen and has been replaced since is no longer there
+  const chosen = (name: string) => rows.find((s) => String(s.number) === query.get(name))?.number;
+  const now = chosen('new') ?? other?.number ?? 0;
+  const old = chosen('old') ?? current?.number ?? 0;
   const item = query.get('item') ?? '';
   const found = useQuery({ ...againstOptions(now, old), enabled: now > 0 && old > 0 && now !== old });
   const pick = (name: string, value: number, words: string) => (
