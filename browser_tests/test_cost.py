@@ -49,6 +49,10 @@ class Standards(BrowserTest):
         self.assertEqual(str(standards_in_force()["PAD-3"].total), "0.520000")
         self.assertEqual(differences(), [])
 
+        page.goto("/cost/standards?new=999999")  # one that was replaced since it was chosen
+        compared = page.get_by_role("region", name="One set against another")
+        expect(compared).to_contain_text("items differ")
+
         page.goto("/define/items/MA-200")
         page.get_by_role("button", name="List prices of MA-200…").click()
         page.get_by_label("EUR 1", exact=True).fill("53.50")
