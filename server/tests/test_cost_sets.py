@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any
 from unittest import mock
 
+from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.test import TestCase
 from django.utils import timezone
@@ -15,6 +16,8 @@ from poietic.catalog.models import Item, PriceRow
 from poietic.commanding.jobs import JobStopped
 from poietic.commanding.registry import COMMANDS
 from poietic.commanding.run import post
+from poietic.costing import storing
+from poietic.costing.commands import RollUpNext
 from poietic.costing.frozen import costed
 from poietic.costing.models import CostSet, Standard
 from poietic.costing.queries import standards_in_force
@@ -202,6 +205,26 @@ class CostSets(TestCase):
         factor = costed(now["PM-200"]).grades["PM-200-A"]
         self.assertGreater(now["PM-200-A"].total, was)
         self.assertEqual(now["PM-200-A"].total, round(now["PM-200"].total * factor, 6))
+
+    def test_what_goes_wrong_while_standards_are_written_leaves_the_sets_as_they_were(self) -> None:
+        self.sunil.must("roll-up-next", {})
+        before = list(CostSet.objects.order_by("pk").values_list("pk", "state"))
+        written = Standard.objects.count()
+        rows = storing._rows
+        with (
+            mock.patch.object(storing, "_rows", lambda *piece: [*rows(*piece)] * 2),
+            self.assertRaises(IntegrityError),
+            transaction.atomic(),
+        ):
+            post(
+                COMMANDS["roll-up-next"],
+                RollUpNext(),
+                key="twice",
+                person=Person.objects.get(name="sunil"),
+                now=timezone.now(),
+            )
+        self.assertEqual(list(CostSet.objects.order_by("pk").values_list("pk", "state")), before)
+        self.assertEqual(Standard.objects.count(), written)
 
     def test_lines_read_column_by_column_are_those_read_one_by_one(self) -> None:
         item_of = dict(Revision.objects.values_list("pk", "item__code"))

@@ -42,14 +42,18 @@ class Materials:
         self._codes = tuple(at)
         self._needs = _Needs()
         self._ends: dict[str, tuple[int, int]] = {}
-        places = _Places(at)
+        #: where each of the columns' items stands; one past all names where it doesn't
+        places: dict[Columns, Positions] = {}
         children: list[Positions] = [np.empty(0, np.int32)]
         operations: list[Positions] = [np.empty(0, np.int32)]
         needs: list[int] = []
         for structure in structures:
             lines = as_lines(structure.components)
             columns, own, begin = lines.columns, slice(lines.begin, lines.end), len(needs)
-            children.append(places.of(columns)[columns.item[own]])
+            if columns not in places:
+                found = [at.get(code, len(at)) for code in columns.codes]
+                places[columns] = np.array(found, dtype=np.int32)
+            children.append(places[columns][columns.item[own]])
             operations.append(columns.operation[own])
             needs += self._needs.of(columns, own, structure.batch_quantity)
             self._ends[structure.item] = (begin, len(needs))
@@ -169,22 +173,6 @@ class Materials:
         return found
 
 
-class _Places:
-    """Where what columns name stands among all names; one past them where it doesn't."""
-
-    def __init__(self, at: Mapping[str, int]) -> None:
-        self._at = at
-        #: with the columns, because their identity is theirs only while they are there
-        self._known: dict[int, tuple[Columns, Positions]] = {}
-
-    def of(self, columns: Columns) -> Positions:
-        if id(columns) not in self._known:
-            unknown = len(self._at)
-            found = np.array([self._at.get(c, unknown) for c in columns.codes], dtype=np.int32)
-            self._known[id(columns)] = (columns, found)
-        return self._known[id(columns)][1]
-
-
 class _Needs:
     """What lines need per unit or per order: there are many lines, and few different needs."""
 
@@ -193,11 +181,11 @@ class _Needs:
         self.each: list[Decimal] = []
         self.are_per_order: list[bool] = []
         #: by columns and batch quantity, the need of each kind of line
-        self._known: dict[tuple[int, Decimal], tuple[Columns, dict[int, int]]] = {}
+        self._known: dict[tuple[Columns, Decimal], dict[int, int]] = {}
 
     def of(self, columns: Columns, own: slice, batch: Decimal) -> list[int]:
         """Return the needs of some lines that are stated for a batch quantity."""
-        _, known = self._known.setdefault((id(columns), batch), (columns, {}))
+        known = self._known.setdefault((columns, batch), {})
         kinds = columns.kind[own].tolist()
         for kind in kinds:
             if kind not in known:

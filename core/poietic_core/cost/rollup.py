@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from itertools import chain
 
 import numpy as np
 
@@ -19,7 +18,7 @@ from ..structure.phantom import inline
 from ..structure.plant import low_level_codes
 from ..structure.requirement import entering_for_one
 from .arrays import positions
-from .inputs import components, cost_structure
+from .inputs import component, cost_structure
 from .materials import Materials
 from .model import CostedStructure, CostInput, InputKind, ItemCost, UnitCost
 from .rates import ShopRates
@@ -55,8 +54,13 @@ class Missing:
     """Why an item got no standard: its own lack, or the components that have none."""
 
     item: str
+    #: as it follows the item's name
     why: str
     fix: str
+
+    def sentence(self) -> str:
+        """Return which item lacks what."""
+        return f"{self.item} {self.why}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -138,10 +142,9 @@ class Rolling:
     def _inlined(self, phantoms: Mapping[str, Structure]) -> dict[str, Structure]:
         found = {}
         for code, facts in self.items.items():
-            structure = facts.structure
-            if structure and code not in self._faults:
+            if facts.structure and code not in self._faults:
                 try:
-                    found[code] = inline(structure, phantoms).structure if phantoms else structure
+                    found[code] = inline(facts.structure, phantoms).structure
                 except DomainError as fault:
                     self._faults[code] = fault
         return found
@@ -252,9 +255,12 @@ class Rolling:
     def basis(self, code: str) -> CostedStructure:
         """Return the basis of a rolled item, its components one by one."""
         summed = self.bases[code]
-        materials = components(self.structures[code], self.costs)
+        materials = [
+            component(operation, used, quantity, self.costs[used], is_per_order)
+            for operation, used, quantity, is_per_order in self.materials.lines(code)
+        ]
         others = (i for i in summed.inputs if i.kind is not InputKind.COMPONENT)
-        return replace(summed, inputs=(*chain(*materials.values()), *others))
+        return replace(summed, inputs=(*materials, *others))
 
     def _co_products(self, structure: Structure) -> dict[str, ItemCost]:
         """Return the co-products of a structure at no cost yet: their shares come last."""
@@ -323,9 +329,10 @@ def _with_shares(structure: Structure, basis: CostedStructure) -> CostedStructur
 
 
 def _lack(item: str, why: str, fix: str) -> Missing:
-    return Missing(item=item, why=f"{item} {why}.", fix=fix)
+    return Missing(item=item, why=f"{why}.", fix=fix)
 
 
 def _fault(item: str, fault: DomainError) -> Missing:
     texts = fault.explain()
-    return Missing(item=item, why=f"{item}: {texts['what']} {texts['why']}", fix=texts["fix"])
+    why = f"can't be costed: {texts['what']} {texts['why']}"
+    return Missing(item=item, why=why, fix=texts["fix"])

@@ -18,7 +18,7 @@ Positions = NDArray[np.int32]
 class Columns:
     """Component lines, each as the item and the operation that it names and the kind of line it is.
 
-    Three columns of shape (n_lines,), and what they count in.
+    Three columns of shape (n_lines,), and what they count in; told from others by being itself.
     """
 
     item: Positions

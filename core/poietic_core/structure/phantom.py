@@ -77,7 +77,7 @@ def inline(structure: Structure, phantoms: Mapping[str, Structure]) -> Inlined:
     NoRoomForPhantom (structure.no_room_for_phantom)
     PhantomClash (structure.phantom_clash)
     """
-    if phantoms.keys().isdisjoint(codes_of(structure.components)):
+    if not phantoms or phantoms.keys().isdisjoint(codes_of(structure.components)):
         return Inlined(structure, {}, {})
     lines = [c for c in structure.components if c.item in phantoms]
     operations = _with_explicit_order(structure.operations)

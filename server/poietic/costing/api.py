@@ -264,5 +264,5 @@ def rolled(request: HttpRequest, code: str) -> RolledOut:
     cost = found.costs.get(code)
     return RolledOut(
         rolled=cost.cost.total() if cost else None,
-        missing=[MissingOut(item=m.item, why=m.why, fix=m.fix) for m in found.missing],
+        missing=[MissingOut(item=m.item, why=m.sentence(), fix=m.fix) for m in found.missing],
     )

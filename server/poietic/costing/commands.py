@@ -180,9 +180,8 @@ def _store(
     )
     missing = store_rolled(context, cost_set, rolling, before)
     for lack in missing:
-        why = lack.why.removeprefix(lack.item).lstrip(": ")  # the remark names the item itself
-        context.effects.remark(lack.item, f"{why} {lack.fix}")
-    cost_set.missing = [{"item": m.item, "why": m.why, "fix": m.fix} for m in missing]
+        context.effects.remark(lack.item, f"{lack.why} {lack.fix}")
+    cost_set.missing = [{"item": m.item, "why": m.sentence(), "fix": m.fix} for m in missing]
     cost_set.save(update_fields=["missing"])
     return cost_set
 

@@ -112,17 +112,20 @@ def _writing(cursor: Cursor[Any]) -> Iterator[Callable[[list[Values]], None]]:
             for row in rows:
                 taking.write_row(row)
 
+    def settle() -> None:
+        with connection.wrap_database_errors:  # what went wrong is told as everywhere
+            while under_way:
+                under_way.pop().result()
+
     def write(rows: list[Values]) -> None:
-        while under_way:  # at most one piece waits, so that nothing piles up
-            under_way.pop().result()
+        settle()  # at most one piece waits, so that nothing piles up
         under_way.append(thread.submit(copy, rows))
 
     under_way: list[Future[None]] = []
     cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
     with ThreadPoolExecutor(1) as thread:
         yield write
-    for last in under_way:
-        last.result()
+        settle()
     cursor.execute("SET CONSTRAINTS ALL DEFERRED")
 
 

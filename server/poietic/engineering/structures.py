@@ -96,7 +96,8 @@ def structures_of(
     """Return revisions as structures by key, in a constant number of statements.
 
     What was approved never changes, so it is read once; only its lines in other units than their
-    items' may come to something else, when an item changes. What can't be read is noted in `faults`; without them it is raised.
+    items' may come to something else, when an item changes. What can't be read is noted in
+    `faults`; without them it is raised.
     """
     heads = [
         Head(
