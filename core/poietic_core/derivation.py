@@ -8,9 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from decimal import Decimal
+from fractions import Fraction
+from math import prod
 from typing import NamedTuple
 
-from .quantity import ONE, ZERO, exact, round_to, round_up
+from .quantity import ONE, ZERO, decimal_of, exact, round_to, round_up
 
 
 class Derivation(NamedTuple):
@@ -31,6 +33,48 @@ class Derivation(NamedTuple):
 def given(label: str, value: Decimal, *, unit: str = "", source: str = "") -> Derivation:
     """Return a number that was entered or posted, with the place where it stands."""
     return Derivation(label, value, unit, "given", (), source)
+
+
+def ratio(label: str, value: Fraction, *, unit: str = "") -> Derivation:
+    """Return a fraction: as it stands where it is a decimal, else as what it divides."""
+    if Fraction(decimal_of(value)) == value:
+        return given(label, decimal_of(value), unit=unit)
+    above = given("of", Decimal(value.numerator))
+    return quotient(label, above, given("divided by", Decimal(value.denominator)), unit=unit)
+
+
+def fraction_of(number: Derivation) -> Fraction:
+    """Return a number exactly, worked out anew from what it was given.
+
+    Its `value` has the digits of a decimal; where a number is rounded up, the last of them
+    must not decide.
+    """
+    return _fraction(number, {})
+
+
+def _fraction(number: Derivation, known: dict[int, Fraction]) -> Fraction:
+    found = known.get(id(number))
+    if found is None:
+        terms = [_fraction(t, known) for t in number.terms]
+        found = known[id(number)] = _joined(number, terms)
+    return found
+
+
+def _joined(number: Derivation, terms: list[Fraction]) -> Fraction:
+    match number.how:
+        case "sum":
+            return sum(terms, Fraction(0))
+        case "product":
+            return prod(terms, start=Fraction(1))
+        case "quotient":
+            return terms[0] / terms[1]
+        case "negative":
+            return -terms[0]
+        case "larger":
+            return max(terms)
+        case "smaller":
+            return min(terms)
+    return Fraction(number.value)  # given, or rounded
 
 
 @exact
@@ -91,8 +135,6 @@ def rounded(label: str, term: Derivation, step: Decimal) -> Derivation:
 
 
 def rounded_up(label: str, term: Derivation, step: Decimal) -> Derivation:
-    """Return `term` rounded up to a multiple of `step`."""
-    return Derivation(
-        label=label, value=round_up(term.value, step), unit=term.unit, how="rounded up",
-        terms=(term,),
-    )  # fmt: skip
+    """Return `term`, worked out exactly, rounded up to a multiple of `step`."""
+    value = round_up(fraction_of(term), step)
+    return Derivation(label=label, value=value, unit=term.unit, how="rounded up", terms=(term,))

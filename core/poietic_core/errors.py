@@ -80,3 +80,16 @@ class UnknownUnit(DomainError):
     what: ClassVar[str] = "The unit {unit} is unknown."
     why: ClassVar[str] = "Quantities are kept in one of these units: {known}."
     fix: ClassVar[str] = "Choose one of them."
+
+
+@dataclass(eq=False)
+class BeyondDigits(DomainError):
+    """A number has more digits than are computed with."""
+
+    value: str
+    step: str
+    digits: int
+    code: ClassVar[str] = "number.beyond_digits"
+    what: ClassVar[str] = "A number comes to {value}."
+    why: ClassVar[str] = "In steps of {step} that has more than {digits} digits."
+    fix: ClassVar[str] = "Correct the quantities, prices, rates or shares that it is made of."

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from decimal import (
-    ROUND_CEILING,
     ROUND_FLOOR,
     ROUND_HALF_UP,
     Context,
     Decimal,
+    InvalidOperation,
     getcontext,
     setcontext,
 )
+from fractions import Fraction
 from functools import wraps
+from math import ceil
 from typing import ParamSpec, TypeVar
 
-from .errors import OffStep, OutOfRange
+from .errors import BeyondDigits, OffStep, OutOfRange
 
 ZERO = Decimal(0)
 ONE = Decimal(1)
@@ -53,12 +55,14 @@ def require_step(name: str, quantity: Decimal, *, step: Decimal, unit: str) -> D
     Raises
     ------
     OffStep (quantity.off_step)
+    BeyondDigits (number.beyond_digits)
 
     Examples
     --------
     >>> require_step("Quantity", Decimal("2.5"), step=Decimal("0.5"), unit="kg")
     Decimal('2.5')
     """
+    require_digits(quantity, step)
     if quantity % step:
         below = (quantity / step).to_integral_value(ROUND_FLOOR) * step
         raise OffStep(name, quantity, unit, step, below, below + step)
@@ -73,23 +77,53 @@ def require_positive(name: str, value: Decimal) -> Decimal:
     return value
 
 
+def require_digits(value: Decimal, step: Decimal) -> None:
+    """Refuse a value that can't be told to the step: BeyondDigits (number.beyond_digits)."""
+    if value and value.adjusted() - step.adjusted() >= CONTEXT.prec - 1:
+        raise BeyondDigits(f"{value:.3E}", f"{step.normalize():f}", CONTEXT.prec)
+
+
 @exact
-def round_up(quantity: Decimal, step: Decimal) -> Decimal:
+def round_up(quantity: Decimal | Fraction, step: Decimal) -> Decimal:
     """Return the smallest multiple of `step` that is not below `quantity`.
 
+    Whoever divides hands over a fraction: the last digit of a division, rounded up, would ask
+    for one step more.
+
+    Raises
+    ------
+    BeyondDigits (number.beyond_digits)
+
+    Examples
+    --------
     >>> round_up(Decimal("21.05"), Decimal(1))
     Decimal('22')
+    >>> round_up(3 / Fraction("0.6"), Decimal(1))
+    Decimal('5')
     """
-    return (quantity / step).to_integral_value(ROUND_CEILING) * step
+    if isinstance(quantity, Decimal):
+        require_digits(quantity, step)
+    steps = Decimal(ceil(Fraction(quantity) / Fraction(step)))
+    require_digits(steps, ONE)
+    return steps * step
+
+
+@exact
+def decimal_of(value: Fraction) -> Decimal:
+    """Return a fraction as a decimal, to the core's digits."""
+    return Decimal(value.numerator) / Decimal(value.denominator)
 
 
 @exact
 def round_to(value: Decimal, step: Decimal) -> Decimal:
     """Return the multiple of `step` nearest to `value`, halves away from zero (common practice).
 
+    Raises BeyondDigits (number.beyond_digits).
+
     >>> round_to(Decimal("2136.145"), Decimal("0.01"))
     Decimal('2136.15')
     """
+    require_digits(value, step)
     return (value / step).to_integral_value(ROUND_HALF_UP) * step
 
 
@@ -119,7 +153,10 @@ def round_parts(parts: Sequence[Decimal], total: Decimal, step: Decimal = CENT) 
     """
     if not parts:
         return []
-    floors = [p.quantize(step, ROUND_FLOOR) for p in parts]
+    try:
+        floors = [p.quantize(step, ROUND_FLOOR) for p in parts]
+    except InvalidOperation as err:
+        raise BeyondDigits(f"{max(parts):.3E}", f"{step:f}", CONTEXT.prec) from err
     missing = int((total - sum(floors, ZERO)) / step)
     if missing:
         # what differs in the last digits of a division only is a tie

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
+from fractions import Fraction
 from enum import StrEnum
 from typing import ClassVar
 
 from .derivation import Derivation, given, product
 from .errors import DomainError, UnknownUnit
-from .quantity import ONE, exact
+from .quantity import decimal_of, exact
 
 
 class Dimension(StrEnum):
@@ -101,10 +102,25 @@ def require_unit(unit: str) -> str:
     return unit
 
 
-@exact
 def conversion_factor(
     unit: str, into: str, *, item: str, stock_unit: str, own: Mapping[str, Decimal] | None = None
 ) -> Decimal:
+    """Return how many `into` one `unit` of an item is, as a decimal; else as `exact_factor`.
+
+    Examples
+    --------
+    >>> print(conversion_factor("lb", "kg", item="X", stock_unit="kg"))
+    0.45359237
+    >>> own = {"sheet": Decimal(2)}
+    >>> print(f"{conversion_factor('sheet', 'cm²', item='X', stock_unit='m²', own=own):f}")
+    20000
+    """
+    return decimal_of(exact_factor(unit, into, item=item, stock_unit=stock_unit, own=own))
+
+
+def exact_factor(
+    unit: str, into: str, *, item: str, stock_unit: str, own: Mapping[str, Decimal] | None = None
+) -> Fraction:
     """Return how many `into` one `unit` of an item is.
 
     Parameters
@@ -117,21 +133,15 @@ def conversion_factor(
     Raises
     ------
     NoConversion (quantity.no_conversion)
-
-    Examples
-    --------
-    >>> print(conversion_factor("lb", "kg", item="X", stock_unit="kg"))
-    0.45359237
-    >>> print(conversion_factor("sheet", "cm²", item="X", stock_unit="m²", own={"sheet": Decimal(2)}))
-    2E+4
+        Also where an own unit is not above 0 stock units.
     """
     if unit == into:
-        return ONE
+        return Fraction(1)
     left = _in_base(unit, stock_unit, own or {})
     right = _in_base(into, stock_unit, own or {})
-    if left is None or right is None or left[0] is not right[0]:
+    if left is None or right is None or left[0] is not right[0] or min(left[1], right[1]) <= 0:
         raise NoConversion(item, unit, into)
-    return left[1] / right[1]
+    return Fraction(left[1]) / Fraction(right[1])
 
 
 def _in_base(

@@ -232,7 +232,7 @@ class Phantoms(SimpleTestCase):
         structure = put_in.structure
         self.assertEqual([o.number for o in structure.operations], [10, 11, 20])
         self.assertEqual([o.after for o in structure.operations], [(), (), (10, 11)])
-        self.assertEqual(put_in.numbers, {(20, "KIT"): {10: 11}})
+        self.assertEqual(put_in.numbers, {(20, "KIT"): {0: 20, 10: 11}})
         enter = entering(structure.operations, D(1))
         needs = {c.item: quantity_per_unit(c, D(1)).value * enter[c.operation].value for c in structure.components if c.per is Per.UNIT}  # fmt: skip
         self.assertEqual(needs, {"PLATE": 2, "SCREW": 24})

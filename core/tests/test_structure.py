@@ -108,7 +108,8 @@ class Requirements(SimpleTestCase):
     ) -> str:
         """Return the rounded need of a line."""
         enter = entering(structure.operations, Decimal(good))
-        return str(need_of_line(structure, line, enter, step=Decimal(step), unit="kg").value)
+        need = need_of_line(structure, line, enter, step=Decimal(step), unit="kg").value
+        return f"{need.normalize():f}"
 
     def test_need_is_rounded_up_once_at_the_end(self) -> None:
         # by hand: 2.40 × 40 / 0.95 = 101.0526…, in steps of 0.01 kg

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta, tzinfo
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
 
 DAY_MINUTES = 24 * 60
 
@@ -57,7 +57,8 @@ class Calendar:
         """Return the shifts that begin on a day, as aware moments.
 
         Both ends are read off the wall clock, so that a night shift over a change of
-        summer time is an hour shorter or longer (common practice).
+        summer time is an hour shorter or longer (common practice). A time that the clock
+        skips is the moment at which it skips: a shift within that hour has no length.
         """
         spans = [(e.start, e.end) for e in self.extras if e.day == day]
         if self.closure_of(day) is None:
@@ -66,9 +67,31 @@ class Calendar:
 
     def _at(self, day: date, minute: int) -> datetime:
         days, rest = divmod(minute, DAY_MINUTES)
-        return datetime.combine(
+        read = datetime.combine(
             day + timedelta(days=days), time(rest // 60, rest % 60), tzinfo=self.zone
         )
+        there = read.astimezone(UTC).astimezone(self.zone)
+        return read if _wall(there) == _wall(read) else self._skip(read)
+
+    def _skip(self, read: datetime) -> datetime:
+        """Return the moment at which the clock skips a time of day."""
+        before = int(read.replace(fold=1).timestamp())  # by the offset after, and so too early
+        after = int(read.timestamp())
+        offset = self._offset(before)
+        while after - before > 1:
+            middle = (before + after) // 2
+            if self._offset(middle) == offset:
+                before = middle
+            else:
+                after = middle
+        return datetime.fromtimestamp(after, self.zone)
+
+    def _offset(self, second: int) -> timedelta | None:
+        return datetime.fromtimestamp(second, self.zone).utcoffset()
+
+
+def _wall(moment: datetime) -> datetime:
+    return moment.replace(tzinfo=None, fold=0)
 
 
 def _after(start: int, end: int) -> int:

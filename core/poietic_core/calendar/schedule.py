@@ -5,14 +5,29 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from decimal import ROUND_CEILING, Decimal
+from decimal import Decimal
+from fractions import Fraction
+from math import ceil
 
-from ..derivation import Derivation, given, product, quotient, rounded_up, total
-from ..quantity import ONE, ZERO, exact
+from ..derivation import (
+    Derivation,
+    fraction_of,
+    given,
+    product,
+    quotient,
+    ratio,
+    rounded_up,
+    total,
+)
+from ..errors import OutOfRange
+from ..quantity import ONE, ZERO, exact, require_positive
 from ..structure.flow import Network
-from .working_time import WorkingTime
+from .working_time import WorkingTime, require_zone
 
-HOUR = Decimal(3600)
+#: seconds
+HOUR = 3600
+#: what passes round the clock at most: some twenty years [h]
+SPAN_MOST = 200_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,10 +45,12 @@ class OperationTime:
 
     number: int
     center: WorkCenterTime
-    #: units still to be worked on [unit]
-    units: Decimal
+    #: units of the order still to be worked on [unit]
+    units: Decimal | Fraction
+    #: of its own units in one of the order's: of a phantom's operation there may be more, or fewer
+    each: Fraction = Fraction(1)
     setup_hours: Decimal = ZERO
-    #: per `run_quantity` units
+    #: per `run_quantity` of its own units
     run_hours: Decimal = ZERO
     run_quantity: Decimal = ONE
     runs_whole_batches: bool = False
@@ -41,25 +58,49 @@ class OperationTime:
     queue_hours: Decimal = ZERO
     wait_hours: Decimal = ZERO
     move_hours: Decimal = ZERO
+    #: of its own units
     transfer_quantity: Decimal | None = None
+
+    def is_done(self) -> bool:
+        """Tell whether nothing is left to work on: then it takes no time, before or after it either."""
+        return self.units <= 0
+
+    def own_units(self) -> Fraction:
+        """Return what is left, in units of its own."""
+        return Fraction(self.units) * self.each
 
     def head_seconds(self) -> int:
         """Return the working seconds until the next operation may begin."""
         if self.transfer_quantity is None:
-            return _seconds(self.clock().value)
-        first = min(self.transfer_quantity, self.units)
-        return _seconds(self.clock(units=first).value)
+            return _seconds(self.clock())
+        return _seconds(self.clock(units=min(Fraction(self.transfer_quantity), self.own_units())))
 
-    def tail_seconds(self, arriving: Decimal) -> int:
-        """Return the working seconds for the last `arriving` units, set up already."""
-        return _seconds(self._run(min(arriving, self.units)).value)
+    def tail_seconds(self, before: OperationTime) -> int:
+        """Return the working seconds for the last units that come from `before`, set up already."""
+        if before.transfer_quantity is None:
+            return 0
+        arriving = Fraction(before.transfer_quantity) / before.each * self.each
+        return _seconds(self._run(min(arriving, self.own_units())))
+
+    def away(self) -> timedelta:
+        """Return what passes round the clock from its end to the hand-over."""
+        return timedelta() if self.is_done() else _span(self.wait_hours + self.move_hours)
+
+    def queue_seconds(self) -> int:
+        """Return the working seconds that it waits for its turn."""
+        return 0 if self.is_done() else _seconds(given("queue", self.queue_hours, unit="h"))
 
     @exact
-    def clock(self, units: Decimal | None = None) -> Derivation:
+    def clock(self, units: Fraction | None = None) -> Derivation:
         """Return setup / efficiency + run × units / (efficiency × machines) [h].
 
         Whole batches are counted where the operation runs in batches; nothing to do takes
         no time.
+
+        Raises
+        ------
+        OutOfRange (input.out_of_range)
+            If efficiency, run quantity or machines are not above 0.
 
         Source
         ------
@@ -75,21 +116,23 @@ class OperationTime:
         >>> print(round(o.clock().value * 60, 6))
         387.500000
         """
-        units = self.units if units is None else units
+        units = self.own_units() if units is None else units
         if units <= 0:
             return given("nothing to do", ZERO, unit="h")
-        pace = given("efficiency", self.center.efficiency)
+        pace = given("efficiency", require_positive("The efficiency", self.center.efficiency))
         setup = quotient("setup", given("setup", self.setup_hours, unit="h"), pace, unit="h")
         return total("clock time", (setup, self._run(units)), unit="h")
 
-    def _run(self, units: Decimal) -> Derivation:
-        times = given("units", units)
+    def _run(self, units: Fraction) -> Derivation:
+        times = ratio("units", units)
         if self.run_quantity != ONE:
-            times = quotient("batches", times, given("units of a batch", self.run_quantity))
+            batch = require_positive("The run quantity", self.run_quantity)
+            times = quotient("batches", times, given("units of a batch", batch))
             if self.runs_whole_batches:
                 times = rounded_up("whole batches", times, ONE)
         work = product("run", (given("run", self.run_hours, unit="h"), times), unit="h")
-        pace = given("efficiency × machines", self.center.efficiency * self.machines)
+        machines = self.center.efficiency * self.machines
+        pace = given("efficiency × machines", require_positive("The efficiency × machines", machines))
         return quotient("run", work, pace, unit="h")
 
 
@@ -116,68 +159,66 @@ def schedule_backward(
     Raises
     ------
     NoWorkingTime (calendar.no_working_time)
+    WithoutZone (calendar.without_zone)
     """
+    require_zone(due)
     planned: dict[int, Planned] = {}
     for number in reversed(network.yields):
         t = times[number]
-        working = t.center.working
-        clock = _seconds(t.clock().value)
-        away = _span(t.wait_hours) + _span(t.move_hours)
+        working, clock, away = t.center.working, _seconds(t.clock()), t.away()
         followers = [planned[s] for s in network.following[number]]
-        if t.transfer_quantity is None:
+        if t.is_done():  # it keeps no one waiting
+            ends = starts = min([p.arrives for p in followers] or [due])
+        elif t.transfer_quantity is None:
             ends = working.subtract(min([p.arrives for p in followers] or [due]) - away, 0)
             starts = working.subtract(ends, clock) if clock else ends
         else:
-            limit = min(
-                [
-                    times[p.number].center.working.subtract(
-                        p.ends, times[p.number].tail_seconds(t.transfer_quantity)
-                    )
-                    for p in followers
-                ]
-                or [due]
-            )
-            starts = working.subtract(working.subtract(limit - away, 0), clock)
+            lasts = [_last_arrival(times[p.number], p, t) for p in followers]
+            starts = working.subtract(working.subtract(min(lasts or [due]) - away, 0), clock)
             for p in followers:
                 starts = min(starts, working.subtract(p.arrives - away, t.head_seconds()))
-            ends = working.add(starts, clock)
-        arrives = working.subtract(starts, _seconds(t.queue_hours)) if t.queue_hours else starts
+            ends = working.add(starts, clock) if clock else starts
+        queue = t.queue_seconds()
+        arrives = working.subtract(starts, queue) if queue else starts
         planned[number] = Planned(
             number=number, arrives=arrives, starts=starts, ends=ends, leaves=ends + away
         )
     return dict(reversed(planned.items()))
 
 
+def _last_arrival(follower: OperationTime, p: Planned, before: OperationTime) -> datetime:
+    """Return the latest moment at which the last units from the operation before may arrive."""
+    tail = follower.tail_seconds(before)
+    return follower.center.working.subtract(p.ends, tail) if tail else p.ends
+
+
 def schedule_forward(
     network: Network, times: Mapping[int, OperationTime], start: datetime
 ) -> dict[int, Planned]:
-    """Return the earliest dates with nothing before `start`; rules as backward."""
+    """Return the earliest dates with nothing before `start`; rules and refusals as backward."""
+    require_zone(start)
     planned: dict[int, Planned] = {}
     for number in network.yields:
         t = times[number]
         working = t.center.working
-        clock = _seconds(t.clock().value)
+        clock = _seconds(t.clock())
         arrives, no_earlier = start, start
         for before in network.before[number]:
             p, q = planned[before], times[before]
-            away = p.leaves - p.ends
-            if q.transfer_quantity is None:
+            if q.transfer_quantity is None or q.is_done():
                 arrives = max(arrives, p.leaves)
             else:
-                first = (
-                    q.center.working.add(p.starts, q.head_seconds())
-                    if q.head_seconds()
-                    else p.starts
-                )
-                arrives = max(arrives, first + away)
-                tail = t.tail_seconds(q.transfer_quantity)
-                no_earlier = max(no_earlier, working.add(p.leaves, tail))
-        ready = working.add(arrives, _seconds(t.queue_hours)) if t.queue_hours else arrives
+                head = q.head_seconds()
+                first = q.center.working.add(p.starts, head) if head else p.starts
+                arrives = max(arrives, first + q.away())
+                tail = t.tail_seconds(q)
+                no_earlier = max(no_earlier, working.add(p.leaves, tail) if tail else p.leaves)
+        queue = t.queue_seconds()
+        ready = working.add(arrives, queue) if queue else arrives
         starts = working.add(ready, 0) if clock else ready
         ends = max(working.add(starts, clock), no_earlier) if clock else max(starts, no_earlier)
-        leaves = ends + _span(t.wait_hours) + _span(t.move_hours) if t.units > 0 else ends
         planned[number] = Planned(
-            number=number, arrives=arrives, starts=starts, ends=ends, leaves=leaves
+            number=number, arrives=arrives, starts=starts, ends=ends, leaves=ends + t.away()
         )
     return planned
 
@@ -206,9 +247,13 @@ def plan_dates(
     return Dates(operations=schedule_forward(network, times, now), is_forward=True)
 
 
-def _seconds(hours: Decimal) -> int:
-    return int((hours * HOUR).to_integral_value(ROUND_CEILING))
+def _seconds(hours: Derivation) -> int:
+    """Return hours in seconds, rounded up: exactly, since a second more may be a day more."""
+    return ceil(fraction_of(hours) * HOUR)
 
 
 def _span(hours: Decimal) -> timedelta:
-    return timedelta(seconds=_seconds(hours))
+    """Return hours round the clock, or refuse more than a calendar holds: OutOfRange (input.out_of_range)."""
+    if not 0 <= hours <= SPAN_MOST:
+        raise OutOfRange("A wait", hours, f"between 0 and {SPAN_MOST} h")
+    return timedelta(seconds=ceil(Fraction(hours) * HOUR))

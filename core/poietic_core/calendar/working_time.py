@@ -24,6 +24,17 @@ class NoWorkingTime(DomainError):
     fix: ClassVar[str] = "Give the calendar shifts, or take closures away."
 
 
+@dataclass(eq=False)
+class WithoutZone(DomainError):
+    """A moment that doesn't say in which time zone it is."""
+
+    moment: str
+    code: ClassVar[str] = "calendar.without_zone"
+    what: ClassVar[str] = "The moment {moment} can't be placed on a calendar."
+    why: ClassVar[str] = "It does not say in which time zone it is."
+    fix: ClassVar[str] = "Give it a time zone."
+
+
 class WorkingTime:
     """A calendar laid out from `first` to `last`, both included.
 
@@ -42,6 +53,7 @@ class WorkingTime:
             (int(start.timestamp()), int(end.timestamp()))
             for n in range((last - first).days + 1)
             for start, end in calendar.shifts_of(first + timedelta(days=n))
+            if end > start
         )
         for start, end in spans:
             if self._ends and start <= self._ends[-1]:
@@ -58,8 +70,13 @@ class WorkingTime:
         return self._before[-1]
 
     def until(self, moment: datetime) -> int:
-        """Return the working seconds from the beginning of the span to a moment."""
-        second = int(moment.timestamp())
+        """Return the working seconds from the beginning of the span to a moment.
+
+        Raises
+        ------
+        WithoutZone (calendar.without_zone)
+        """
+        second = _second(moment)
         n = bisect_right(self._starts, second) - 1
         if n < 0:
             return 0
@@ -111,7 +128,7 @@ class WorkingTime:
         return sum(one < day <= other for day in worked)
 
     def _next(self, moment: datetime) -> datetime:
-        second = int(moment.timestamp())
+        second = _second(moment)
         n = bisect_right(self._ends, second)
         if n == len(self._starts):
             raise self._exhausted()
@@ -120,6 +137,17 @@ class WorkingTime:
     def _exhausted(self) -> NoWorkingTime:
         first, last = self._span
         return NoWorkingTime(self._calendar.code, first.isoformat(), last.isoformat())
+
+
+def require_zone(moment: datetime) -> datetime:
+    """Return a moment that says in which time zone it is, or refuse it: WithoutZone (calendar.without_zone)."""
+    if moment.utcoffset() is None:
+        raise WithoutZone(moment.isoformat())
+    return moment
+
+
+def _second(moment: datetime) -> int:
+    return int(require_zone(moment).timestamp())
 
 
 def _moment(second: int) -> datetime:

@@ -21,7 +21,7 @@ from .arrays import (
     Rows,
 )
 from .model import Base
-from .overhead import COUNTED
+from .overhead import BASES_OF
 
 
 @dataclass
@@ -75,7 +75,7 @@ def _linear(costs: ArraySet) -> tuple[NDArray[Any], NDArray[Any], Floats, Floats
     co_products = np.flatnonzero(kinds == CO_PRODUCT)
     if co_products.size:
         shares = np.bincount(items[co_products], rows["share"][co_products], costs.names.size)
-        copies, factors = _beside(rows, joint, co_products, enter)
+        copies, factors = _beside(rows, joint, co_products, weight)
         origin = np.concatenate([np.arange(rows.size), copies[0]])
         items = np.concatenate([items, copies[1]])
         own = np.where(joint, 1 - shares[rows["item"]], 1.0)
@@ -95,12 +95,12 @@ def _linear(costs: ArraySet) -> tuple[NDArray[Any], NDArray[Any], Floats, Floats
 
 
 def _beside(
-    rows: Rows, joint: Bools, co_products: NDArray[np.intp], enter: Floats
+    rows: Rows, joint: Bools, co_products: NDArray[np.intp], weight: Floats
 ) -> tuple[tuple[NDArray[np.intp], NDArray[np.intp]], Floats]:
     """Return the joint inputs again for every co-product: which, whose, and its part of each."""
     copies, owners, factors = [], [], []
     for n in co_products:
-        made = rows["quantity"][n] * enter[n]
+        made = weight[n]
         if not made:
             continue
         first, last = np.searchsorted(rows["item"], [rows["item"][n], rows["item"][n] + 1])
@@ -164,4 +164,4 @@ def _counted(costs: ArraySet, base: Base) -> Bools:
     if base is Base.MATERIAL_COST:
         is_bought = ~np.isnan(costs.bought[rows["code"]])
         return np.asarray((rows["kind"] == COMPONENT) & is_bought)
-    return np.isin(rows["kind"], [KIND[k] for k in COUNTED[base].values()])
+    return np.isin(rows["kind"], [KIND[k] for k, bases in BASES_OF.items() if base in bases])

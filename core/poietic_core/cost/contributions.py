@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from ..quantity import ONE, ZERO, exact
 from ..structure.explode import working_order
+from ..structure.flow import Network
 from ..structure.requirement import entering_for_one
 from .model import CostedStructure, InputKind
 from .sets import CostSet
@@ -76,23 +77,71 @@ def sensitivities(costs: CostSet, item: str) -> list[Sensitivity]:
     """
     found = []
     for basis, need in _needed(costs, item):
-        now = unit_cost(basis).total()
-        changed: list[tuple[int | None, Decimal, CostedStructure, int]] = []
+        moves = _Moves(basis)
         if any(i.is_per_order for i in basis.inputs):
-            larger = replace(basis, standard_lot=basis.standard_lot * (ONE + ONE_PERCENT))
-            changed.append((None, basis.standard_lot, larger, 1))
+            moved = need * moves.by_lot(basis.standard_lot * (ONE + ONE_PERCENT))
+            found.append(_sensitivity(basis, None, basis.standard_lot, moved))
         for o in basis.operations:
             if o.yield_share == ONE:
                 continue
             sign = 1 if o.yield_share * (ONE + ONE_PERCENT) <= ONE else -1
             share = o.yield_share * (ONE + sign * ONE_PERCENT)
-            changed.append((o.number, o.yield_share, _with_yield(basis, o.number, share), sign))
-        for operation, value, other, sign in changed:
-            moved = sign * need * (unit_cost(with_co_products(other)).total() - now)
-            found.append(
-                Sensitivity(code=basis.item, operation=operation, value=value, moved=moved)
-            )
+            moved = sign * need * moves.by_yield(o.number, share)
+            found.append(_sensitivity(basis, o.number, o.yield_share, moved))
     return sorted(found, key=lambda s: (-abs(s.moved), s.code, s.operation or 0))
+
+
+def _sensitivity(
+    basis: CostedStructure, operation: int | None, value: Decimal, moved: Decimal
+) -> Sensitivity:
+    return Sensitivity(code=basis.item, operation=operation, value=value, moved=moved)
+
+
+class _Moves:
+    """What another yield or lot moves in the cost of one unit, everything else as it is [money/unit].
+
+    Another yield changes what enters its operation and those before it, and nothing else.
+    """
+
+    def __init__(self, basis: CostedStructure) -> None:
+        self._basis = basis
+        self._network = Network(basis.operations)
+        self._enter = {n: d.value for n, d in entering_for_one(basis.operations).items()}
+        #: what is paid for each unit entering an operation, and for each good one leaving it
+        self._entered, self._left = (dict.fromkeys(self._enter, ZERO) for _ in range(2))
+        self._per_order = ZERO
+        for i in basis.inputs:
+            amount = i.signed(i.quantity) * i.price
+            if i.is_per_order:
+                self._per_order += amount
+            elif i.operation in self._enter:
+                paid = self._left if i.is_per_good else self._entered
+                paid[i.operation] += amount
+        #: a joint cost is divided: what moves it moves its shares too
+        self._has_co_products = any(i.kind is InputKind.CO_PRODUCT for i in basis.inputs)
+
+    def by_lot(self, lot: Decimal) -> Decimal:
+        """Return what another standard lot moves."""
+        if self._has_co_products:
+            return self._rolled(replace(self._basis, standard_lot=lot))
+        return self._per_order / lot - self._per_order / self._basis.standard_lot
+
+    def by_yield(self, number: int, share: Decimal) -> Decimal:
+        """Return what another yield of an operation moves."""
+        if self._has_co_products:
+            return self._rolled(_with_yield(self._basis, number, share))
+        yields, enter, moved = self._network.yields, dict(self._enter), ZERO
+        before = self._network.through(number)
+        for n in [n for n in reversed(yields) if n in before]:
+            leaving = max([enter[s] for s in self._network.following[n]] or [ONE])
+            good = share if n == number else yields[n]
+            enter[n] = leaving / good
+            moved += (enter[n] - self._enter[n]) * self._entered[n]
+            moved += (enter[n] * good - self._enter[n] * yields[n]) * self._left[n]
+        return moved
+
+    def _rolled(self, other: CostedStructure) -> Decimal:
+        return unit_cost(with_co_products(other)).total() - unit_cost(self._basis).total()
 
 
 def _with_yield(basis: CostedStructure, number: int, share: Decimal) -> CostedStructure:

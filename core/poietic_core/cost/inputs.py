@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 
+from ..errors import OutOfRange
 from ..quantity import ONE, exact, require_positive
 from ..structure.model import (
+    Multiple,
     Operation,
     OutputKind,
     OutputLine,
@@ -18,7 +20,6 @@ from ..structure.model import (
 from ..structure.requirement import per_unit
 from .joint import grade_factors
 from .model import (
-    SETUP_KINDS,
     CostedOperation,
     CostedStructure,
     CostInput,
@@ -61,8 +62,7 @@ def cost_structure(
         materials = components(structure, items)
     inputs: list[CostInput] = []
     overheads: list[CostInput] = []
-    if not structure.operations:  # a phantom's lines
-        inputs += materials.get(0, ())
+    inputs += materials.get(0, ())  # of a phantom without operations
     for operation in structure.operations:
         own = [*materials.get(operation.number, ()), *_times(operation, rates)]
         if operation.subcontract:
@@ -127,16 +127,29 @@ def component(
 
 
 def _times(operation: Operation, rates: ShopRates) -> list[CostInput]:
+    """Return the hours of an operation, at their rates.
+
+    Raises OutOfRange (input.out_of_range) where hours are negative or run for nothing.
+    """
     center, grade, per = operation.work_center, operation.labour_grade, operation.run_quantity
+    if per <= 0:
+        raise OutOfRange(f"The run quantity of operation {operation.number}", per, "above 0")
     setup_labour, run_labour = operation.labour_hours()
+    run_machine, runs_once = operation.run_machine_hours, False
+    if operation.multiple:
+        runs_once = operation.multiple.per is Per.ORDER
+        run_labour, run_machine = (h * operation.multiple.number for h in (run_labour, run_machine))
+        per = per * operation.multiple.of
     hours = (
-        (InputKind.SETUP_LABOUR, setup_labour),
-        (InputKind.SETUP_MACHINE, operation.setup_machine_hours),
-        (InputKind.RUN_LABOUR, run_labour / per),
-        (InputKind.RUN_MACHINE, operation.run_machine_hours / per),
+        (InputKind.SETUP_LABOUR, setup_labour, True),
+        (InputKind.SETUP_MACHINE, operation.setup_machine_hours, True),
+        (InputKind.RUN_LABOUR, run_labour / per, runs_once),
+        (InputKind.RUN_MACHINE, run_machine / per, runs_once),
     )
     found = []
-    for kind, quantity in hours:
+    for kind, quantity, is_per_order in hours:
+        if quantity < 0:
+            raise OutOfRange(f"The {kind} hours of operation {operation.number}", quantity, "at least 0")  # fmt: skip
         if quantity:
             rate = rates.hour(kind, center, grade)
             found.append(
@@ -148,22 +161,29 @@ def _times(operation: Operation, rates: ShopRates) -> list[CostInput]:
                     unit="h",
                     price=rate.per_hour,
                     split=rate.split,
-                    is_per_order=kind in SETUP_KINDS,
+                    is_per_order=is_per_order,
                 )
             )
     return found
 
 
 def _subcontract(operation: Operation, work: Subcontract) -> CostInput:
+    """Return a supplier's work: a piece per unit, or those of a phantom that a unit or an order takes."""
+    multiple = operation.multiple or Multiple(number=ONE)
+    pieces, is_per_order = multiple.value(), multiple.per is Per.ORDER
+    is_returned = work.basis is PaymentBasis.RETURNED
+    if is_per_order and is_returned:
+        pieces *= operation.yield_share
     return CostInput(
         operation=operation.number,
         kind=InputKind.SUBCONTRACT,
         code=work.supplier,
-        quantity=ONE,
+        quantity=pieces,
         unit="pcs",
         price=work.price,
         split={Element.SUBCONTRACT: work.price},
-        is_per_good=work.basis is PaymentBasis.RETURNED,
+        is_per_order=is_per_order,
+        is_per_good=is_returned and not is_per_order,
     )
 
 
@@ -173,6 +193,7 @@ def _co_product(structure: Structure, line: OutputLine, cost: ItemCost) -> CostI
         kind=InputKind.CO_PRODUCT,
         code=line.item,
         quantity=per_unit(line, structure.batch_quantity),
+        is_per_order=line.per is Per.ORDER,
         unit=cost.unit,
         price=cost.price,
         split=cost.split,
@@ -186,6 +207,7 @@ def _by_product(structure: Structure, line: OutputLine, unit: str) -> CostInput:
         kind=InputKind.BY_PRODUCT,
         code=line.item,
         quantity=per_unit(line, structure.batch_quantity),
+        is_per_order=line.per is Per.ORDER,
         unit=unit,
         price=line.credit_price,
         split={Element.BY_PRODUCT: line.credit_price},

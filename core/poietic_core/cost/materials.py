@@ -9,12 +9,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..quantity import ONE, exact
+from ..errors import DomainError, OutOfRange
+from ..quantity import ONE, decimal_of, exact
 from ..structure.lines import Columns, Positions, as_lines
 from ..structure.model import ComponentLine, Per, Structure
 from ..structure.requirement import per_unit
@@ -47,15 +49,22 @@ class Materials:
         children: list[Positions] = [np.empty(0, np.int32)]
         operations: list[Positions] = [np.empty(0, np.int32)]
         needs: list[int] = []
+        #: why an item's lines can't be costed, by its code
+        self.faults: dict[str, DomainError] = {}
         for structure in structures:
             lines = as_lines(structure.components)
             columns, own, begin = lines.columns, slice(lines.begin, lines.end), len(needs)
+            try:
+                own_needs = self._needs.of(columns, own, structure.batch_quantity)
+            except DomainError as fault:
+                self.faults[structure.item] = fault
+                continue
             if columns not in places:
                 found = [at.get(code, len(at)) for code in columns.codes]
                 places[columns] = np.array(found, dtype=np.int32)
             children.append(places[columns][columns.item[own]])
             operations.append(columns.operation[own])
-            needs += self._needs.of(columns, own, structure.batch_quantity)
+            needs += own_needs
             self._ends[structure.item] = (begin, len(needs))
         self._child = np.concatenate(children)
         self._operation = np.concatenate(operations)
@@ -193,6 +202,9 @@ class _Needs:
         return [known[kind] for kind in kinds]
 
     def _add(self, line: ComponentLine, batch: Decimal) -> int:
+        for name, number in (("batch quantity", batch), ("quantity", line.quantity), ("unit", line.unit_factor), ("allowance", ONE + line.allowance)):  # fmt: skip
+            if number <= 0:
+                raise OutOfRange(f"The {name} of a component line", decimal_of(Fraction(number)), "above 0")  # fmt: skip
         self.each.append(per_unit(line, batch))
         self.are_per_order.append(line.per is Per.ORDER)
         return len(self.each) - 1

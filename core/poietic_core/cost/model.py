@@ -60,6 +60,14 @@ ITEM_KINDS = (InputKind.COMPONENT, *OUTPUT_KINDS)
 CODED_KINDS = (*ITEM_KINDS, *OVERHEAD_KINDS)
 
 
+class Basis(StrEnum):
+    """What the quantity of an input is stated for."""
+
+    ENTERING = "unit entering"
+    GOOD = "good unit"
+    ORDER = "order"
+
+
 class Base(StrEnum):
     """What overhead is charged by."""
 
@@ -138,6 +146,12 @@ class CostInput:
     def key(self) -> InputKey:
         """Return what identifies the input within its structure; only materials and overhead name one."""
         return self.operation, self.kind, self.code if self.kind in CODED_KINDS else ""
+
+    def basis(self) -> Basis:
+        """Return what its quantity is stated for."""
+        if self.is_per_order:
+            return Basis.ORDER
+        return Basis.GOOD if self.is_per_good else Basis.ENTERING
 
     def is_credited(self) -> bool:
         """Tell whether it lowers the cost."""

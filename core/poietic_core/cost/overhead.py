@@ -51,22 +51,15 @@ def budget_rate(budget: Decimal, capacity: Decimal, base: Base) -> Derivation:
     )
 
 
-#: the kinds of inputs that make up a base, by whether they are per order
-COUNTED = {
-    Base.LABOUR_HOURS: {True: InputKind.SETUP_LABOUR, False: InputKind.RUN_LABOUR},
-    Base.MACHINE_HOURS: {True: InputKind.SETUP_MACHINE, False: InputKind.RUN_MACHINE},
-    Base.LABOUR_COST: {True: InputKind.SETUP_LABOUR, False: InputKind.RUN_LABOUR},
+#: the bases that a kind of time is part of; a base counts what is per order apart
+BASES_OF = {
+    InputKind.SETUP_LABOUR: (Base.LABOUR_HOURS, Base.LABOUR_COST),
+    InputKind.RUN_LABOUR: (Base.LABOUR_HOURS, Base.LABOUR_COST),
+    InputKind.SETUP_MACHINE: (Base.MACHINE_HOURS,),
+    InputKind.RUN_MACHINE: (Base.MACHINE_HOURS,),
 }
-
-
 #: bases that are money, not hours
 COSTS = (Base.LABOUR_COST, Base.MATERIAL_COST)
-#: the bases that a kind of input is part of, by whether it is per order
-_PART_OF = {
-    (kind, is_per_order): [base for base, kinds in COUNTED.items() if kinds[is_per_order] is kind]
-    for of_base in COUNTED.values()
-    for is_per_order, kind in of_base.items()
-}
 #: how much of each base there is, per order and per unit entering apart
 Bases = dict[tuple[Base, bool], Decimal]
 
@@ -82,9 +75,9 @@ def base_quantities(operation: int, inputs: Iterable[CostInput]) -> Bases:
         if i.operation != operation:
             continue
         if i.kind is InputKind.COMPONENT:
-            bases = [] if i.is_made else [Base.MATERIAL_COST]
+            bases = () if i.is_made else (Base.MATERIAL_COST,)
         else:
-            bases = _PART_OF.get((i.kind, i.is_per_order), [])
+            bases = BASES_OF.get(i.kind, ())
         for base in bases:
             amount = i.quantity * i.price if base in COSTS else i.quantity
             key = (base, i.is_per_order)

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from functools import partial
 
 import numpy as np
 
 from ..errors import DomainError
 from ..plain import made_by_the_million
-from ..quantity import exact
+from ..quantity import UNIT_COST_STEP, exact, require_digits
 from ..structure.explode import CycleFound
 from ..structure.lines import codes_of
 from ..structure.model import OutputKind, Structure
@@ -135,6 +136,7 @@ class Rolling:
         #: position of every code that the inputs of a basis may name
         self.at = positions(self._names())
         self.materials = Materials(self.structures.values(), self.at)
+        self._faults |= self.materials.faults
         self._levels = self._in_levels()
         for code, cost in self.costs.items():
             self.materials.learn(code, cost)
@@ -204,16 +206,23 @@ class Rolling:
             elif facts.is_made:
                 ready.append(facts)
             elif facts.price is not None:
-                price = bought_cost(facts.price)
-                self._learn(code, ItemCost(cost=price, is_made=False, unit=facts.unit))
+                self._try(code, partial(self._buy, facts, facts.price))
         materials = self.materials.summed([facts.code for facts in ready])
         for facts in ready:
-            try:
-                lack = self._cost(facts, materials[facts.code])
-            except DomainError as fault:
-                lack = _fault(facts.code, fault)
-            if lack:
-                self.missing.append(lack)
+            self._try(facts.code, partial(self._cost, facts, materials[facts.code]))
+
+    def _try(self, code: str, cost: Callable[[], Missing | None]) -> None:
+        """Cost an item; what keeps it from being costed is a lack of it alone."""
+        try:
+            lack = cost()
+        except DomainError as fault:
+            lack = _fault(code, fault)
+        if lack:
+            self.missing.append(lack)
+
+    def _buy(self, facts: ItemFacts, price: Decimal) -> None:
+        require_digits(price, UNIT_COST_STEP)
+        self._learn(facts.code, ItemCost(cost=bought_cost(price), is_made=False, unit=facts.unit))
 
     def _learn(self, code: str, cost: ItemCost) -> None:
         self.costs[code] = cost
@@ -320,7 +329,7 @@ def _with_shares(structure: Structure, basis: CostedStructure) -> CostedStructur
     """Return a basis whose co-products bear their shares of the joint cost."""
     split_off = next(o.operation for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT)
     made = entering_for_one(basis.operations)[split_off].value
-    shares = co_product_shares(structure, made)
+    shares = co_product_shares(structure, made, basis.standard_lot)
     inputs = [
         replace(i, share=shares[i.code]) if i.kind is InputKind.CO_PRODUCT else i
         for i in basis.inputs

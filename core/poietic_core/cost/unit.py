@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from decimal import Decimal
 
 from ..derivation import Derivation, given, negative, product, quotient, rounded, total
 from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, round_parts, round_to
 from ..structure.flow import Network
-from ..structure.model import OutputKind, Structure
+from ..structure.model import OutputKind, Per, Structure
 from ..structure.requirement import entering_for_one, per_unit
 from .joint import JointOutput, joint_shares
 from .model import (
@@ -117,17 +117,24 @@ def unit_cost(costed: CostedStructure) -> UnitCost:
 
     The parts carry 6 decimals and add up to `standard_cost`.
     """
+    taken = _taken(costed)
+    whole = sum((each * i.price for i, each in taken), ZERO)
+    return _rounded_cost(*_levels(taken), round_to(whole, UNIT_COST_STEP))
+
+
+def _levels(
+    taken: Iterable[tuple[CostInput, Decimal]],
+) -> tuple[dict[Element, Decimal], dict[Element, Decimal]]:
+    """Return what inputs cost by element, of this level and of lower ones, unrounded."""
     this: dict[Element, Decimal] = {}
     lower: dict[Element, Decimal] = {}
-    whole = ZERO
-    for i, each in _taken(costed):
-        whole += each * i.price
+    for i, each in taken:
         if i.lower and not i.is_made:
             _add(lower, i.lower, each)
             _add(this, own_level(i), each)
         else:
             _add(lower if i.is_made else this, i.split, each)
-    return _rounded_cost(this, lower, round_to(whole, UNIT_COST_STEP))
+    return this, lower
 
 
 def _taken(costed: CostedStructure) -> list[tuple[CostInput, Decimal]]:
@@ -175,13 +182,16 @@ def _rounded_cost(
 
 
 @exact
-def co_product_shares(structure: Structure, made: Decimal) -> Mapping[str, Decimal]:
+def co_product_shares(
+    structure: Structure, made: Decimal, standard_lot: Decimal
+) -> Mapping[str, Decimal]:
     """Return the share of the joint cost that each co-product bears.
 
     Parameters
     ----------
     structure : with its phantoms put in
     made : units entering the operation at which they leave, per good unit of the item
+    standard_lot : over which outputs of an order are spread [unit]
 
     Raises
     ------
@@ -193,7 +203,8 @@ def co_product_shares(structure: Structure, made: Decimal) -> Mapping[str, Decim
     outputs = [JointOutput(item=structure.item, quantity=good, weight=structure.main_weight)]
     for line in lines:
         each = per_unit(line, structure.batch_quantity)
-        outputs.append(JointOutput(item=line.item, quantity=each * made, weight=line.weight))
+        quantity = each * made if line.per is Per.UNIT else each / standard_lot
+        outputs.append(JointOutput(item=line.item, quantity=quantity, weight=line.weight))
     return joint_shares(structure.item, structure.share_rule, outputs)
 
 
@@ -208,21 +219,21 @@ def with_co_products(costed: CostedStructure) -> CostedStructure:
     if not lines:
         return costed
     joint = Network(costed.operations).through(lines[0].operation)
-    before = unit_cost(
-        replace(
-            costed,
-            inputs=tuple(
-                i
-                for i in costed.inputs
-                if i.operation in joint and i.kind is not InputKind.CO_PRODUCT
-            ),
-        )
+    taken = _taken(costed)
+    this, lower = _levels(
+        (i, each)
+        for i, each in taken
+        if i.operation in joint and i.kind is not InputKind.CO_PRODUCT
     )
-    made = entering_for_one(costed.operations)[lines[0].operation].value
+    leaving = {i.key(): -each for i, each in taken if i.kind is InputKind.CO_PRODUCT}
     inputs = []
     for i in costed.inputs:
         if i.kind is InputKind.CO_PRODUCT and i.quantity:
-            cost = scaled_cost(before, i.share / (i.quantity * made))
+            # unrounded until it is divided: a co-product may be a gram of a joint cost
+            share = i.share / leaving[i.key()]
+            own, below = ({e: v * share for e, v in level.items()} for level in (this, lower))
+            whole = sum(own.values(), ZERO) + sum(below.values(), ZERO)
+            cost = _rounded_cost(own, below, round_to(whole, UNIT_COST_STEP))
             inputs.append(_at_cost(i, cost))
         else:
             inputs.append(i)

@@ -22,9 +22,9 @@ from ..derivation import (
     smaller,
     total,
 )
-from ..quantity import ONE, ZERO, exact, money, round_parts
+from ..quantity import CENT, ONE, UNIT_COST_STEP, ZERO, exact, money, round_parts
 from ..structure.flow import FlowStep, Network, equivalent_units
-from .model import OUTPUT_KINDS, OVERHEAD_KINDS, SETUP_KINDS, TIME_ELEMENT, InputKind
+from .model import OUTPUT_KINDS, OVERHEAD_KINDS, SETUP_KINDS, TIME_ELEMENT, Basis, InputKind
 
 #: what setting up takes, and the overhead that follows from it
 MADE_ONCE = (*SETUP_KINDS, InputKind.SETUP_OVERHEAD)
@@ -43,10 +43,10 @@ class CauseKind(StrEnum):
     ORDER_SIZE = "order size"
     BY_PRODUCT_PRICE = "by-product price"
     BY_PRODUCT_QUANTITY = "by-product quantity"
-    OUTPUT_MIX = "output mix"
-    FIXED_OVERHEAD_VOLUME = "fixed overhead volume"
     GRADING = "grading"
+    OUTPUT_MIX = "output mix"
     WRITTEN_OFF = "written off"
+    FIXED_OVERHEAD_VOLUME = "fixed overhead volume"
     ROUNDING = "rounding"
 
 
@@ -66,6 +66,8 @@ class OperationFacts:
     is_finished: bool = False
     #: value of abnormal scrap that was taken out to expense [money]
     written_off: Decimal = ZERO
+    #: how often it was set up; None: once, as soon as setup time or a unit is reported
+    times_set_up: Decimal | None = None
     #: scrap by reason, adding up to `scrap`
     scrap_by_reason: Mapping[str, Decimal] = field(default_factory=dict)
 
@@ -84,19 +86,20 @@ class InputFacts:
     unit: str
     #: standard unit cost frozen with the order; the credit price of a by-product
     price: Decimal
-    #: per unit entering (per order, where so stated), by the order's structure
+    #: by the order's structure, for what `basis` says; 0 where it has no such input
     allowed: Decimal
-    #: the same by the costing structure; 0 where it has no such input
+    #: by the costing structure, for what `standard_basis` says; 0 where it has no such input
     standard: Decimal
     #: actual quantity, net of returns
     used: Decimal
     #: what it was charged at; for a by-product, what was credited
     amount: Decimal
-    is_per_order: bool = False
-    #: per good unit leaving the operation
-    is_per_good: bool = False
+    basis: Basis = Basis.ENTERING
+    standard_basis: Basis = Basis.ENTERING
     #: overhead that no act of the shop makes more or less
     is_fixed_overhead: bool = False
+    #: what the whole order requires, rounded up as it was issued; None: unrounded
+    required: Decimal | None = None
     #: issued and not yet worked in, where somebody stated it
     unworked: Decimal | None = None
 
@@ -162,6 +165,8 @@ class Variance:
     #: standard value of what is still in the order, by operation
     wip_at_standard: Mapping[int, Decimal]
     causes: Sequence[Cause]
+    #: what rounding can leave at most [money]
+    rounding_most: Decimal
 
     @exact
     def allowed(self) -> Decimal:
@@ -175,9 +180,17 @@ class Variance:
 
     @exact
     def rounded_causes(self) -> list[tuple[Cause, Decimal]]:
-        """Return the causes to the cent, with the rounding cause, adding up to `to_date`."""
+        """Return the causes to the cent, with the rounding cause, adding up to `to_date`.
+
+        Raises
+        ------
+        AssertionError
+            If more is left than rounding can leave: the decomposition would hide a cause.
+        """
         unrounded = [c.amount.value for c in self.causes]
         rest = self.to_date() - sum(unrounded, ZERO)
+        if abs(rest) > self.rounding_most:
+            raise AssertionError(f"The causes leave {rest} of {self.to_date()} unexplained.")
         kinds = list(CauseKind)
         ranked = sorted(
             range(len(self.causes)), key=lambda i: (kinds.index(self.causes[i].kind), i)
@@ -205,6 +218,7 @@ class _Flow:
     per_good: Mapping[int, Derivation]  # entering per good unit
     part_done: Mapping[int, Derivation]  # share of the order quantity
     standard_yields: Mapping[int, Decimal]
+    lots: Derivation  # standard lots received
 
 
 @exact
@@ -215,36 +229,42 @@ def variance_of(facts: OrderFacts) -> Variance:
     standard value of its work in process is zero, so the variance is the balance of the
     order's WIP.
 
+    Raises
+    ------
+    ValueError
+        If the order is completed with rework pending: that is decided before.
+
     Source
     ------
     Standard costing with flexible allowances: Horngren, Datar & Rajan, Cost Accounting,
     ch. 7; the equivalent units of orders in flight as in ch. 17.
     """
+    if facts.is_completed and any(o.rework_pending for o in facts.operations):
+        raise ValueError("a completed order has no rework pending")
     flow = _flow_of(facts)
     causes: list[Cause] = []
     wip: dict[int, Decimal] = {}
     charged = ZERO
-    operations = {
-        s.number: OperationFacts(number=s.number, yield_share=s.yield_share, is_finished=True)
-        for s in facts.standard_operations
-    }
-    operations |= {o.number: o for o in facts.operations}
     for i in facts.inputs:
+        line = _Line(i, facts, flow)
         sign = _sign(i.kind)
         charged += sign * i.amount
-        causes += _causes_of(i, facts, flow, operations[i.operation])
-        held = _held_at_standard(i, facts, flow, operations[i.operation])
+        causes += line.causes()
+        held = line.held().value * i.price
         wip[i.operation] = wip.get(i.operation, ZERO) + sign * held
     for o in facts.operations:
         charged -= o.written_off
         taken_out = given("taken out to scrap expense", -o.written_off, unit="EUR")
         causes.append(Cause(kind=CauseKind.WRITTEN_OFF, operation=o.number, code="", amount=taken_out))  # fmt: skip
     causes += _grading(facts)
+    lines = len(facts.inputs) + len(facts.grades) + 1
     return Variance(
         charged=charged,
         received_value=facts.received_value,
         wip_at_standard=wip,
         causes=[c for c in causes if c.amount.value],
+        # a cent per line, and what a unit cost of six decimals leaves on so many units
+        rounding_most=lines * CENT + facts.received * UNIT_COST_STEP,
     )
 
 
@@ -278,8 +298,8 @@ def worth_after(facts: OrderFacts) -> dict[int, dict[InputCell, Decimal]]:
     worth: dict[int, dict[InputCell, Decimal]] = {n: {} for n in network.yields}
     for number, share in network.yields.items():
         for at, i in enumerate(facts.inputs):
-            if i.operation == number and not i.is_per_order:
-                each = i.allowed * (share if i.is_per_good else ONE)
+            if i.operation == number and i.basis is not Basis.ORDER:
+                each = i.allowed * (share if i.basis is Basis.GOOD else ONE)
                 worth[number][number, at] = _sign(i.kind) * each * i.price
         worth[number] = {cell: amount / share for cell, amount in worth[number].items()}
         carrier = network.carrier[number]
@@ -325,50 +345,168 @@ def _flow_of(facts: OrderFacts) -> _Flow:
         per_good=dict.fromkeys(standard, one) | per_good,
         part_done=nothing | part_done,
         standard_yields={s.number: s.yield_share for s in facts.standard_operations},
+        lots=quotient("lots received", received, given("standard lot", facts.standard_lot)),
     )
 
 
-def _unworked(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts) -> Derivation:
-    """Return U: issued and not yet worked in."""
-    if o.is_finished or facts.is_completed or i.kind is not InputKind.COMPONENT:
-        return given("not yet worked in", ZERO, unit=i.unit)
-    if i.unworked is not None:
-        return given("stated as not yet worked in", i.unworked, unit=i.unit)
-    done = _times_made(i, o) if i.is_per_order else o.processed()
-    whole = ONE if i.is_per_order else facts.ordered * flow.per_good[i.operation].value
-    surplus = min(i.used, whole * i.allowed) - done * i.allowed
-    return larger(
-        "not yet worked in",
-        given("none", ZERO),
-        given("issued beyond the work", surplus, unit=i.unit),
-    )
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """An input of an order with the units that it is measured by."""
 
+    i: InputFacts
+    facts: OrderFacts
+    flow: _Flow
 
-def _times_made(i: InputFacts, o: OperationFacts) -> Decimal:
-    """Return how often the per-order part was made: once, as soon as the operation began."""
-    began = o.processed() > 0 or (i.kind in MADE_ONCE and i.used > 0)
-    return ONE if began else ZERO
+    def causes(self) -> list[Cause]:
+        """Return what the input cost more or less than its standard, by cause."""
+        i = self.i
+        price = given("standard price", i.price, unit=f"EUR/{i.unit}")
+        used = given(f"{i.code} used", i.used, unit=i.unit)
+        charged = given("credited" if i.kind in OUTPUT_KINDS else "charged", i.amount, unit="EUR")
+        at_standard = product("at standard price", (used, price), unit="EUR")
+        kinds = {CauseKind.PRICE: difference("price", charged, at_standard, unit="EUR")}
+        for kind, quantity in self._quantities().items():
+            kinds[kind] = product(str(kind), (quantity, price), unit="EUR")
+        return [
+            Cause(
+                kind=_kind(kind, i),
+                operation=i.operation,
+                code=i.code,
+                input=i.kind,
+                amount=negative(amount) if i.kind in OUTPUT_KINDS else amount,
+            )
+            for kind, amount in kinds.items()
+        ]
 
+    def held(self) -> Derivation:
+        """Return how much of the input the standard grants for what is still in the order."""
+        standing, out = self._standing(), self._required()
+        open_part = given("none is made ahead", ZERO, unit=self.i.unit)
+        if self.i.basis is Basis.ORDER:
+            open_part = difference(
+                "made for what is still to come", self._allowed(), self._due(), unit=self.i.unit
+            )
+        in_work = difference("in what stands", standing, out, unit=self.i.unit)
+        return total("held", (open_part, in_work, self._unworked()), unit=self.i.unit)
 
-def _causes_of(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts) -> list[Cause]:
-    price = given("standard price", i.price, unit=f"EUR/{i.unit}")
-    used = given(f"{i.code} used", i.used, unit=i.unit)
-    charged = given("credited" if i.kind in OUTPUT_KINDS else "charged", i.amount, unit="EUR")
-    at_standard = product("at standard price", (used, price), unit="EUR")
-    amounts = [(_kind(CauseKind.PRICE, i), difference("price", charged, at_standard, unit="EUR"))]
-    parts = _per_order_causes if i.is_per_order else _per_unit_causes
-    for kind, quantity in parts(i, facts, flow, o).items():
-        amounts.append((_kind(kind, i), product(str(kind), (quantity, price), unit="EUR")))
-    return [
-        Cause(
-            kind=kind,
-            operation=i.operation,
-            code=i.code,
-            input=i.kind,
-            amount=negative(amount) if i.kind in OUTPUT_KINDS else amount,
+    def _quantities(self) -> dict[CauseKind, Derivation]:
+        i = self.i
+        used = given("used", i.used, unit=i.unit)
+        standard = self._standard_required()
+        if i.kind is InputKind.CO_PRODUCT:  # more or less of it is one cause, whatever it is due to
+            expected = total("expected", (self.held(), standard), unit=i.unit)
+            return {CauseKind.OUTPUT_MIX: difference("beyond", used, expected, unit=i.unit)}
+        allowed, standing = self._allowed(), self._standing()
+        found = {
+            CauseKind.USAGE: total(
+                "used beyond allowed",
+                (used, negative(self._unworked()), negative(allowed)),
+                unit=i.unit,
+            ),
+            CauseKind.METHOD: difference(
+                "structure against standard", self._required(), standard, unit=i.unit
+            ),
+        }
+        if i.basis is Basis.ORDER:
+            found[CauseKind.ORDER_SIZE] = difference(
+                "made once, absorbed per piece", self._due(), standing, unit=i.unit
+            )
+        else:
+            found[CauseKind.YIELD] = difference(
+                "for units beyond the yield", allowed, standing, unit=i.unit
+            )
+        return found
+
+    def _operation(self) -> OperationFacts:
+        for o in self.facts.operations:
+            if o.number == self.i.operation:
+                return o
+        share = self.flow.standard_yields[self.i.operation]  # of the costing structure alone
+        return OperationFacts(number=self.i.operation, yield_share=share, is_finished=True)
+
+    def _q(self) -> Derivation:
+        return given(f"{self.i.code} allowed per {self.i.basis}", self.i.allowed, unit=self.i.unit)
+
+    def _done(self) -> Derivation:
+        """Return what was done of what the input is stated for: units, good units, times made."""
+        o = self._operation()
+        if self.i.basis is Basis.GOOD:
+            return given("good units", o.good)
+        if self.i.basis is Basis.ENTERING:
+            return given("units processed", o.processed())
+        if o.times_set_up is not None:
+            return given("times set up", o.times_set_up)
+        began = o.processed() > 0 or any(
+            i.operation == o.number and i.kind in MADE_ONCE and i.used > 0
+            for i in self.facts.inputs
         )
-        for kind, amount in amounts
-    ]
+        return given("times made", ONE if began else ZERO)
+
+    def _allowed(self) -> Derivation:
+        """Return what the order's structure grants for what was done."""
+        return product("allowed for it", (self._q(), self._done()), unit=self.i.unit)
+
+    def _due(self) -> Derivation:
+        """Return what of a per-order input is due for the part of the order that is done."""
+        part = self.flow.part_done[self.i.operation]
+        return product("due so far", (part, self._allowed()), unit=self.i.unit)
+
+    def _standing(self) -> Derivation:
+        """Return what the order's structure grants for what was received and what stands."""
+        k, enter = self.i.operation, self.flow.enter[self.i.operation]
+        if self.i.basis is Basis.ENTERING:
+            units = enter
+        elif self.i.basis is Basis.GOOD:
+            o = self._operation()
+            good = product("good ones for what stands", (enter, given(f"yield of {k}", o.yield_share)))
+            # those waiting for rework are not paid for yet
+            units = difference("good ones", good, given("waiting for rework", o.rework_pending))
+        else:
+            done = quotient("good units done", enter, self.flow.per_good[k])
+            lot = given("standard lot", self.facts.standard_lot)
+            units = quotient("lots done", done, lot)
+        return product("allowed for what stands", (self._q(), units), unit=self.i.unit)
+
+    def _required(self) -> Derivation:
+        """Return what the order's structure requires for what was received."""
+        share = self._operation().yield_share
+        units = self._units(self.i.basis, self.flow.out, share)
+        return product("by the order's structure", (self._q(), units), unit=self.i.unit)
+
+    def _standard_required(self) -> Derivation:
+        """Return what the costing structure requires for what was received."""
+        basis = self.i.standard_basis
+        q_star = given(f"{self.i.code} in the standard, per {basis}", self.i.standard, unit=self.i.unit)
+        share = self.flow.standard_yields.get(self.i.operation, ONE)
+        units = self._units(basis, self.flow.standard_out, share)
+        return product("by the standard's", (q_star, units), unit=self.i.unit)
+
+    def _units(self, basis: Basis, out: Mapping[int, Derivation], share: Decimal) -> Derivation:
+        if basis is Basis.ORDER:
+            return self.flow.lots
+        entering = out[self.i.operation]
+        if basis is Basis.ENTERING:
+            return entering
+        good = given(f"yield of {self.i.operation}", share)
+        return product("good ones required", (entering, good))
+
+    def _unworked(self) -> Derivation:
+        """Return U: issued and not yet worked in."""
+        i = self.i
+        if self._operation().is_finished or self.facts.is_completed or i.kind is not InputKind.COMPONENT:  # fmt: skip
+            return given("not yet worked in", ZERO, unit=i.unit)
+        if i.unworked is not None:
+            return given("stated as not yet worked in", i.unworked, unit=i.unit)
+        whole = i.required
+        if whole is None:
+            units = self.facts.ordered * self.flow.per_good[i.operation].value
+            whole = i.allowed * (ONE if i.basis is Basis.ORDER else units)
+        surplus = min(i.used, whole) - self._allowed().value
+        return larger(
+            "not yet worked in",
+            given("none", ZERO),
+            given("issued beyond the work", surplus, unit=i.unit),
+        )
 
 
 def _kind(kind: CauseKind, i: InputFacts) -> CauseKind:
@@ -380,8 +518,6 @@ def _kind(kind: CauseKind, i: InputFacts) -> CauseKind:
         }.get(kind, kind)
     if i.is_fixed_overhead:
         return CauseKind.FIXED_OVERHEAD_VOLUME
-    if i.kind is InputKind.CO_PRODUCT and kind is CauseKind.USAGE:
-        return CauseKind.OUTPUT_MIX
     if i.kind in MADE_ONCE and kind is CauseKind.USAGE:
         return CauseKind.SETUP
     if i.kind in TIME_ELEMENT or i.kind in OVERHEAD_KINDS:
@@ -389,100 +525,6 @@ def _kind(kind: CauseKind, i: InputFacts) -> CauseKind:
             kind, kind
         )
     return kind
-
-
-def _per_unit_causes(
-    i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts
-) -> dict[CauseKind, Derivation]:
-    """Return usage, yield and method of a per-unit input, as quantities."""
-    q = given(f"{i.code} allowed per unit", i.allowed, unit=i.unit)
-    q_star = given(f"{i.code} in the standard", i.standard, unit=i.unit)
-    n, enter, out, standard_out = _counted(i, flow, o)
-    allowed = product("allowed for them", (q, n), unit=i.unit)
-    used = given("used", i.used, unit=i.unit)
-    unworked = _unworked(i, facts, flow, o)
-    return {
-        CauseKind.USAGE: total(
-            "used beyond allowed", (used, negative(unworked), negative(allowed)), unit=i.unit
-        ),
-        CauseKind.YIELD: product(
-            "for units beyond the yield",
-            (q, difference("units beyond", n, enter)),
-            unit=i.unit,
-        ),
-        CauseKind.METHOD: difference(
-            "structure against standard",
-            product("by the order's structure", (q, out), unit=i.unit),
-            product("by the standard's", (q_star, standard_out), unit=i.unit),
-            unit=i.unit,
-        ),
-    }
-
-
-def _counted(
-    i: InputFacts, flow: _Flow, o: OperationFacts
-) -> tuple[Derivation, Derivation, Derivation, Derivation]:
-    """Return the units an input counts by: done, equivalent, required by either structure.
-
-    Those entering its operation, or the good ones leaving it.
-    """
-    k = i.operation
-    if not i.is_per_good:
-        done = given("units processed", o.processed())
-        return done, flow.enter[k], flow.out[k], flow.standard_out[k]
-    own = given(f"yield of {k}", o.yield_share)
-    standard = given(f"yield of {k} in the standard", flow.standard_yields.get(k, o.yield_share))
-    return (
-        given("good units", o.good),
-        product("good ones for what stands", (flow.enter[k], own)),
-        product("good ones required", (flow.out[k], own)),
-        product("good ones in the standard", (flow.standard_out[k], standard)),
-    )
-
-
-def _per_order_causes(
-    i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts
-) -> dict[CauseKind, Derivation]:
-    """Return setup (or usage), order size and method of a per-order input, as quantities."""
-    k = i.operation
-    made = given("times made", _times_made(i, o))
-    once = given(f"{i.code} allowed per order", i.allowed, unit=i.unit)
-    allowed = product("allowed", (made, once), unit=i.unit)
-    used = given("used", i.used, unit=i.unit)
-    unworked = _unworked(i, facts, flow, o)
-    lot = given("standard lot", facts.standard_lot)
-    good = quotient("good units done", flow.enter[k], flow.per_good[k])
-    change = difference(
-        "structure against standard", once, given("in the standard", i.standard), unit=i.unit
-    )
-    received = given("received", facts.received)
-    return {
-        CauseKind.USAGE: total(
-            "used beyond allowed", (used, negative(unworked), negative(allowed)), unit=i.unit
-        ),
-        CauseKind.ORDER_SIZE: difference(
-            "made once, absorbed per piece",
-            product("due so far", (flow.part_done[k], allowed), unit=i.unit),
-            product("absorbed", (once, quotient("lots done", good, lot)), unit=i.unit),
-            unit=i.unit,
-        ),
-        CauseKind.METHOD: product(
-            "method", (change, quotient("lots received", received, lot)), unit=i.unit
-        ),
-    }
-
-
-def _held_at_standard(i: InputFacts, facts: OrderFacts, flow: _Flow, o: OperationFacts) -> Decimal:
-    """Return the standard value of an input that is still in the order."""
-    k = i.operation
-    unworked = _unworked(i, facts, flow, o).value
-    if not i.is_per_order:
-        _, enter, out, _ = _counted(i, flow, o)
-        return (i.allowed * (enter.value - out.value) + unworked) * i.price
-    good = flow.enter[k].value / flow.per_good[k].value
-    open_part = (ONE - flow.part_done[k].value) * _times_made(i, o) * i.allowed
-    absorbed = i.allowed / facts.standard_lot * (good - facts.received)
-    return (open_part + absorbed + unworked) * i.price
 
 
 @exact
@@ -496,8 +538,10 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
     shares: list[YieldShare] = []
     network = Network(facts.operations)
     processed = {o.number: o.processed() for o in facts.operations}
-    # what fixed overhead loses with a scrapped piece is volume, not yield
-    inputs = [i for i in facts.inputs if not i.is_fixed_overhead]
+    # what fixed overhead loses with a scrapped piece is volume, what co-products gain output mix
+    inputs = [
+        i for i in facts.inputs if not i.is_fixed_overhead and i.kind is not InputKind.CO_PRODUCT
+    ]
     worth = worth_after(replace(facts, inputs=inputs))
     for o in facts.operations:
         value = sum(worth[o.number].values(), ZERO)
@@ -507,7 +551,7 @@ def yield_by_reason(facts: OrderFacts) -> list[YieldShare]:
             (
                 v
                 for (_, at), v in worth[o.number].items()
-                if inputs[at].operation == o.number and inputs[at].is_per_good
+                if inputs[at].operation == o.number and inputs[at].basis is Basis.GOOD
             ),
             ZERO,
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from fractions import Fraction
 from typing import ClassVar
 
 from ..errors import DomainError
@@ -23,10 +24,24 @@ class Progress:
     yield_share: Decimal = ONE
     #: operations that must come before; None: the one listed before, (): none
     after: tuple[int, ...] | None = None
+    #: worked on, neither good nor lost yet
+    rework_pending: Decimal = ZERO
 
     def processed(self) -> Decimal:
         """Return the units worked on, each once."""
-        return self.good + self.scrap
+        return self.good + self.scrap + self.rework_pending
+
+
+@dataclass(eq=False)
+class ReworkPending(DomainError):
+    """An order can't be completed while it is open what becomes of some units."""
+
+    operation: int
+    units: Decimal
+    code: ClassVar[str] = "order.rework_pending"
+    what: ClassVar[str] = "The order can't be completed yet."
+    why: ClassVar[str] = "{units} pieces wait for rework at operation {operation}."
+    fix: ClassVar[str] = "Report them as good after their rework, or as scrap."
 
 
 @dataclass(eq=False)
@@ -98,13 +113,16 @@ def _network(operations: Sequence[Progress]) -> tuple[Network, set[int]]:
 
 
 @exact
-def check_flow(operations: Sequence[Progress], received: Decimal) -> None:
+def check_flow(
+    operations: Sequence[Progress], received: Decimal, *, before: Sequence[Progress] = ()
+) -> None:
     """Refuse progress in which an operation has worked on more than the one before passed on.
 
     Parameters
     ----------
     operations : in working order, as they would stand after the posting
     received : pieces received out of the order, after the posting
+    before : the operations as they stood, to say how many pieces may still be reported
 
     Raises
     ------
@@ -114,12 +132,14 @@ def check_flow(operations: Sequence[Progress], received: Decimal) -> None:
     """
     network, reported = _network(operations)
     by_number = {o.number: o for o in operations}
+    stood = {o.number: o.processed() for o in before}
     for number in sorted(reported):
-        after = by_number[number]
+        processed = by_number[number].processed()
         for feeder in network.feeders(number, reported):
             good = by_number[feeder].good
-            if after.processed() > good:
-                raise BeyondPredecessor(number, after.processed(), feeder, good, good)
+            if processed > good:
+                left = max(ZERO, good - stood.get(number, ZERO))
+                raise BeyondPredecessor(number, processed, feeder, good, left)
     last = by_number[max(reported)]
     if received > last.good:
         raise BelowSuccessor(last.number, last.good, 0, received)
@@ -165,9 +185,8 @@ def leftovers(
     return found
 
 
-@exact
-def remaining(operations: Sequence[Progress], ordered: Decimal) -> dict[int, Decimal]:
-    """Return the units that each operation has still to work on for the order quantity, unrounded.
+def remaining(operations: Sequence[Progress], ordered: Decimal) -> dict[int, Fraction]:
+    """Return the units that each operation has still to work on for the order quantity, exactly.
 
     remaining(k) = (remaining(s) + processed(s) − good(k)) / yield(k) for the successor s that
     needs most; an operation that is not reported has those of the one it is reported with.
@@ -178,13 +197,14 @@ def remaining(operations: Sequence[Progress], ordered: Decimal) -> dict[int, Dec
     ordered : the order's quantity [unit]
     """
     network, reported = _network(operations)
-    wanted: dict[int, Decimal] = {}
-    still: dict[int, Decimal] = {}
+    wanted: dict[int, Fraction] = {}
+    still: dict[int, Fraction] = {}
     for o in reversed([o for o in operations if o.is_report_point]):
-        still[o.number] = max(ZERO, wanted.get(o.number, ordered) - o.good) / o.yield_share
-        need = still[o.number] + o.processed()
+        missing = wanted.get(o.number, Fraction(ordered)) - Fraction(o.good + o.rework_pending)
+        still[o.number] = max(Fraction(0), missing) / Fraction(o.yield_share)
+        need = still[o.number] + Fraction(o.processed())
         for feeder in network.feeders(o.number, reported):
-            wanted[feeder] = max(wanted.get(feeder, ZERO), need)
+            wanted[feeder] = max(wanted.get(feeder, Fraction(0)), need)
     return {o.number: still[network.reported_with(o.number, reported)] for o in operations}
 
 
@@ -211,3 +231,10 @@ def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> d
             units = min(units, by_number[feeder].good - by_number[number].processed())
         due[number] = units
     return due
+
+
+def require_rework_decided(operations: Sequence[Progress]) -> None:
+    """Refuse to complete an order with rework pending: ReworkPending (order.rework_pending)."""
+    for o in operations:
+        if o.rework_pending:
+            raise ReworkPending(o.number, o.rework_pending)

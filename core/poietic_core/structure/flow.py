@@ -9,6 +9,7 @@ from functools import reduce
 from typing import Protocol
 
 from ..derivation import Derivation, given, larger, quotient, total
+from ..errors import OutOfRange
 from ..quantity import ONE, exact
 
 
@@ -66,12 +67,19 @@ class Network:
 
         entering(k) = (largest entering of its successors) / yield(k); in working order.
 
+        Raises
+        ------
+        OutOfRange (input.out_of_range)
+            If a yield is not above 0.
+
         Source
         ------
         Yield chain (common practice).
         """
         result: dict[int, Derivation] = {}
         for number, share in reversed(self.yields.items()):
+            if share <= 0:
+                raise OutOfRange(f"The yield of operation {number}", share, "above 0, at most 1")
             after = [result[s] for s in self.following[number]]
             leaving = reduce(_larger, after) if after else good
             if share == ONE:
@@ -103,15 +111,14 @@ class Network:
 
     def feeders(self, number: int, reported: set[int]) -> list[int]:
         """Return the nearest reported operations before `number`, through those that are not."""
-        found: set[int] = set()
+        seen: set[int] = set()
         waiting = list(self.before[number])
         while waiting:
-            at = waiting.pop()
-            if at in reported:
-                found.add(at)
-            else:
-                waiting += self.before[at]
-        return sorted(found)
+            if (at := waiting.pop()) not in seen:
+                seen.add(at)
+                if at not in reported:
+                    waiting += self.before[at]
+        return sorted(seen & reported)
 
 
 def _larger(one: Derivation, other: Derivation) -> Derivation:

@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
+from fractions import Fraction
 
 from ..plain import made_by_the_million
-from ..quantity import ONE, ZERO
+from ..quantity import ONE, ZERO, exact
 from ..units import Measure
 
 
@@ -74,6 +75,20 @@ class InstructionStep:
     picture: str = ""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Multiple:
+    """How many units of a phantom go into `of` units of the item made with it, or into one order."""
+
+    number: Decimal
+    of: Decimal = ONE
+    per: Per = Per.UNIT
+
+    @exact
+    def value(self) -> Decimal:
+        """Return it for one unit, or one order."""
+        return self.number / self.of
+
+
 @made_by_the_million
 class Operation:
     """One step of a structure."""
@@ -113,12 +128,26 @@ class Operation:
     #: None: done here
     subcontract: Subcontract | None = None
     steps: tuple[InstructionStep, ...] = ()
+    #: of a phantom's operation, put into its parent: its run, its transfer and its supplier's
+    #: pieces are in units of the phantom; None: in units of the item
+    multiple: Multiple | None = None
 
     def labour_hours(self) -> tuple[Decimal, Decimal]:
         """Return person-hours to set up, and to run per `run_quantity` units [h]."""
         if self.crew is None:
             return self.setup_labour_hours, self.run_labour_hours
         return self.crew * self.setup_machine_hours, self.crew * self.run_machine_hours
+
+    def clock_hours(self) -> tuple[Decimal, Decimal]:
+        """Return how long setting up takes, and a run of `run_quantity` units [h].
+
+        People and machine set up at once. A run takes the machine's time; the people's where
+        no machine sets the pace.
+        """
+        setup = self.setup_machine_hours
+        if self.crew is None:
+            setup = max(setup, self.setup_labour_hours)
+        return setup, self.run_machine_hours or self.run_labour_hours
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,7 +172,7 @@ class ComponentLine:
     issue_rule: IssueRule = IssueRule.BY_HAND
     #: unit of the line where it is not the stock unit, and what one of it is in stock units
     unit: str = ""
-    unit_factor: Decimal = ONE
+    unit_factor: Decimal | Fraction = ONE
     #: size of a piece where `quantity` counts pieces that are measured
     measure: Measure | None = None
     #: in order of preference
@@ -153,6 +182,8 @@ class ComponentLine:
     #: first and last day on which the line counts; None: open
     effective_from: date | None = None
     effective_until: date | None = None
+    #: what `quantity` is stated for, where that is not the structure's batch quantity (one order)
+    batch: Decimal | None = None
 
     def is_effective(self, day: date) -> bool:
         """Tell whether the line counts on a day."""
@@ -181,6 +212,9 @@ class OutputLine:
     #: of one unit of a co-product, in what the share rule weighs by: a share of the joint cost
     #: for all of it, a sales price, a mass or volume, or a net realizable value
     weight: Decimal = ZERO
+    per: Per = Per.UNIT
+    #: what `quantity` is stated for, where that is not the structure's batch quantity (one order)
+    batch: Decimal | None = None
 
 
 class ShareRule(StrEnum):

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
+from fractions import Fraction
 from functools import lru_cache
 
-from ..derivation import Derivation, given, product, quotient, rounded_up
+from ..derivation import Derivation, given, product, quotient, ratio, rounded_up
 from ..quantity import ONE, exact
 from ..units import measured_piece
 from .flow import FlowStep, Network, Step
@@ -59,24 +60,31 @@ def quantity_per_unit(
 
     line quantity / batch quantity × measure × unit factor × (1 + allowance), unrounded.
     """
-    stated, per_order = unit, False
+    stated = unit
     factors: list[Derivation] = []
     if isinstance(line, ComponentLine):
-        stated, per_order = line.unit or unit, line.per is Per.ORDER
+        stated = line.unit or unit
         factors = _factors(line, unit, stated)
-    label = f"{line.item} per {'order' if per_order else 'unit'}"
-    batch = ONE if per_order else batch_quantity
+    label = f"{line.item} per {line.per}"
+    batch = batch_of(line, batch_quantity)
     if not factors and batch == ONE:
         return given(label, line.quantity, unit=unit)
-    each = given("line quantity", line.quantity, unit=stated)
-    if batch != ONE:
-        each = quotient("quantity per unit", each, given("batch quantity", batch), unit=stated)
-    return product(label, (each, *factors), unit=unit)
+    each = product(label, (given("line quantity", line.quantity, unit=stated), *factors), unit=unit)
+    if batch == ONE:
+        return each
+    return quotient(label, each, given("batch quantity", batch), unit=unit)
+
+
+def batch_of(line: ComponentLine | OutputLine, batch_quantity: Decimal) -> Decimal:
+    """Return what a line's quantity is stated for: units entering, or orders."""
+    if line.batch is not None:
+        return line.batch
+    return batch_quantity if line.per is Per.UNIT else ONE
 
 
 def per_unit(line: ComponentLine | OutputLine, batch_quantity: Decimal) -> Decimal:
     """Return the value of `quantity_per_unit`; most of a million lines simply state it."""
-    if batch_quantity == ONE and (isinstance(line, OutputLine) or _is_plain(line)):
+    if batch_of(line, batch_quantity) == ONE and (isinstance(line, OutputLine) or _is_plain(line)):
         return line.quantity
     return quantity_per_unit(line, batch_quantity).value
 
@@ -92,7 +100,7 @@ def _factors(line: ComponentLine, unit: str, stated: str) -> list[Derivation]:
         factors.append(measured_piece(line.measure, line.item))
     if line.unit_factor != ONE:
         whole = line.measure.unit() if line.measure else stated
-        factors.append(given(f"{unit} in one {whole}", line.unit_factor))
+        factors.append(ratio(f"{unit} in one {whole}", Fraction(line.unit_factor)))
     if line.allowance:
         factors.append(given("1 + allowance", ONE + line.allowance))
     return factors
@@ -135,8 +143,6 @@ def need_of_line(
     `enter` is the answer of `entering` for the order quantity.
     """
     each = quantity_per_unit(line, structure.batch_quantity, unit)
-    if isinstance(line, ComponentLine) and line.per is Per.ORDER:
-        exact_need = each
-    else:
-        exact_need = product("need, unrounded", (each, enter[line.operation]), unit=unit)
-    return rounded_up(f"need of {line.item}", exact_need, step)
+    if line.per is Per.UNIT:
+        each = product("need, unrounded", (each, enter[line.operation]), unit=unit)
+    return rounded_up(f"need of {line.item}", each, step)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ..quantity import ONE
 from .flow import Network
-from .model import OutputKind, ShareRule, StepKind, Structure
+from .model import ComponentLine, Operation, OutputKind, ShareRule, StepKind, Structure
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,6 +43,7 @@ def problems_of(structure: Structure, *, is_phantom: bool = False) -> list[Probl
         add("structure", "Operation numbers repeat or fall.", "Number operations upwards.")
     for operation in structure.operations:
         place = f"operation:{operation.number}"
+        _check_times(operation, add)
         if not 0 < operation.yield_share <= ONE:
             add(place, "Its yield is not above 0 and at most 1.", "Enter a share such as 0.95.")
         if not operation.is_report_point and operation.yield_share != ONE:
@@ -101,6 +102,10 @@ def problems_of(structure: Structure, *, is_phantom: bool = False) -> list[Probl
                 add(
                     place, "Its quantity is not above 0.", "Enter the quantity, or remove the line."
                 )
+            if isinstance(line, ComponentLine) and line.allowance < 0:
+                add(place, "Its allowance is below 0.", "Enter a share such as 0.05, or 0.")
+            if isinstance(line, ComponentLine) and line.unit_factor <= 0:
+                add(place, f"Its unit {line.unit} is of size 0.", f"Correct the unit of {line.item}.")  # fmt: skip
             if line.item == structure.item:
                 add(place, "It is the item itself.", "Choose another item.")
             if (line.item, line.operation) in seen:
@@ -113,6 +118,39 @@ def problems_of(structure: Structure, *, is_phantom: bool = False) -> list[Probl
     _check_alternates(structure, add)
     _check_shares(structure, add)
     return found
+
+
+#: what an operation may say at most [h]: a year on one piece, and ten years of waiting
+HOURS_MOST, WAIT_MOST = 10_000, 90_000
+
+
+def _check_times(operation: Operation, add: Callable[[str, str, str], None]) -> None:
+    place = f"operation:{operation.number}"
+    for name, most in TIMES.items():
+        if not 0 <= getattr(operation, name) <= most:
+            words = name.replace("_", " ")
+            add(place, f"Its {words} are not between 0 and {most}.", "Enter hours that are.")
+    if operation.run_quantity <= 0:
+        add(place, "Its run is stated for no unit.", "Enter the units that its hours are for.")
+    if operation.transfer_quantity is not None and operation.transfer_quantity <= 0:
+        add(place, "Its transfer quantity is not above 0.", "Enter it, or leave it out.")
+    if operation.machines < 1:
+        add(place, "No machine runs it.", "Enter how many machines share the run.")
+    if operation.crew is not None and operation.crew < 0:
+        add(place, "Its crew is below 0.", "Enter how many people attend it.")
+    if operation.subcontract and not 0 <= operation.subcontract.days_out * 24 <= WAIT_MOST:
+        add(place, "Its days out are below 0 or too many.", "Enter the days until it is back.")
+
+
+TIMES = {
+    "setup_labour_hours": HOURS_MOST,
+    "setup_machine_hours": HOURS_MOST,
+    "run_labour_hours": HOURS_MOST,
+    "run_machine_hours": HOURS_MOST,
+    "queue_hours": WAIT_MOST,
+    "wait_hours": WAIT_MOST,
+    "move_hours": WAIT_MOST,
+}
 
 
 def _check_alternates(structure: Structure, add: Callable[[str, str, str], None]) -> None:

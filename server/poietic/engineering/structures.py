@@ -27,7 +27,7 @@ from poietic_core.structure.model import (
     Structure,
     Subcontract,
 )
-from poietic_core.units import Measure, MeasuredBy, conversion_factor
+from poietic_core.units import Measure, MeasuredBy, exact_factor
 
 from ..catalog.models import Item, ItemUnit
 from ..catalog.queries import any_of
@@ -301,7 +301,7 @@ def _line(row: dict[str, Any], item: LineItem, own: dict[str, Decimal]) -> Compo
             density=item.density,
         )
     unit = measure.unit() if measure else row["unit"] or item.unit
-    factor = conversion_factor(unit, item.unit, item=item.code, stock_unit=item.unit, own=own)
+    factor = exact_factor(unit, item.unit, item=item.code, stock_unit=item.unit, own=own)
     return ComponentLine(
         item=item.code,
         operation=row["operation"],

@@ -170,8 +170,9 @@ class OrderBook:
                     standard=i.standard,
                     used=i.used,
                     amount=i.amount,
-                    is_per_order=i.is_per_order,
-                    is_per_good=i.is_per_good,
+                    basis=Basis(i.basis),
+                    standard_basis=Basis(i.standard_basis),
+                    required=i.need if i.item_id else None,
                     is_fixed_overhead=bool(i.overhead) and Element.FIXED_OVERHEAD in i.split,
                 )
                 for i in self.inputs

@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import Annotated, ClassVar
 
 from poietic_core.cost.model import Base, InputKind
-from poietic_core.cost.overhead import COUNTED
+from poietic_core.cost.overhead import BASES_OF, COSTS
 from poietic_core.errors import DomainError
 from poietic_core.order.report import returned_value
 from poietic_core.order.states import Act
@@ -123,27 +123,26 @@ def close_document(book: OpenBook, document: Document) -> Posting:
 
 def charge_overhead(book: OpenBook, document: Document) -> None:
     """Charge the overhead of what a document charges: its bases at the standard's rates."""
-    hours: dict[tuple[int, str], Decimal] = {}
-    money_of: dict[tuple[int, str], Decimal] = {}
+    counted: dict[tuple[int, Base, bool], Decimal] = {}
+
+    def count(operation: int, base: Base, is_per_order: bool, quantity: Decimal) -> None:
+        key = (operation, base, is_per_order)
+        counted[key] = counted.get(key, ZERO) + quantity
+
+    once = {(i.operation, i.kind) for i in book.inputs if i.is_per_order}
     for time in document.time_lines:
-        key = (time.operation, time.kind)
-        hours[key] = hours.get(key, ZERO) + time.quantity
-        money_of[key] = money_of.get(key, ZERO) + time.amount
-    bought: dict[tuple[int, bool], Decimal] = {}
+        for base in BASES_OF.get(InputKind(time.kind), ()):
+            quantity = time.amount if base in COSTS else time.quantity
+            count(time.operation, base, (time.operation, time.kind) in once, quantity)
     for line in document.stock_lines:
         if line.part != StockLine.Part.COMPONENT or line.item.is_made:
             continue
         component = book.find_input(InputKind.COMPONENT, line.operation or 0, line.item)
-        at = (component.operation, component.is_per_order)
         sign = 1 if line.to_place.kind == Place.Kind.WIP else -1
-        bought[at] = bought.get(at, ZERO) + sign * line.worth
+        at = component.operation
+        count(at, Base.MATERIAL_COST, component.is_per_order, sign * line.worth)
     for i in (i for i in book.inputs if i.overhead):
-        base = Base(i.base)
-        if base is Base.MATERIAL_COST:
-            quantity = bought.get((i.operation, i.is_per_order), ZERO)
-        else:
-            counted = money_of if base is Base.LABOUR_COST else hours
-            quantity = counted.get((i.operation, COUNTED[base][i.is_per_order].value), ZERO)
+        quantity = counted.get((i.operation, Base(i.base), i.is_per_order), ZERO)
         amount = money(quantity * i.price)
         if quantity:
             document.time(i.operation, i.kind, quantity, amount, code=i.overhead)
