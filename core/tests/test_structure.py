@@ -6,6 +6,8 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
+from poietic_core.cost.model import Basis
+from poietic_core.order.need import need_of_item
 from poietic_core.structure.explode import (
     CycleFound,
     Graph,
@@ -15,7 +17,7 @@ from poietic_core.structure.explode import (
 from poietic_core.structure.lines import Columns, Lines, codes_of
 from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Per, Structure
 from poietic_core.structure.plant import low_level_codes
-from poietic_core.structure.requirement import entering, need_of_line
+from poietic_core.structure.requirement import entering, quantity_per_unit
 from poietic_core.structure.rules import problems_of
 from scipy.linalg import solve
 
@@ -107,9 +109,13 @@ class Requirements(SimpleTestCase):
         self, line: ComponentLine | OutputLine, structure: Structure, good: int, step: str
     ) -> str:
         """Return the rounded need of a line."""
-        enter = entering(structure.operations, Decimal(good))
-        need = need_of_line(structure, line, enter, step=Decimal(step), unit="kg").value
-        return f"{need.normalize():f}"
+        need = need_of_item(
+            quantity_per_unit(line, structure.batch_quantity),
+            Basis.ORDER if line.per is Per.ORDER else Basis.ENTERING,
+            entering=entering(structure.operations, Decimal(good))[line.operation],
+            step=Decimal(step),
+        )
+        return f"{need.value.normalize():f}"
 
     def test_need_is_rounded_up_once_at_the_end(self) -> None:
         # by hand: 2.40 × 40 / 0.95 = 101.0526…, in steps of 0.01 kg

@@ -33,9 +33,9 @@ class Caller:
         if person:
             self.client.force_login(person)
 
-    def get(self, path: str) -> Any:
+    def get(self, path: str, **query: str) -> Any:
         """Return the JSON of a query."""
-        answer = self.client.get(f"/api/{path}")
+        answer = self.client.get(f"/api/{path}", query)
         self.status = answer.status_code
         return answer.json()
 

@@ -154,7 +154,7 @@ class Works(TestCase):
         rows = self.caller.get("items/HT-200/tree")["rows"]
         deep = next(n for n, r in enumerate(rows) if r["code"] == "SB-06")
 
-        derived = self.caller.get(f"items/HT-200/tree/{deep}/derivation")
+        derived = self.caller.get("items/HT-200/tree/derivation", row=rows[deep]["key"])
 
         self.assertEqual(derived[0]["value"], rows[deep]["cost"])
         self.assertIn("MA-200 per good unit", [d["label"] for d in derived])

@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import ClassVar
 
 from ..errors import DomainError
-from ..quantity import ONE, ZERO, exact, round_to, round_up
+from ..quantity import ONE, ZERO, decimal_of, exact, round_to, round_up
 from ..structure.flow import Network
 
 
@@ -147,7 +147,7 @@ def check_flow(
 
 @exact
 def backflush(
-    *, per_unit: Decimal, units_to_date: Decimal, charged_so_far: Decimal, step: Decimal
+    *, per_unit: Decimal | Fraction, units_to_date: Decimal, charged_so_far: Decimal, step: Decimal
 ) -> Decimal:
     """Return what to charge now so that the total is the standard for all units to date.
 
@@ -160,7 +160,8 @@ def backflush(
     ...           charged_so_far=Decimal(6), step=Decimal(1))
     Decimal('1')
     """
-    return max(ZERO, round_to(per_unit * units_to_date, step) - charged_so_far)
+    whole = decimal_of(Fraction(per_unit) * Fraction(units_to_date))
+    return max(ZERO, round_to(whole, step) - charged_so_far)
 
 
 @exact

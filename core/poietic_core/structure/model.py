@@ -10,7 +10,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from ..plain import made_by_the_million
-from ..quantity import ONE, ZERO, exact
+from ..quantity import ONE, ZERO, decimal_of
 from ..units import Measure
 
 
@@ -83,10 +83,13 @@ class Multiple:
     of: Decimal = ONE
     per: Per = Per.UNIT
 
-    @exact
+    def exactly(self) -> Fraction:
+        """Return how many for one unit, or one order."""
+        return Fraction(self.number) / Fraction(self.of)
+
     def value(self) -> Decimal:
-        """Return it for one unit, or one order."""
-        return self.number / self.of
+        """Return the same as a decimal."""
+        return decimal_of(self.exactly())
 
 
 @made_by_the_million

@@ -7,7 +7,7 @@ from decimal import Decimal
 from fractions import Fraction
 from functools import lru_cache
 
-from ..derivation import Derivation, given, product, quotient, ratio, rounded_up
+from ..derivation import Derivation, given, product, quotient, ratio
 from ..quantity import ONE, exact
 from ..units import measured_piece
 from .flow import FlowStep, Network, Step
@@ -127,22 +127,3 @@ def need_per_good_unit(
     if line.operation not in enter:  # of a phantom without operations: one enters for each good
         return each
     return product(f"{line.item} per good unit", (each, enter[line.operation]), unit=unit)
-
-
-@exact
-def need_of_line(
-    structure: Structure,
-    line: ComponentLine | OutputLine,
-    enter: dict[int, Derivation],
-    *,
-    step: Decimal,
-    unit: str,
-) -> Derivation:
-    """Return what an order needs of a line, rounded up once to the item's step.
-
-    `enter` is the answer of `entering` for the order quantity.
-    """
-    each = quantity_per_unit(line, structure.batch_quantity, unit)
-    if line.per is Per.UNIT:
-        each = product("need, unrounded", (each, enter[line.operation]), unit=unit)
-    return rounded_up(f"need of {line.item}", each, step)

@@ -41,6 +41,21 @@ class Busy(DomainError):
 
 
 @dataclass(eq=False)
+class AgainstRule(DomainError):
+    """The database stopped what none of the command's own rules did."""
+
+    rule: str
+    detail: str
+    code: ClassVar[str] = "command.against_rule"
+    what: ClassVar[str] = "Nothing was changed: the database refused it."
+    why: ClassVar[str] = "Its rule {rule} stands against it. {detail}"
+    fix: ClassVar[str] = (
+        "Look at what is there now and enter it anew; if it is refused again, tell whoever looks "
+        "after the application this rule."
+    )
+
+
+@dataclass(eq=False)
 class ChangedSince(DomainError):
     """What a person saw is no longer so, and the act would do something else."""
 

@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Any, TypeVar, get_type_hints
 
 from django.contrib.auth.models import AbstractBaseUser
+from django.db import connection
 from django.db.models import QuerySet
 from poietic_core.errors import DomainError
 
@@ -34,11 +35,28 @@ class Context:
     progress: Callable[[str, int, int], None] = lambda words, done, total: None
 
     def lock(self, rows: QuerySet[M], kind: str) -> list[M]:
-        """Lock rows in one statement, in the order of their keys, and remember what was found."""
-        locked = list(rows.select_for_update(of=("self",)).order_by("pk"))
+        """Lock rows in one statement, in the order of their keys, and only then read them.
+
+        Whoever waited for a lock reads what the other one left, in the rows and in all that is
+        joined with them; a row that no longer answers the question is left out. Rows that
+        refer to a locked one do not wait for it.
+        """
+        keys = self.lock_rows(rows)
+        locked = list(rows.filter(pk__in=keys).order_by("pk")) if keys else []
         for row in locked:
             self.found.setdefault(f"{kind}:{row}", row.change)
         return locked
+
+    def lock_rows(self, rows: QuerySet[M]) -> list[object]:
+        """Lock rows in one statement, in the order of their keys, and return these."""
+        alone = rows.select_related(None).prefetch_related(None).order_by("pk")
+        locking = alone.select_for_update(of=("self",), no_key=True)
+        return list(locking.values_list("pk", flat=True))
+
+    def guard(self, what: str) -> None:
+        """Let one command at a time go on that says the same, until it is committed."""
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 1))", [what])
 
     def lock_one(self, rows: QuerySet[M], kind: str, missing: DomainError) -> M:
         """Lock the one row that there should be, else raise `missing`."""

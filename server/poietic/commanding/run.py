@@ -8,20 +8,30 @@ from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection, transaction
-from django.db.utils import OperationalError
+from django.db.utils import IntegrityError, OperationalError
 from ninja import Schema
-from psycopg.errors import LockNotAvailable
+from psycopg.errors import (
+    DeadlockDetected,
+    ExclusionViolation,
+    ForeignKeyViolation,
+    LockNotAvailable,
+    UniqueViolation,
+)
 
 from ..web_api.events import publish
 from ..web_api.fields import Strict
 from .effects import Consequences
-from .errors import Busy, ChangedSince, KeyUsed, RoleNeeded
+from .errors import AgainstRule, Busy, ChangedSince, KeyUsed, RoleNeeded
 from .models import Entry
 from .registry import Command, Context
 
 #: what is being done, and how much of how much of it is
 Progress = Callable[[str, int, int], None]
 PREVIEW_LOCK_TIMEOUT = "300ms"
+#: how often a command is tried whose locks crossed another's
+TRIES = 5
+#: what the database says where two did at once what only one can
+LOST_RACES = (UniqueViolation, ExclusionViolation, ForeignKeyViolation)
 
 
 class Seen(Schema):
@@ -51,22 +61,22 @@ class _TakenBack(Exception):
 def preview(command: Command, given: Strict, *, person: AbstractBaseUser, now: datetime) -> Outcome:
     """Run a command in a transaction, take the transaction back, and return what it did."""
     require_role(command, person)
-    outcome: Outcome | None = None
-    try:
-        with transaction.atomic():
-            with connection.cursor() as cursor:
-                cursor.execute(f"SET LOCAL lock_timeout = '{PREVIEW_LOCK_TIMEOUT}'")
-            outcome = _run(command, given, person=person, now=now, is_preview=True)
-            with connection.cursor() as cursor:  # deferred constraints don't fire on a rollback
-                cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
-            raise _TakenBack
-    except _TakenBack:
-        assert outcome is not None
-        return outcome
-    except OperationalError as err:
-        if isinstance(err.__cause__, LockNotAvailable):
-            raise Busy from err
-        raise
+
+    def attempt() -> Outcome:
+        outcome: Outcome | None = None
+        try:
+            with transaction.atomic():
+                with connection.cursor() as cursor:
+                    cursor.execute(f"SET LOCAL lock_timeout = '{PREVIEW_LOCK_TIMEOUT}'")
+                outcome = _run(command, given, person=person, now=now, is_preview=True)
+                with connection.cursor() as cursor:  # deferred constraints don't fire on a rollback
+                    cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
+                raise _TakenBack
+        except _TakenBack:
+            assert outcome is not None
+            return outcome
+
+    return _tried_again(attempt)
 
 
 def post(
@@ -87,24 +97,59 @@ def post(
     if person is not None:
         require_role(command, person)
     fingerprint = _fingerprint(command, given, person)
-    with transaction.atomic():
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", [key])
-        if before := Entry.objects.filter(key=key).first():
-            if before.fingerprint != fingerprint:
-                raise KeyUsed(key)
-            return Outcome.model_validate(before.answer)
-        return _run(
-            command,
-            given,
-            person=person,
-            now=now,
-            is_preview=False,
-            seen=seen,
-            key=key,
-            fingerprint=fingerprint,
-            progress=progress,
-        )
+
+    def attempt() -> Outcome:
+        with transaction.atomic():
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", [key])
+            if before := Entry.objects.filter(key=key).first():
+                if before.fingerprint != fingerprint:
+                    raise KeyUsed(key)
+                return Outcome.model_validate(before.answer)
+            if person is not None:  # roles may have been taken away meanwhile
+                person.refresh_from_db(fields=["roles", "is_active"])
+                require_role(command, person)
+            return _run(
+                command,
+                given,
+                person=person,
+                now=now,
+                is_preview=False,
+                seen=seen,
+                key=key,
+                fingerprint=fingerprint,
+                progress=progress,
+            )
+
+    return _tried_again(attempt)
+
+
+def _tried_again(attempt: Callable[[], Outcome]) -> Outcome:
+    """Carry out a command; whoever lost a race is let run again, to find what the other one left.
+
+    Then the command's own rules speak. Only what is refused again is told as the database's refusal.
+    """
+    tries = 0
+    while True:
+        tries += 1
+        try:
+            return attempt()
+        except OperationalError as err:
+            if isinstance(err.__cause__, LockNotAvailable):
+                raise Busy from err
+            if not isinstance(err.__cause__, DeadlockDetected):
+                raise
+            if tries == TRIES:
+                raise Busy from err
+        except IntegrityError as err:
+            if tries > 1 or not isinstance(err.__cause__, LOST_RACES):
+                raise _against_rule(err) from err
+
+
+def _against_rule(err: IntegrityError) -> AgainstRule:
+    said = getattr(err.__cause__, "diag", None)
+    rule = said and (said.constraint_name or said.message_primary)
+    return AgainstRule(str(rule or "unknown"), str(said and said.message_detail or ""))
 
 
 def _run(

@@ -2,13 +2,13 @@
 
 from collections.abc import Iterator
 from decimal import Decimal
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import orjson
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 from poietic_core.cost.unit import standard_cost
 from poietic_core.quantity import ZERO
 
@@ -224,16 +224,16 @@ def _plain(value: object) -> str:
 
 
 @router.get(
-    "/items/{code}/tree/{row}/derivation", response={200: list[DerivationRow], 404: Problem}
+    "/items/{code}/tree/derivation", response={200: list[DerivationRow], 404: Problem}
 )
 def tree_derivation(
     request: HttpRequest,
     code: str,
-    row: int,
+    row: Annotated[str, Query(max_length=4_000)],
     revision: str = "",
     figure: Literal["cost", "need"] = "cost",
 ) -> list[DerivationRow]:
-    """Return how the cost, or the need, of one row of the tree came about."""
+    """Return how the cost, or the need, of one row of the tree, by its key, came about."""
     return flatten(derivation_of(_revision(code, revision), timezone.localdate(), row, figure))
 
 

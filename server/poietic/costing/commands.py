@@ -25,6 +25,8 @@ from .queries import current_set, rolling_now
 from .sets import as_change, set_in_arrays
 from .storing import forget, store_rolled, totals_of, without_collector
 
+#: which set is in force, and which is next, is changed by one command at a time
+SETS = "cost sets"
 #: items whose new standard an activation tells one by one, those that move most
 TOLD_MOST = 1_000
 SetNumber = Annotated[int, Field(ge=1, le=2**62)]
@@ -86,6 +88,7 @@ def freeze_standard(context: Context, given: FreezeStandard) -> None:
     Items that lack something keep the standard they had; each lack is told. Open orders
     keep the standard frozen at their release.
     """
+    context.guard(SETS)
     only = None if given.items is None else set(items_by_code(given.items))
     today = timezone.localdate(context.now)
     before = current_set()
@@ -98,6 +101,7 @@ def freeze_standard(context: Context, given: FreezeStandard) -> None:
 @command("roll-up-next", "Roll up the next standard", Role.COST_ACCOUNTANT, is_long=True)
 def roll_up_next(context: Context, given: RollUpNext) -> None:
     """Roll up all items as of a day into the set in preparation; it replaces the one before."""
+    context.guard(SETS)
     day = given.as_of or timezone.localdate(context.now)
     for old in context.lock(CostSet.objects.filter(state=CostSet.State.NEXT), "cost set"):
         if old.what_ifs.exists():  # what stands on it keeps it
@@ -122,6 +126,7 @@ def roll_up_next(context: Context, given: RollUpNext) -> None:
 @command("activate-set", "Put a standard in force", Role.COST_ACCOUNTANT)
 def activate_set(context: Context, given: ActivateSet) -> None:
     """Put the next set, or one that was in force before, in force; stock is revalued, orders keep theirs."""
+    context.guard(SETS)
     found = context.lock(
         CostSet.objects.filter(
             pk__in=[given.cost_set], state__in=[CostSet.State.NEXT, CostSet.State.PAST]
@@ -137,6 +142,7 @@ def activate_set(context: Context, given: ActivateSet) -> None:
 @command("write-what-if", "Write a what-if", Role.COST_ACCOUNTANT, Role.CONTROLLER, Role.ENGINEER)
 def write_what_if(context: Context, given: WriteWhatIf) -> None:
     """Keep a list of changes over a set by a name; nothing in force changes."""
+    context.guard(f"what-if {given.name}")
     base = current_set() if given.base is None else CostSet.objects.filter(pk=given.base).first()
     if base is None:
         raise NotFound("cost set", str(given.base or "in force"))

@@ -160,5 +160,5 @@ def _amount(line: Operation | ComponentLine | OutputLine | None) -> Decimal | No
     if line is None:
         return None
     if isinstance(line, Operation):
-        return round((line.run_machine_hours or line.run_labour_hours) / line.run_quantity, 6)
+        return round(line.clock_hours()[1] / line.run_quantity, 6)
     return round(line.quantity, 6)

@@ -39,7 +39,12 @@ class CostSet(Changing):
                 fields=["state"],
                 condition=models.Q(state__in=["current", "next"]),
                 name="one_set_in_force_and_one_next",
-            )
+            ),
+            models.UniqueConstraint(
+                fields=["name"],
+                condition=models.Q(state="what-if"),
+                name="one_what_if_of_a_name",
+            ),
         ]
 
     def __str__(self) -> str:

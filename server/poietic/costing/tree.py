@@ -35,6 +35,7 @@ from ..catalog.models import Item, ItemDocument
 from ..catalog.queries import any_of
 from ..engineering.models import Revision
 from ..engineering.queries import reached_from
+from ..engineering.structures import Version, versions_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText, plain
 from ..web_api.kept import Kept
@@ -49,6 +50,8 @@ Line = Operation | ComponentLine | OutputLine | Grade
 class TreeRow(Schema):
     """One row; the rows below it with a greater depth stand under it."""
 
+    #: what the row is, whatever else changes in the structure: the way to it from the top
+    key: str
     depth: int
     #: items count levels, operations have none
     level: int | None
@@ -114,10 +117,10 @@ def frozen_costs(standard: Standard) -> dict[InputKey, Decimal]:
 
 
 _COSTS: Kept[StandardKey, dict[InputKey, Decimal]] = Kept(20_000)
-#: the lines of a structure with need and cost for one unit: by the structure object and its standard
-_LINES: "Kept[tuple[int, StandardKey | None, Decimal, tuple[int, ...]], tuple[Structure, list[_Line]]]" = Kept(
-    20_000
-)
+#: what the lines of a structure for one unit are made of: the versions of the structure and of all
+#: phantoms in it, the day that chooses their lines, the standard that costs them, and its lot
+LinesKey = tuple[tuple[Version, ...], date, StandardKey | None, Decimal]
+_LINES: "Kept[LinesKey, list[_Line]]" = Kept(20_000)
 
 
 @dataclass
@@ -173,6 +176,9 @@ class Plant:
 
     def __init__(self, revision: Revision, day: date) -> None:
         self.revisions, self.structures = reached_from(revision, day)
+        self._day = day
+        versions = versions_of(self.revisions.values())
+        self._versions = {code: versions[r.pk] for code, r in self.revisions.items()}
         codes = {
             line.item
             for s in self.structures.values()
@@ -193,8 +199,20 @@ class Plant:
             self.documents.setdefault(code, []).append(name)
         self._blocks: dict[str, _Block] = {}
 
-    def rows(self, code: str) -> Iterator[tuple[int, _Block, _Placed, Decimal]]:
-        """Yield (depth, structure, row, units of its item in one of the top), in reading order."""
+    def rows(self, code: str) -> Iterator[tuple[str, int, _Block, _Placed, Decimal]]:
+        """Yield (key, depth, structure, row, units of its item in one of the top), in reading order."""
+        seen: dict[str, int] = {}
+        above: list[tuple[int, str]] = []
+        for depth, block, placed, factor in self._placed(code):
+            while above and above[-1][0] >= depth:
+                above.pop()
+            way = ">".join([*(key for _, key in above[-1:]), _named(placed.known.line)])
+            seen[way] = seen.get(way, 0) + 1
+            key = way if seen[way] == 1 else f"{way} {seen[way]}"  # a draft may name an item twice
+            above.append((depth, key))
+            yield key, depth, block, placed, factor
+
+    def _placed(self, code: str) -> Iterator[tuple[int, _Block, _Placed, Decimal]]:
         waiting = [(code, ONE, 0, iter(self.block(code).rows))]
         while waiting:
             parent, factor, depth, rows = waiting[-1]
@@ -229,14 +247,18 @@ class Plant:
     def _lines(self, structure: Structure, standard: Standard | None) -> list[_Line]:
         """Return the lines of a structure with need and cost, kept as long as the structure is."""
         frozen = (standard.pk, standard.total) if standard and standard.basis else None
-        phantoms = tuple(
-            id(self.phantoms[c.item]) for c in structure.components if c.item in self.phantoms
-        )
-        key = (id(structure), frozen, self.items[structure.item].standard_lot, phantoms)
-        kept = _LINES.get(key)
-        if kept is None or kept[0] is not structure:
-            kept = _LINES.keep(key, (structure, self._priced(structure, standard)))
-        return kept[1]
+        made_of = tuple(self._versions[code] for code in self._passing(structure))
+        key = (made_of, self._day, frozen, self.items[structure.item].standard_lot)
+        return _LINES.get_or(key, lambda: self._priced(structure, standard))
+
+    def _passing(self, structure: Structure) -> list[str]:
+        """Return a structure's item and all phantoms that pass through it, in one order."""
+        found, waiting = {structure.item}, [structure]
+        while waiting:
+            inside = {c.item for c in waiting.pop().components if c.item in self.phantoms} - found
+            found |= inside
+            waiting += [self.phantoms[code] for code in inside]
+        return [structure.item, *sorted(found - {structure.item})]
 
     def _priced(self, structure: Structure, standard: Standard | None) -> list[_Line]:
         costs: dict[InputKey, Decimal] = {}
@@ -285,13 +307,16 @@ class Plant:
             for line in (c for c in structure.components if c.operation == number):
                 key = (at, InputKind.COMPONENT, line.item)
                 units = enter[at].value if at in enter else ONE
-                need = self._need(structure, line, way, units)
+                need = self._need(structure, line, way, way.entered(number) if way.is_per_order else units)
                 yield _Line(line, [key], None, need, inner + 1, position == 0)
                 if line.item in self.phantoms:
                     content = self.structures[line.item]
                     there = put_in.numbers[number, line.item]
-                    below = way.through(there, put_in.each[number, line.item], line.per)
                     deeper = inline(content, self.phantoms)
+                    times = put_in.each[number, line.item]
+                    if way.is_per_order and line.per is Per.UNIT:
+                        times *= way.entered(number)
+                    below = way.through(there, times, line.per, deeper.structure)
                     yield from self._listed(content, deeper, below, enter, inner + 2)
             for output in (o for o in structure.outputs if o.operation == number):
                 key = (at, InputKind(output.kind.value), output.item)
@@ -303,10 +328,10 @@ class Plant:
         self, structure: Structure, line: ComponentLine, way: "_Way", entering_units: Decimal
     ) -> Decimal:
         each = quantity_per_unit(line, structure.batch_quantity).value
-        if line.per is Per.ORDER or way.is_per_order:
-            multiple = ONE if line.per is Per.ORDER else way.multiple
-            return each * multiple / self.items[way.owner].standard_lot
-        return each * way.multiple * entering_units
+        lot = self.items[way.owner].standard_lot
+        if line.per is Per.ORDER:
+            return each / lot
+        return each * way.multiple * entering_units / (lot if way.is_per_order else ONE)
 
     def _values(self, line: Line, owner: str, *, is_first: bool) -> dict[str, Any]:
         """Return what a row shows wherever it stands."""
@@ -322,9 +347,8 @@ class Plant:
                 "after": after,
                 "yield_share": line.yield_share,
                 "detail": " · ".join(_notes(line)),
-                "setup_hours": max(line.labour_hours()[0], line.setup_machine_hours),
-                "run_hours": max(line.labour_hours()[1], line.run_machine_hours)
-                / line.run_quantity,
+                "setup_hours": line.clock_hours()[0],
+                "run_hours": line.clock_hours()[1] / line.run_quantity,
             }
         item = self.items[line.item]
         values |= {
@@ -363,15 +387,34 @@ class _Way:
     multiple: Decimal
     owner: str
     is_per_order: bool = False
+    #: within a phantom that is used per order: units entering each of its operations for one
+    inside: Mapping[int, Derivation] = field(default_factory=dict)
 
-    def through(self, numbers: Mapping[int, int], each: Decimal, per: Per) -> "_Way":
+    def entered(self, number: int) -> Decimal:
+        """Return the units entering an operation of a phantom that is used per order, for one of it."""
+        return self.inside[number].value if number in self.inside else ONE
+
+    def through(
+        self, numbers: Mapping[int, int], each: Decimal, per: Per, content: Structure
+    ) -> "_Way":
         """Return the way on through a phantom line."""
+        is_per_order = self.is_per_order or per is Per.ORDER
         return _Way(
             {inner: self.numbers.get(outer, outer) for inner, outer in numbers.items()},
-            self.multiple * each,
+            each if per is Per.ORDER else self.multiple * each,
             self.owner,
-            self.is_per_order or per is Per.ORDER,
+            is_per_order,
+            entering_for_one(content.operations) if is_per_order else {},
         )
+
+
+def _named(line: Line) -> str:
+    """Return what a line is told apart by from the others under the same row."""
+    if isinstance(line, Operation):
+        return f"operation {line.number}"
+    if isinstance(line, Grade):
+        return f"grade {line.item}"
+    return f"{'component' if isinstance(line, ComponentLine) else line.kind.value} {line.item}"
 
 
 def _notes(o: Operation) -> Iterator[str]:
@@ -416,13 +459,14 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
     plant = Plant(revision, day)
     item = revision.item
     rows: list[dict[str, Any]] = []
-    for depth, _, placed, factor in plant.rows(item.code):
+    for key, depth, _, placed, factor in plant.rows(item.code):
         if len(rows) == ROWS_MOST:
             break
         need, cost = placed.values["need"], placed.known.cost
         rows.append(
             placed.values
             | {
+                "key": key,
                 "depth": depth,
                 "level": None if placed.values["kind"] == "operation" else depth // 2 + 1,
                 "need": None if need is None else round(need * factor, 6),
@@ -447,20 +491,23 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
     }
 
 
-def derivation_of(revision: Revision, day: date, row: int, figure: str) -> Derivation:
-    """Return how the cost, or the need, of one row of the tree came about, in one unit of the top item."""
+def derivation_of(revision: Revision, day: date, row: str, figure: str) -> Derivation:
+    """Return how the cost, or the need, of one row of the tree came about, in one unit of the top item.
+
+    A row that is no longer there is refused: another one may stand in its place by now.
+    """
     plant = Plant(revision, day)
     path: list[tuple[int, Derivation]] = []
-    for position, (depth, block, placed, _) in enumerate(plant.rows(revision.item.code)):
+    for key, depth, block, placed, _ in plant.rows(revision.item.code):
         while path and path[-1][0] >= depth:
             path.pop()
         line = placed.known.line
-        if position == row and figure == "need" and isinstance(line, ComponentLine):
+        if key == row and figure == "need" and isinstance(line, ComponentLine):
             each = _needed(plant, block.structure, line, placed.known.need)
             factors = [each, *(above for _, above in path)]
             return product("in one of the top item", factors, unit=plant.items[line.item].unit)
         if (
-            position == row
+            key == row
             and figure == "cost"
             and block.standard
             and placed.known.cost is not None
@@ -478,7 +525,7 @@ def derivation_of(revision: Revision, day: date, row: int, figure: str) -> Deriv
             return product("cost in one of the top item", (inner, *factors), unit="EUR")
         if placed.each and isinstance(line, ComponentLine):
             path.append((depth, _needed(plant, block.structure, line, placed.each)))
-    raise NotFound(f"row with a {figure} in the structure of {revision.item.code}", str(row))
+    raise NotFound(f"row with a {figure} in the structure of {revision.item.code}", row)
 
 
 def _deeper_than(known: _Line) -> Callable[[_Line], bool]:

@@ -7,7 +7,8 @@ from decimal import Decimal
 import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
-from poietic_core.structure.plant import Plant
+from poietic_core.structure.explode import CycleFound
+from poietic_core.structure.plant import Plant, low_level_codes
 from poietic_core.structure.requirement import entering_for_one, need_per_good_unit
 
 from ..catalog.models import Item
@@ -29,6 +30,34 @@ UNION SELECT revision_id FROM engineering_componentrow
   WHERE per <> 'unit' OR unit <> '' OR measured_by <> ''
      OR effective_from IS NOT NULL OR effective_until IS NOT NULL
 """
+
+
+#: the lines of revisions, as item and component
+GRAPH = """
+SELECT string_agg(int8send(r.item_id), ''), string_agg(int8send(c.item_id), '')
+FROM engineering_componentrow c JOIN engineering_revision r ON r.id = c.revision_id
+WHERE r.id = ANY(%s)
+"""
+
+
+def refuse_loops(day: date) -> None:
+    """Refuse a plant in which an item is a part of itself, with the whole loop: CycleFound.
+
+    Ask only with the graph guarded.
+    """
+    with connection.cursor() as cursor:
+        cursor.execute(GRAPH, [list(in_force(day).order_by().values_list("pk", flat=True))])
+        parents, children = (
+            np.frombuffer(bytes(c or b""), dtype=">i8") for c in cursor.fetchone()
+        )
+    keys = np.unique(np.concatenate([parents, children]))
+    parents, children = (np.searchsorted(keys, c).astype(np.int32) for c in (parents, children))
+    try:
+        low_level_codes(parents, children, keys.size)
+    except CycleFound as found:
+        inside = [int(keys[int(n)]) for n in found.loop]
+        codes = dict(Item.objects.filter(pk__in=inside).values_list("pk", "code"))
+        raise CycleFound([codes[pk] for pk in inside]) from None
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 import orjson
-from django.db.models import Max, QuerySet, TextField
+from django.db.models import QuerySet, TextField
 from django.db.models.functions import Cast
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ZERO
@@ -99,20 +99,21 @@ def structures_of(
     items' may come to something else, when an item changes. What can't be read is noted in
     `faults`; without them it is raised.
     """
-    heads = [
-        Head(
-            r.pk,
-            r.item.code,
-            r.approved_at,
-            r.change,
-            r.batch_quantity,
-            r.share_rule,
-            r.main_weight,
-            r.grades,
-        )
-        for r in revisions
-    ]
-    return _structures(heads, faults)
+    return _structures([head_of(r) for r in revisions], faults)
+
+
+def head_of(r: Revision) -> Head:
+    """Return what a revision says beside its rows."""
+    return Head(
+        r.pk,
+        r.item.code,
+        r.approved_at,
+        r.change,
+        r.batch_quantity,
+        r.share_rule,
+        r.main_weight,
+        r.grades,
+    )
 
 
 def structures_on(
@@ -125,38 +126,57 @@ def structures_on(
     return {s.item: s if isinstance(s.components, Lines) else s.on(day) for s in structures}
 
 
-class _AsRead(NamedTuple):
-    """A structure as it was read."""
-
-    structure: Structure
-    #: the last change of any item when it was read; None: no item can change what it says
-    version: int | None
-
-
-#: approved structures by revision, its approval and its last change: a database that begins anew counts anew
-_KEPT: Kept[tuple[int, datetime | None, int], _AsRead] = Kept(KEPT_MOST)
+#: what a structure was made of: its revision, and the items that say what its lines come to, each
+#: with its last change. A change number belongs to one command alone, and whoever changes a
+#: revision or an item writes one: equal versions are equal structures, in whatever order they came
+Version = tuple[int, datetime | None, int, tuple[tuple[int, int], ...]]
+#: of an approved revision, the items that its lines are measured by, or converted with
+_CONVERTED: Kept[tuple[int, datetime | None, int], tuple[int, ...]] = Kept(KEPT_MOST)
+_KEPT: Kept[Version, Structure] = Kept(KEPT_MOST)
 
 
 def _structures(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:
-    version = Item.objects.aggregate(last=Max("change"))["last"] or 0
-    found: dict[int, Structure] = {}
+    versions = _versions(heads)  # before the rows: what changes meanwhile is read again next time
+    kept = {h.pk: _KEPT.get(versions[h.pk]) for h in heads}
+    read = _read([h for h in heads if kept[h.pk] is None], faults)
     for h in heads:
-        kept = _KEPT.get((h.pk, h.approved_at, h.change))
-        if kept and kept.version in (None, version):
-            found[h.pk] = kept.structure
-    unread = [h for h in heads if h.pk not in found]
-    read = _read(unread, faults)
-    for h in unread:
         if h.approved_at and (structure := read.get(h.pk)):
-            is_plain = isinstance(structure.components, Lines) or _is_plain(structure)
-            last = None if is_plain else version
-            _KEPT.keep((h.pk, h.approved_at, h.change), _AsRead(structure, last))
-    return found | read
+            _KEPT.keep(versions[h.pk], structure)
+    return {pk: s for pk, s in kept.items() if s} | read
 
 
-def _is_plain(structure: Structure) -> bool:
-    """Tell whether no line is in another unit than its item's, which the item could convert in another way."""
-    return not any(line.unit or line.measure for line in structure.components)
+def versions_of(revisions: Iterable[Revision]) -> dict[int, Version]:
+    """Return what the structures of revisions are made of now, by key: to keep under what follows from them."""
+    return _versions([head_of(r) for r in revisions])
+
+
+def _versions(heads: list[Head]) -> dict[int, Version]:
+    """Return the versions of revisions; of what was approved the items are asked for once."""
+    keys = {h.pk: (h.pk, h.approved_at, h.change) for h in heads}
+    converted = {pk: _CONVERTED.get(key) for pk, key in keys.items()}
+    unknown = [pk for pk, items in converted.items() if items is None]
+    for pk, items in _converted(unknown).items():
+        converted[pk] = _CONVERTED.keep(keys[pk], items) if keys[pk][1] else items
+    wanted = {item for items in converted.values() for item in items or ()}
+    rows = Item.objects.filter(pk__in=any_of(wanted)) if wanted else Item.objects.none()
+    changes = dict(rows.order_by().values_list("pk", "change"))
+    return {
+        pk: (*key, tuple((item, changes[item]) for item in converted[pk] or ()))
+        for pk, key in keys.items()
+    }
+
+
+def _converted(revisions: list[int]) -> dict[int, tuple[int, ...]]:
+    """Return the items that lines of revisions are measured by or converted with."""
+    found: dict[int, list[int]] = {pk: [] for pk in revisions}
+    if revisions:
+        rows = ComponentRow.objects.exclude(unit="", measured_by="").order_by()
+        if len(revisions) <= MANY:
+            rows = rows.filter(revision__in=any_of(revisions))
+        for revision, item in rows.values_list("revision_id", "item_id").distinct():
+            if revision in found:
+                found[revision].append(item)
+    return {pk: tuple(sorted(items)) for pk, items in found.items()}
 
 
 def _read(heads: list[Head], faults: Faults | None) -> dict[int, Structure]:

@@ -10,12 +10,13 @@ from pydantic import Field
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
 from ..engineering.commands.structures import guard_graph
+from ..engineering.snapshot import refuse_loops
 from ..web_api.errors import NotFound
 from ..web_api.fields import Strict
 from .models import Upload
 from .plan import plan_import
 from .reading import read_file
-from .storing import store
+from .storing import lock_named, store
 
 
 @dataclass(eq=False)
@@ -45,15 +46,19 @@ def import_tables(context: Context, given: ImportTables) -> None:
     upload = Upload.objects.filter(pk=given.upload).first()
     if upload is None:
         raise NotFound("upload", str(given.upload))
-    guard_graph()
     day = timezone.localdate(context.now)
     context.progress("reading the file", 0, 0)
-    plan = plan_import(read_file(upload.name, bytes(upload.content)), day)
+    content = read_file(upload.name, bytes(upload.content))
+    lock_named(context, content)  # then plan: what is changed meanwhile would be lost
+    plan = plan_import(content, day)
     context.progress("writing", 0, len(plan.rows))
     refused = [r for r in plan.rows if r.status == "refused"]
     if refused:
         first = [f"{r.table} line {r.line}: {r.why}" for r in refused[:5]]
         raise RowsRefused(upload.name, len(refused), first)
     store(context, plan)
+    if plan.structures:
+        guard_graph(context)
+        refuse_loops(day)
     for status in ("new", "changed", "same"):
         context.effects.field(upload.name, f"rows {status}", None, plan.count(status) or None)

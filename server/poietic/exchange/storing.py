@@ -9,6 +9,8 @@ from django.utils import timezone
 from poietic_core.cost.rates import rate_of
 
 from ..catalog.models import Item, ItemUnit, ListPrice, Partner, PriceRow
+from ..catalog.queries import any_of
+from ..commanding.models import Changing
 from ..commanding.registry import Context
 from ..engineering.commands.structures import next_letters
 from ..engineering.commands.work_centers import plain_layers
@@ -28,10 +30,13 @@ from ..engineering.models import (
 from ..engineering.queries import in_force, layers_of
 from ..ledger.models import Holding
 from ..web_api.fields import plain
-from .plan import ImportPlan, StructureRows, after_of, structure_fields
+from .plan import PARTS, ImportPlan, StructureRows, after_of, structure_fields
+from .reading import Content
 from .tables import BY_NAME, Row
 
 CHUNK = 2_000
+LISTS_OF_CALENDARS = ("shifts", "exceptions")
+LISTS_OF_ITEMS = ("item_units", "prices", "list_prices")
 #: rows after which the database looks at its tables anew
 MANY = 1_000
 
@@ -43,13 +48,42 @@ def store(context: Context, plan: ImportPlan) -> None:
     _write_named(context, WorkCalendar, plan.things["calendars"])
     _write_items(context, plan.things["items"])
     _write_work_centers(context, plan.things["work_centers"])
-    _write_lists(plan.lists)
+    _write_lists(context, plan.lists)
     written = sum(len(rows) for table in plan.things.values() for rows in table.values())
     context.progress("writing structures", written, len(plan.rows))
     _write_structures(context, plan.structures, written, len(plan.rows))
     if len(plan.rows) > MANY:
         with connection.cursor() as cursor:  # else it plans as if the tables were nearly empty
             cursor.execute("SELECT exchange_fresh_statistics()")
+
+
+#: what the rows of a table change: the column that names it, in the tables of each kind of thing
+CHANGED: dict[type[Changing], dict[str, str]] = {
+    Partner: {"partners": "code"},
+    LabourGrade: {"labour_grades": "code"},
+    WorkCalendar: {"calendars": "code", "shifts": "calendar", "exceptions": "calendar"},
+    Item: {"items": "code", "item_units": "item", "prices": "item", "list_prices": "item"},
+    WorkCenter: {"work_centers": "code", "rates": "work_center"},
+    Revision: dict.fromkeys(PARTS, "item"),
+}
+
+
+def lock_named(context: Context, content: Content) -> None:
+    """Lock what a file may change, kind by kind, before anything of it is read."""
+    for model, tables in CHANGED.items():
+        named = {
+            str(row.values.get(column) or "")
+            for table, column in tables.items()
+            for row in content.rows.get(table, [])
+        }
+        if not named:
+            continue
+        rows = model._default_manager.order_by()
+        if model is Revision:
+            rows = rows.filter(item__code__in=any_of(named)).exclude(state=Revision.State.RETIRED)
+        else:
+            rows = rows.filter(code__in=any_of(named))
+        context.lock_rows(rows)
 
 
 def _fields(row: Row, table: str, *, without: Iterable[str] = ()) -> dict[str, Any]:
@@ -86,7 +120,7 @@ def _write_items(context: Context, rows: dict[str, list[Row]]) -> None:
     )
     changed = {row.values["code"]: row for row in rows["changed"]}
     if changed:
-        items = list(Item.objects.filter(code__in=changed).select_for_update().order_by("pk"))
+        items = list(Item.objects.filter(code__in=changed).order_by("pk"))
         for item in items:
             for name, value in _fields(changed[item.code], "items").items():
                 setattr(item, name, value)
@@ -120,8 +154,12 @@ def _write_work_centers(context: Context, rows: dict[str, list[Row]]) -> None:
             )
 
 
-def _write_lists(lists: dict[str, dict[str, list[Row]]]) -> None:
-    """Replace the lists of their parents."""
+def _write_lists(context: Context, lists: dict[str, dict[str, list[Row]]]) -> None:
+    """Replace the lists of their parents: that changes the parents."""
+    for model, tables in ((WorkCalendar, LISTS_OF_CALENDARS), (Item, LISTS_OF_ITEMS), (WorkCenter, ("rates",))):  # fmt: skip
+        parents = {code for table in tables for code in lists[table]}
+        if parents:
+            model.objects.filter(code__in=any_of(parents)).update(change=context.change)
     calendars = {c.code: c for c in WorkCalendar.objects.all()}
     partners = {p.code: p for p in Partner.objects.all()}
     for table, model in (("shifts", ShiftRow), ("exceptions", DayException)):

@@ -8,10 +8,10 @@ class LedgerConfig(AppConfig):
 
     def ready(self) -> None:
         """Connect the rights of the serving role and the holding of each new item."""
-        from ..catalog.signals import item_defined, item_revalued
-        from .document import open_holding, refuse_revaluing
+        from ..catalog.signals import item_changing, item_defined
+        from .document import hold_still, open_holding
         from .rights import grant
 
         post_migrate.connect(grant, sender=self)
         item_defined.connect(open_holding)
-        item_revalued.connect(refuse_revaluing)
+        item_changing.connect(hold_still)

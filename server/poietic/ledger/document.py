@@ -57,11 +57,12 @@ class HasStock(DomainError):
     fix: ClassVar[str] = "Change it when nothing of it is in stock."
 
 
-def refuse_revaluing(item: Item, **kwargs: Any) -> None:
-    """Refuse another valuation for an item that has stock."""
-    holding = Holding.objects.select_for_update().get(item=item)
-    if holding.quantity:
-        raise HasStock(item.code, holding.quantity, item.unit)
+def hold_still(item: Item, is_revalued: bool, **kwargs: Any) -> None:
+    """Let nothing of an item move while it is changed; refuse another valuation if it has stock."""
+    held = Holding.objects.filter(item=item).order_by("pk").select_for_update(no_key=True)
+    for quantity in list(held.values_list("quantity", flat=True)):
+        if quantity and is_revalued:
+            raise HasStock(item.code, quantity, item.unit)
 
 
 @dataclass
@@ -76,7 +77,8 @@ class Stock:
     def lock(cls, context: Context, items: Iterable[Item]) -> "Stock":
         """Lock the holdings of items in one statement, in the order of their keys.
 
-        A holding guards the balances of its item at all places.
+        A holding guards the balances of its item at all places, and how the item is valued:
+        both are read only then, the items too (`item`).
         """
         wanted = {i.pk for i in items}
         rows = context.lock(
@@ -88,6 +90,10 @@ class Stock:
             {h.pk: h for h in rows},
             {(b.item_id, b.place_id): b for b in balances},
         )
+
+    def item(self, item: Item) -> Item:
+        """Return an item as it is now that its holding is locked."""
+        return self.holdings[item.pk].item
 
     def move(self, item: Item, place: Place, quantity: Decimal, worth: Decimal | None) -> Decimal:
         """Take a quantity in (positive) or out of a place, and return the value that moved."""
@@ -248,7 +254,8 @@ class Document:
 
     def _move(self, line: StockLine, *, worth: Decimal | None) -> Decimal:
         """Add a stock line and return its value; one end is stock, the other is not."""
-        item, quantity = line.item, line.quantity
+        item, quantity = self.stock.item(line.item), line.quantity
+        line.item = item
         require_step(f"The quantity of {item.code}", quantity, step=item.step, unit=item.unit)
         if line.to_place.is_stock:
             line.value = self.stock.move(item, line.to_place, quantity, worth)

@@ -132,8 +132,15 @@ class JournalLine(models.Model):
         return f"{self.account} {self.amount}"
 
 
+#: the kind of a time line that says how often an operation was set up
+SET_UP = "times set up"
+
+
 class TimeLine(models.Model):
-    """Hours that an operation was charged; of a supplier's work pieces, of overhead its base."""
+    """Hours that an operation was charged; of a supplier's work pieces, of overhead its base.
+
+    Or how often it was set up, which by itself costs nothing.
+    """
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="time_lines")
     operation = models.IntegerField()

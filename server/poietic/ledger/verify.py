@@ -85,9 +85,21 @@ CHECKS: dict[str, str] = {
           ON r.order_id = oo.order_id AND r.operation = oo.number
         WHERE oo.written_off <> coalesce(r.amount, 0)""",
     "graded orders received the sum of their grades": """
-        SELECT o.number, o.received, sum(g.received) FROM orders_ordergrade g
-        JOIN orders_order o ON o.id = g.order_id
-        GROUP BY o.number, o.received HAVING o.received <> sum(g.received)""",
+        SELECT o.number, o.received, sum(g.received), o.received_value, sum(g.received_value)
+        FROM orders_ordergrade g JOIN orders_order o ON o.id = g.order_id
+        GROUP BY o.number, o.received, o.received_value
+        HAVING (o.received, o.received_value) <> (sum(g.received), sum(g.received_value))""",
+    "what receipts credited is what the order's output was received at": """
+        SELECT o.number, o.received_value, sum(b.credited) FROM orders_order o
+        LEFT JOIN ledger_wipbalance b ON b.order_id = o.id
+        GROUP BY o.number, o.received_value HAVING o.received_value <> coalesce(sum(b.credited), 0)""",
+    "operations were set up as often as was reported": """
+        SELECT oo.order_id, oo.number, oo.times_set_up, r.times FROM orders_orderoperation oo
+        LEFT JOIN (SELECT p.order_id, t.operation, sum(t.quantity) AS times
+                   FROM ledger_timeline t JOIN ledger_posting p ON p.id = t.posting_id
+                   WHERE t.kind = 'times set up' GROUP BY 1, 2) r
+          ON r.order_id = oo.order_id AND r.operation = oo.number
+        WHERE oo.times_set_up IS DISTINCT FROM r.times AND oo.times_set_up IS NOT NULL""",
     "orders' hours equal the time lines": """
         SELECT i.order_id, i.operation, i.kind, i.used, r.quantity FROM orders_orderinput i
         LEFT JOIN (SELECT p.order_id, t.operation, t.kind, t.code, sum(t.quantity) AS quantity,

@@ -2,14 +2,14 @@
 
 from datetime import date
 from decimal import Decimal
+from fractions import Fraction
 
-from django.db.models import Sum
+from django.db.models import F, OuterRef, Subquery, Sum
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.cost.model import InputKind
 from poietic_core.cost.variance import Cause, Variance, yield_by_reason
-from poietic_core.derivation import Derivation, given, product, rounded_up
 from poietic_core.order.report import backflush
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import HOUR_STEP, ZERO
@@ -35,6 +35,7 @@ from .desk import (
     wanted_by,
 )
 from .models import Order, OrderInput
+from .needs import need_of
 from .peek import LackOut, PeekOut, lacks, peek_at
 
 router = Router(tags=["orders"])
@@ -69,6 +70,9 @@ class OrderOperationOut(Schema):
     scrap: DecimalText
     is_report_point: bool
     due: DecimalText
+    #: what a report says if nothing else is entered: set up once, where it was not yet
+    setups_due: int
+    times_set_up: int
     wip_at_standard: DecimalText
     #: operations that must come before, where it is not simply the one listed before
     after: list[int] | None
@@ -284,11 +288,16 @@ def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
     """Return what the completed orders of an item cost per unit, the latest first."""
     states = [OrderState.COMPLETED.value, OrderState.CLOSED.value]
     rows = Order.objects.filter(item=item_by_code(code), state__in=states, received__gt=0)
-    books = OrderBook.many(rows.select_related(*ORDER_PARTS).order_by("-due", "-number")[:12])
+    standing = Posting.objects.filter(
+        kind=Posting.Kind.COMPLETION, order=OuterRef("pk"), reverses=None, reversal=None
+    )
+    rows = rows.annotate(completed=Subquery(standing.order_by("-pk").values("happened_at")[:1]))
+    last = rows.select_related(*ORDER_PARTS).order_by(F("completed").desc(nulls_last=True), "-number")
+    books = OrderBook.many(last[:12])
     return [
         ActualOut(
             order=b.order.number,
-            finished=b.order.due.isoformat(),
+            finished=timezone.localdate(b.order.completed).isoformat(),  # type: ignore[attr-defined]
             quantity=b.order.received,
             unit_cost=round(b.variance().charged / b.order.received, 6),
             standard=b.order.standard.total,
@@ -405,6 +414,8 @@ def _operations(
             scrap=o.scrap,
             is_report_point=o.is_report_point,
             due=due.get(o.number, ZERO),
+            setups_due=int(not book.times_made(o.number)),
+            times_set_up=book.times_made(o.number),
             wip_at_standard=round(held.get(o.number, ZERO), 2),
             after=o.after,
             steps=[StepOut(**s) for s in o.steps],
@@ -418,6 +429,8 @@ def _operations(
 
 def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]:
     rows = []
+    enter = entering(book.progress(), book.order.quantity) if book.operations else {}
+    yields = {o.number: o.yield_share for o in book.operations}
     for i in book.inputs:
         named = named_by(i)
         rows.append(
@@ -436,7 +449,7 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
                 amount=i.amount,
                 still=_still(book, i),
                 on_hand=on_hand.get(i.item_id) if i.item_id else None,
-                need_derivation=flatten(_need(book, i)),
+                need_derivation=flatten(need_of(i, enter, yields)),
             )
         )
     return rows
@@ -451,8 +464,8 @@ def _still(book: OrderBook, i: OrderInput) -> Decimal:
     if i.is_per_order:
         return i.allowed if due and not i.used else ZERO
     return backflush(
-        per_unit=i.allowed,
-        units_to_date=book.processed(i.operation) + due,
+        per_unit=Fraction(i.allowed_exactly),
+        units_to_date=book.done(i) + due,
         charged_so_far=i.used,
         step=step,
     )
@@ -463,21 +476,6 @@ def _step(book: OrderBook, i: OrderInput) -> Decimal:
     if i.item:
         return i.item.step
     return book.order.item.step if i.supplier else HOUR_STEP
-
-
-def _need(book: OrderBook, i: OrderInput) -> Derivation:
-    """Return how the whole order's need of an input comes about."""
-    each = given("per order" if i.is_per_order else "per unit entering", i.allowed, unit=i.unit)
-    step = _step(book, i)
-    if i.is_per_order or i.operation not in [o.number for o in book.operations]:
-        return rounded_up("need of the order", each, step)
-    chain = entering(book.progress(), book.order.quantity)
-    factors = [each, chain[i.operation]]
-    if i.is_per_good:
-        share = book.operation(i.operation).yield_share
-        factors.append(given(f"yield of operation {i.operation}", share))
-    whole = product("need, unrounded", factors, unit=i.unit)
-    return rounded_up("need of the order", whole, step)
 
 
 def _happened(order: Order) -> list[HappenedRow]:

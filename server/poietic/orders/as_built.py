@@ -8,6 +8,7 @@ from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import (
     ComponentLine,
     IssueRule,
+    Multiple,
     Operation,
     OutputKind,
     OutputLine,
@@ -56,12 +57,10 @@ def as_built(book: OrderBook) -> AsBuiltOut:
 
 def _taken(book: OrderBook, i: OrderInput) -> Decimal:
     """Return what an input took per unit worked on, or per order."""
-    processed = book.processed(i.operation)
-    if not processed and not i.used:
+    done = book.done(i)
+    if not done and not i.used:
         return i.allowed
-    if i.is_per_order or not processed:
-        return i.used
-    return round_to(i.used / processed, UNIT_COST_STEP)
+    return round_to(i.used / done, UNIT_COST_STEP) if done else i.used
 
 
 def _yield_reached(o: OrderOperation) -> Decimal:
@@ -81,6 +80,12 @@ def _structure(
     ]
     known = {o.number for o in book.operations}
     suppliers = {i.operation: i for i in book.inputs if i.kind == InputKind.SUBCONTRACT}
+    #: what an operation does once per order, as one that is put in for a phantom does
+    once = {
+        i.operation
+        for i in book.inputs
+        if i.is_per_order and i.kind in (InputKind.RUN_LABOUR, InputKind.RUN_MACHINE)
+    }
     return Structure(
         item=book.order.item.code,
         operations=tuple(
@@ -96,7 +101,8 @@ def _structure(
                 is_report_point=o.is_report_point,
                 after=o.comes_after,
                 labour_grade=o.labour_grade.code if o.labour_grade else "",
-                subcontract=_subcontract(suppliers.get(o.number)),
+                subcontract=_subcontract(suppliers.get(o.number), quantity),
+                multiple=Multiple(number=ONE, per=Per.ORDER) if o.number in once else None,
             )
             for o in book.operations
         ),
@@ -117,6 +123,7 @@ def _structure(
                 operation=i.operation,
                 quantity=q,
                 kind=OutputKind(i.kind),
+                per=Per.ORDER if i.is_per_order else Per.UNIT,
                 credit_price=i.price if i.kind == InputKind.BY_PRODUCT else ZERO,
                 weight=_weights(book).get(i.item.code, ZERO),
             )
@@ -126,12 +133,16 @@ def _structure(
     )
 
 
-def _subcontract(i: OrderInput | None) -> Subcontract | None:
+def _subcontract(
+    i: OrderInput | None, quantity: Callable[[OrderInput], Decimal]
+) -> Subcontract | None:
+    """Return a supplier's work on one unit: of a phantom's operation that may be several pieces."""
     if i is None or i.supplier is None:
         return None
+    price = i.price if i.agreed_price is None else i.agreed_price
     return Subcontract(
         supplier=i.supplier.code,
-        price=i.price if i.agreed_price is None else i.agreed_price,
+        price=round_to(price * quantity(i), UNIT_COST_STEP),
         basis=PaymentBasis.RETURNED if i.is_per_good else PaymentBasis.SENT,
     )
 
@@ -141,6 +152,21 @@ def _weights(book: OrderBook) -> dict[str, Decimal]:
     revision = book.order.revision
     rows = revision.outputs.values_list("item__code", "weight") if revision else ()
     return dict(rows)
+
+
+def _stated_hours(o: Operation) -> dict[str, Decimal]:
+    """Return hours as a draft can state them: what a phantom ran once per order is set-up."""
+    hours = {
+        "setup_labour_hours": o.setup_labour_hours,
+        "setup_machine_hours": o.setup_machine_hours,
+        "run_labour_hours": o.run_labour_hours,
+        "run_machine_hours": o.run_machine_hours,
+    }
+    if o.multiple:
+        for kind in ("labour", "machine"):
+            hours[f"setup_{kind}_hours"] += hours[f"run_{kind}_hours"]
+            hours[f"run_{kind}_hours"] = ZERO
+    return hours
 
 
 def _draft(book: OrderBook, built: Structure) -> DraftStructure:
@@ -160,10 +186,7 @@ def _draft(book: OrderBook, built: Structure) -> DraftStructure:
                 number=o.number,
                 name=o.name,
                 work_center=o.work_center,
-                setup_labour_hours=six(o.setup_labour_hours),
-                setup_machine_hours=six(o.setup_machine_hours),
-                run_labour_hours=six(o.run_labour_hours),
-                run_machine_hours=six(o.run_machine_hours),
+                **{name: six(hours) for name, hours in _stated_hours(o).items()},
                 yield_share=o.yield_share,
                 is_report_point=o.is_report_point,
                 after=None if o.after is None else list(o.after),

@@ -7,9 +7,10 @@ from typing import Self
 
 from django.db.models import Q, Sum
 from poietic_core.cost.clearing import receipt_credit
-from poietic_core.cost.model import OUTPUT_KINDS, CostedStructure, Element, InputKind
+from poietic_core.cost.model import OUTPUT_KINDS, Basis, CostedStructure, Element, InputKind
 from poietic_core.cost.unit import Cell, standard_cells
 from poietic_core.cost.variance import (
+    MADE_ONCE,
     GradeFacts,
     InputFacts,
     OperationFacts,
@@ -26,7 +27,7 @@ from ..commanding.registry import Context
 from ..costing.frozen import costed
 from ..engineering.models import WorkCenter
 from ..ledger.document import Document
-from ..ledger.models import Posting, StockLine, UnitLine, WipBalance
+from ..ledger.models import SET_UP, Posting, StockLine, UnitLine, WipBalance
 from ..web_api.errors import NotFound
 from .models import Order, OrderGrade, OrderInput, OrderOperation
 
@@ -130,6 +131,24 @@ class OrderBook:
         """Return the units that an operation has worked on."""
         return next((o.good + o.scrap for o in self.operations if o.number == operation), ZERO)
 
+    def times_made(self, operation: int) -> int:
+        """Return how often what is fixed per order was made at an operation."""
+        for o in self.operations:
+            if o.number == operation:
+                if o.times_set_up is not None:
+                    return o.times_set_up
+                setups = (i for i in self.inputs if i.operation == operation and i.kind in MADE_ONCE)
+                return int(o.good + o.scrap > 0 or any(i.used > 0 for i in setups))
+        return 0
+
+    def done(self, i: OrderInput) -> Decimal:
+        """Return what was done of what an input is stated for: times made, good units, units worked on."""
+        if i.is_per_order:
+            return Decimal(self.times_made(i.operation))
+        if i.is_per_good:
+            return next((o.good for o in self.operations if o.number == i.operation), ZERO)
+        return self.processed(i.operation)
+
     def scrap_by_reason(self) -> dict[int, dict[str, Decimal]]:
         """Return scrapped pieces by operation and reason, the largest first."""
         reasons: dict[int, dict[str, Decimal]] = {}
@@ -154,6 +173,7 @@ class OrderBook:
                     good=o.good,
                     scrap=o.scrap,
                     written_off=o.written_off,
+                    times_set_up=None if o.times_set_up is None else Decimal(o.times_set_up),
                     scrap_by_reason=(reasons or {}).get(o.number, {}),
                 )
                 for o in self.operations
@@ -206,6 +226,15 @@ class OrderBook:
                 self.order.standard.total * (self.order.received + received.get(code, ZERO))
             )
         }
+
+    def credited(self) -> dict[str, Decimal]:
+        """Return what was credited for what was received so far, by item.
+
+        That is kept, not computed anew: receipts that were taken back may have left a cent.
+        """
+        if self.grades:
+            return {g.item.code: g.received_value for g in self.grades}
+        return {self.order.item.code: self.order.received_value}
 
     def receipt_credits(self, worth_to_date: Decimal) -> dict[Cell, Decimal]:
         """Return what a receipt takes out of each WIP cell."""
@@ -286,6 +315,9 @@ class OpenBook(OrderBook):
                 self.thing, f"operation {operation.number} {field}", was, was + unit.quantity
             )
         for time in document.time_lines:
+            if time.kind == SET_UP:
+                operation = self.operation(time.operation)
+                operation.times_set_up = (operation.times_set_up or 0) + int(time.quantity)
             for i in self.inputs:
                 if (i.operation, i.kind, i.overhead) == (time.operation, time.kind, time.code):
                     i.used += time.quantity
@@ -306,6 +338,7 @@ class OpenBook(OrderBook):
             for g in self.grades:
                 if g.item_id == line.item_id:
                     g.received += sign * line.quantity
+                    g.received_value += sign * line.worth
             self.context.effects.field(self.thing, "received", was, self.order.received)
             return
         i = self.find_input(InputKind(line.part), line.operation or 0, line.item)
@@ -321,8 +354,10 @@ class OpenBook(OrderBook):
             self.set_state(OrderState.STARTED if stands else OrderState.RELEASED)
         self.order.change = self.context.change
         self.order.save()
-        OrderOperation.objects.bulk_update(self.operations, ["good", "scrap", "written_off"])
-        OrderGrade.objects.bulk_update(self.grades, ["received"])
+        OrderOperation.objects.bulk_update(
+            self.operations, ["good", "scrap", "written_off", "times_set_up"]
+        )
+        OrderGrade.objects.bulk_update(self.grades, ["received", "received_value"])
         OrderInput.objects.bulk_update(self.inputs, ["used", "amount"])
         if self.order.standard is not None:
             after = self.variance().to_date()

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 
 from django.utils import timezone
@@ -16,11 +17,12 @@ from poietic_core.calendar.schedule import (
     schedule_forward,
 )
 from poietic_core.calendar.working_time import NoWorkingTime
+from poietic_core.derivation import fraction_of
 from poietic_core.order.report import remaining
 from poietic_core.order.states import OrderState
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.flow import Network
-from poietic_core.structure.model import Operation, Structure
+from poietic_core.structure.model import Multiple, Operation, Per, Structure
 from poietic_core.structure.phantom import inline
 from poietic_core.structure.requirement import entering
 
@@ -112,6 +114,8 @@ class Dating:
                 o,
                 self._centers[o.work_center.code],
                 units=left[o.number],
+                each=Fraction(o.each),
+                per=Per(o.each_per),
                 setup=ZERO if o.good or o.scrap else o.setup_hours,
                 run=o.run_hours,
             )
@@ -124,16 +128,20 @@ def whole_times(
 ) -> dict[int, OperationTime]:
     """Return the times of a whole order of a structure, with its phantoms put in."""
     enter = entering(structure.operations, quantity)
-    return {
-        o.number: _time(
+    found = {}
+    for o in structure.operations:
+        setup, run = o.clock_hours()
+        multiple = o.multiple or Multiple(number=ONE)
+        found[o.number] = _time(
             o,
             centers[o.work_center],
-            units=enter[o.number].value,
-            setup=clock_setup(o),
-            run=clock_run(o),
+            units=fraction_of(enter[o.number]),
+            each=multiple.exactly(),
+            per=multiple.per,
+            setup=setup,
+            run=run,
         )
-        for o in structure.operations
-    }
+    return found
 
 
 def working_days(structure: Structure, quantity: Decimal, day: date) -> int:
@@ -153,14 +161,19 @@ def _time(
     o: Operation | OrderOperation,
     center: WorkCenterTime,
     *,
-    units: Decimal,
+    units: Fraction,
+    each: Fraction,
+    per: Per,
     setup: Decimal,
     run: Decimal,
 ) -> OperationTime:
+    if per is Per.ORDER:  # the whole of it, as long as any unit is left
+        each = each / units if units else each
     return OperationTime(
         number=o.number,
         center=center,
         units=units,
+        each=each,
         setup_hours=setup,
         run_hours=run,
         **passing_times(o),
@@ -176,13 +189,3 @@ def passing_times(o: Operation | OrderOperation) -> dict[str, Any]:
     if isinstance(o, Operation) and o.subcontract:
         times["wait_hours"] += o.subcontract.days_out * 24
     return times
-
-
-def clock_setup(o: Operation) -> Decimal:
-    """Return the hours that setting up takes: people and machine at once."""
-    return max(o.labour_hours()[0], o.setup_machine_hours)
-
-
-def clock_run(o: Operation) -> Decimal:
-    """Return the machine's hours of a run; the people's where no machine sets the pace."""
-    return o.run_machine_hours or o.run_labour_hours

@@ -2,8 +2,9 @@
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
-from poietic_core.cost.model import InputKind
+from poietic_core.cost.model import Basis, InputKind
 from poietic_core.order.states import OrderState
+from poietic_core.structure.model import Per
 
 from ..catalog.models import Item, Partner, Place
 from ..commanding.models import Changing
@@ -59,6 +60,12 @@ class OrderOperation(models.Model):
     wait_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     move_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     transfer_quantity = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: of a phantom's operation: its units, which the times are stated for, in one of the order's
+    #: or in the whole order; a fraction, exactly
+    each = models.TextField(default="1")
+    each_per = models.CharField(max_length=10, default=Per.UNIT.value)
+    #: how often it was set up; null: not reported yet, or before that was asked
+    times_set_up = models.IntegerField(null=True)
     steps = models.JSONField(default=list)
     #: units entering it for the order quantity, unrounded
     entering = models.DecimalField(max_digits=18, decimal_places=6)
@@ -97,11 +104,14 @@ class OrderInput(models.Model):
     overhead = models.CharField(max_length=40, blank=True)
     base = models.CharField(max_length=30, blank=True)
     unit = models.CharField(max_length=10)
-    is_per_order = models.BooleanField()
-    is_per_good = models.BooleanField(default=False)
+    #: what `allowed`, and what `standard`, is stated for
+    basis = models.CharField(max_length=20, choices=[(b.value, b.value) for b in Basis])
+    standard_basis = models.CharField(max_length=20, choices=[(b.value, b.value) for b in Basis])
     issue_rule = models.CharField(max_length=20, blank=True)
-    #: per unit entering, or per order, by the order's structure and by the standard's; unrounded
+    #: by the order's structure, to the digits of the column and as a fraction, exactly
     allowed = models.DecimalField(max_digits=30, decimal_places=18)
+    allowed_exactly = models.TextField()
+    #: by the standard's structure
     standard = models.DecimalField(max_digits=30, decimal_places=18)
     #: frozen standard cost of one unit, and its split over elements
     price = models.DecimalField(max_digits=18, decimal_places=6)
@@ -121,6 +131,16 @@ class OrderInput(models.Model):
     def __str__(self) -> str:
         return f"{self.operation} {self.kind} {self.item_id or self.work_center_id}"
 
+    @property
+    def is_per_order(self) -> bool:
+        """Tell whether it is allowed once per order, not for what is worked on."""
+        return self.basis == Basis.ORDER
+
+    @property
+    def is_per_good(self) -> bool:
+        """Tell whether it is allowed for good units only."""
+        return self.basis == Basis.GOOD
+
 
 class OrderGrade(models.Model):
     """A grade that an order's output is sorted into: expected by the structure, and received."""
@@ -131,6 +151,7 @@ class OrderGrade(models.Model):
     #: frozen standard cost of one unit
     price = models.DecimalField(max_digits=18, decimal_places=6)
     received = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    received_value = models.DecimalField(max_digits=18, decimal_places=2, default=0)
 
     class Meta:
         ordering = ["pk"]

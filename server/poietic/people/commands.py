@@ -2,6 +2,7 @@
 
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
+from django.db.models import Q
 
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
@@ -55,13 +56,13 @@ def add_person(context: Context, given: AddPerson) -> None:
 @command("set-roles", "Set a person's roles", Role.ADMINISTRATOR)
 def set_roles(context: Context, given: SetRoles) -> None:
     """Give a person the roles named, and no others; one administrator always remains."""
-    person = context.lock_one(
-        Person.objects.filter(name=given.name), "person", NotFound("person", given.name)
-    )
-    others = Person.objects.exclude(pk=person.pk).filter(
-        roles__contains=[Role.ADMINISTRATOR.value], is_active=True
-    )
-    if Role.ADMINISTRATOR not in given.roles and not others.exists():
+    is_administrator = Q(roles__contains=[Role.ADMINISTRATOR.value], is_active=True)
+    people = context.lock(Person.objects.filter(is_administrator | Q(name=given.name)), "person")
+    person = next((p for p in people if p.name == given.name), None)
+    if person is None:
+        raise NotFound("person", given.name)
+    others = [p for p in people if p is not person]
+    if Role.ADMINISTRATOR not in given.roles and not others:
         raise InvalidInput([f"roles: {person.name} is the only administrator"])
     before, person.roles = person.roles, [r.value for r in given.roles]
     person.change = context.change

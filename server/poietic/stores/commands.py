@@ -36,13 +36,14 @@ class ReceiveMaterial(Strict):
 @command("receive-material", "Receive material", Role.STOREKEEPER, Role.CONTROLLER)
 def receive_material(context: Context, given: ReceiveMaterial) -> None:
     """Put bought material into stock at its price."""
-    items = items_by_code(line.item for line in given.lines)
+    named = items_by_code(line.item for line in given.lines)
+    stock = Stock.lock(context, named.values())
+    items = {code: stock.item(item) for code, item in named.items()}
     made = [i.code for i in items.values() if i.source == Item.Source.MAKE]
     if made:
         raise InvalidInput([f"lines: {made[0]} is made; it comes in from a production order"])
     places = {line.place: stock_place(line.place) for line in given.lines}
     supplier = place_of_kind(Place.Kind.SUPPLIER)
-    stock = Stock.lock(context, items.values())
     happened_at: datetime = given.happened_at or context.now
     document = Document(
         context=context,

@@ -25,6 +25,8 @@ STATUS = {
     "command.key_used": 409,
     "command.changed_since": 409,
     "command.busy": 409,
+    "command.against_rule": 409,
+    "order.rework_pending": 409,
     "order.wrong_state": 409,
     "stock.not_enough": 409,
     "posting.taken_back": 409,

@@ -25,7 +25,7 @@ from ..models import (
     WrittenNote,
 )
 from ..queries import form_of, item_by_code
-from ..signals import item_defined, item_revalued
+from ..signals import item_changing, item_defined
 
 #: letters and digits with {year}, {number} or {number:4} where they count
 NumberRule = Annotated[
@@ -177,6 +177,7 @@ def change_item(context: Context, given: ChangeItem) -> None:
     item = context.lock_one(
         Item.objects.filter(code=given.code), "item", NotFound("item", given.code)
     )
+    was = (item.source, item.valuation)
     if given.is_active is False and not given.inactive_reason:
         raise InvalidInput(["inactive_reason: say why nothing new is to use the item"])
     if given.is_active:
@@ -189,8 +190,8 @@ def change_item(context: Context, given: ChangeItem) -> None:
         )
         setattr(item, name, after)
     _check(item)
-    if given.valuation is not None:
-        item_revalued.send(Item, item=item)
+    if (item.source, item.valuation) != was:
+        item_changing.send(Item, item=item, is_revalued=item.valuation != was[1])
     item.change = context.change
     item.save()
 
@@ -217,10 +218,18 @@ def _check(item: Item) -> None:
         )
 
 
+def _locked(context: Context, code: str) -> Item:
+    """Lock an item whose lists are changed: that changes the item."""
+    item = context.lock_one(Item.objects.filter(code=code), "item", NotFound("item", code))
+    item.change = context.change
+    item.save(update_fields=["change"])
+    return item
+
+
 @command("attach-document", "Attach a document", Role.ENGINEER, Role.CONTROLLER)
 def attach_document(context: Context, given: AttachDocument) -> None:
     """Show a file with an item, wherever the item stands."""
-    item = item_by_code(given.item)
+    item = _locked(context, given.item)
     kept = KeptFile.objects.filter(pk=given.file).first()
     if kept is None:
         raise NotFound("file", str(given.file))
@@ -228,18 +237,16 @@ def attach_document(context: Context, given: AttachDocument) -> None:
     before = ItemDocument.objects.filter(item=item, name=name).first()
     ItemDocument.objects.update_or_create(item=item, name=name, defaults={"kept": kept})
     context.effects.field(f"item {item.code}", "document", before and before.name, name)
-    Item.objects.filter(pk=item.pk).update(change=context.change)
 
 
 @command("detach-document", "Detach a document", Role.ENGINEER, Role.CONTROLLER)
 def detach_document(context: Context, given: DetachDocument) -> None:
     """Show a file with an item no longer; the file is kept."""
-    item = item_by_code(given.item)
+    item = _locked(context, given.item)
     found = ItemDocument.objects.filter(item=item, name=given.name)
     if not found.delete()[0]:
         raise NotFound(f"document of {item.code}", given.name)
     context.effects.field(f"item {item.code}", "document", given.name, None)
-    Item.objects.filter(pk=item.pk).update(change=context.change)
 
 
 @command("define-partner", "Define a partner", Role.ENGINEER, Role.CONTROLLER)

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any, ClassVar
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE
@@ -97,11 +97,13 @@ def send_back_structure(context: Context, given: ItemGiven) -> None:
 def approve_structure(context: Context, given: ApproveStructure) -> None:
     """Bring an item's open revision into force; the one before it ends on that day."""
     item = item_by_code(given.item)
-    guard_graph()
-    rows = with_rows(Revision.objects.filter(item=item, state__in=OPEN_STATES))
-    draft = context.lock_one(rows, "structure", NotFound("draft of", given.item))
+    locked = context.lock(_changing(Revision.objects.filter(item=item)), "structure")
+    draft = next((r for r in locked if r.state in OPEN_STATES), None)
+    if draft is None:
+        raise NotFound("draft of", given.item)
     was = draft.state
     draft.note = given.note or draft.note
+    guard_graph(context)
     _put_in_force(context, draft, given.effective_from or timezone.localdate(context.now))
     context.made["item"] = item.code
     context.effects.field(str(draft), "state", was, "approved")
@@ -126,17 +128,21 @@ def replace_component(context: Context, given: ReplaceComponent) -> None:
     old, new = item_by_code(given.item), item_by_code(given.by)
     if old == new:
         raise InvalidInput(["by: it is the item itself"])
-    guard_graph()
-    using = in_force(given.effective_from).filter(components__item=old).distinct()
-    found = context.lock(
-        Revision.objects.filter(pk__in=using.values("pk")).select_related("item"), "structure"
-    )
+    using = in_force(given.effective_from).filter(components__item=old)
+    context.lock(_changing(Revision.objects.filter(item__in=using.values("item"))), "structure")
+    guard_graph(context)
+    found = with_rows(in_force(given.effective_from).filter(components__item=old).distinct())
     if not found:
         raise NotFound("structure in force that uses", old.code)
-    for revision in with_rows(Revision.objects.filter(pk__in=[r.pk for r in found])):
+    for revision in found:
         fresh = _copied(context, revision, old, new, given)
         _put_in_force(context, fresh, given.effective_from)
         context.effects.field(str(fresh), old.code, old.name, f"{new.code} {new.name}")
+
+
+def _changing(revisions: QuerySet[Revision]) -> QuerySet[Revision]:
+    """Return the revisions of items that may still change, with their rows: all are locked at once."""
+    return with_rows(revisions.exclude(state=Revision.State.RETIRED))
 
 
 def _move(context: Context, given: ItemGiven, before: str, after: str) -> None:

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Annotated, ClassVar, TypeVar
 
-from django.db import connection
 from django.db.models import Count
 from django.utils import timezone
 from poietic_core.errors import DomainError
@@ -191,7 +190,6 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
             raise NotFound("work center", operation.work_center)
     grades = _named(LabourGrade, "labour grade", {o.labour_grade for o in given.operations})
     suppliers = _named(Partner, "partner", {o.supplier for o in given.operations})
-    guard_graph()
     draft = _draft_of(context, item)
     draft.batch_quantity = given.batch_quantity
     draft.share_rule = given.share_rule.value
@@ -230,11 +228,12 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
         )
         for n, o in enumerate(given.outputs)
     )
-    refuse_cycle(draft)
     day = timezone.localdate(context.now)
     written = with_rows(Revision.objects.filter(pk=draft.pk)).get()
     for fault in faults_of(written, Shop.on(day)):
         context.effects.remark(str(draft), fault)
+    guard_graph(context)
+    refuse_cycle(draft)
     context.made["revision"] = draft.letter
     context.effects.field(
         str(draft),
@@ -277,10 +276,13 @@ def _component_rows(
     ]
 
 
-def guard_graph() -> None:
-    """Let one command at a time change the graph: two saves could close a loop between them."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_advisory_xact_lock(hashtext('structure graph'))")
+def guard_graph(context: Context) -> None:
+    """Let one command at a time look whether it closes a loop: two could close one between them.
+
+    Taken at the end, when everything is written, and right before the look: whoever comes next
+    sees what is committed by then.
+    """
+    context.guard("structure graph")
 
 
 def _draft_of(context: Context, item: Item) -> Revision:
@@ -317,7 +319,8 @@ def refuse_cycle(draft: Revision) -> None:
     """Refuse a draft that would make its item a part of itself, with the whole loop.
 
     Searched from both ends, from the draft's components downwards and from its item upwards,
-    always on the side with fewer items: most of the plant is never looked at.
+    always on the side with fewer items: most of the plant is never looked at. Ask only with the
+    graph guarded.
     """
     lines = ComponentRow.objects.exclude(revision__state=Revision.State.RETIRED)
     lines = lines.exclude(revision__item=draft.item_id).order_by()

@@ -224,6 +224,7 @@ def set_overhead(context: Context, given: SetOverhead) -> None:
         raise InvalidInput([f"effective_until: {given.effective_until} lies before the first day"])
     if (given.element == Element.MATERIAL_OVERHEAD) != (given.base == Base.MATERIAL_COST):
         raise InvalidInput(["base: material overhead, and it alone, is charged by bought material cost"])  # fmt: skip
+    context.guard(f"overhead {given.code}")
     center = None
     if given.work_center:
         center = WorkCenter.objects.filter(code=given.work_center).first()
@@ -256,6 +257,7 @@ def set_overhead(context: Context, given: SetOverhead) -> None:
 @command("drop-overhead", "Drop an overhead budget", Role.COST_ACCOUNTANT)
 def drop_overhead(context: Context, given: DropOverhead) -> None:
     """Take a budget out; frozen standards keep the rate they were frozen with."""
+    context.guard(f"overhead {given.code}")
     rows = OverheadBudget.objects.filter(code=given.code, effective_from=given.effective_from)
     row = context.lock_one(rows, "overhead", NotFound("overhead budget", given.code))
     context.effects.field(f"overhead {given.code}", "rate", overhead_rate(row).rate, None)

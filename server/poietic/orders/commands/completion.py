@@ -1,12 +1,11 @@
 """Completing an order, with what is left over, and closing it with its variances."""
 
-from decimal import Decimal
 from typing import Literal
 
 from poietic_core.cost.variance import CauseKind
-from poietic_core.order.report import leftovers
+from poietic_core.order.report import leftovers, require_rework_decided
 from poietic_core.order.states import Act, OrderState
-from poietic_core.quantity import ONE, ZERO
+from poietic_core.quantity import ZERO
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
@@ -75,6 +74,7 @@ def complete(
 ) -> None:
     """Complete an order whose rows and stock are locked."""
     book.require(Act.COMPLETE if book.state is OrderState.STARTED else Act.POST)
+    require_rework_decided(book.progress())
     document = Document(
         context=context,
         kind=Posting.Kind.COMPLETION,
@@ -85,10 +85,7 @@ def complete(
     )
     components = {str(c.pk): c for c in book.components() if c.item}
     over = leftovers(
-        {
-            k: _worked_in(book, c.operation, c.allowed, c.is_per_order)
-            for k, c in components.items()
-        },
+        {k: c.allowed * book.done(c) for k, c in components.items()},
         {k: c.used for k, c in components.items()},
         {k: c.item.step for k, c in components.items() if c.item},
     )
@@ -106,10 +103,3 @@ def complete(
     short = book.order.quantity - book.order.received
     if short > 0:
         context.effects.remark(book.thing, f"finished {short.normalize():f} short of the quantity")
-
-
-def _worked_in(book: OpenBook, operation: int, allowed: Decimal, is_per_order: bool) -> Decimal:
-    units = book.processed(operation)
-    if is_per_order:
-        return allowed * (ONE if units else ZERO)
-    return allowed * units

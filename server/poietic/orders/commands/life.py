@@ -3,30 +3,26 @@
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from fractions import Fraction
 from typing import ClassVar
 
 from django.db import connection
 from poietic_core.cost.inputs import cost_structure
 from poietic_core.cost.joint import grade_factors
 from poietic_core.cost.model import ITEM_KINDS, TIME_ELEMENT, CostInput, InputKey, InputKind
+from poietic_core.derivation import fraction_of
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
-from poietic_core.quantity import (
-    HOUR_STEP,
-    ONE,
-    UNIT_COST_STEP,
-    ZERO,
-    require_step,
-    round_to,
-    round_up,
-)
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, decimal_of, require_step, round_to
 from poietic_core.structure.model import (
+    ComponentLine,
     InstructionStep,
     IssueRule,
     OutputKind,
+    Per,
     Structure,
 )
-from poietic_core.structure.requirement import entering
+from poietic_core.structure.requirement import entering, quantity_per_unit
 
 from ...catalog.models import Item, Partner
 from ...catalog.queries import item_by_code, items_by_code, stock_place
@@ -43,8 +39,9 @@ from ...ledger.models import Holding, Posting
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict, plain
 from ..book import OpenBook
-from ..dates import clock_run, clock_setup, passing_times, start_day
+from ..dates import passing_times, start_day
 from ..models import Order, OrderGrade, OrderInput, OrderOperation
+from ..needs import need_of
 from .material import close_document, issue
 
 
@@ -222,8 +219,10 @@ def _operations(order: Order, structure: Structure) -> list[OrderOperation]:
             labour_grade=grades.get(o.labour_grade),
             alternate_centers=list(o.alternate_centers),
             after=None if o.after is None else list(o.after),
-            setup_hours=clock_setup(o),
-            run_hours=clock_run(o),
+            setup_hours=o.clock_hours()[0],
+            run_hours=o.clock_hours()[1],
+            each=str(o.multiple.exactly()) if o.multiple else "1",
+            each_per=(o.multiple.per if o.multiple else Per.UNIT).value,
             **passing_times(o),
             entering=round_to(enter[o.number].value, UNIT_COST_STEP),
         )
@@ -274,20 +273,26 @@ def _inputs(
     centers = {w.code: w for w in WorkCenter.objects.all()}
     enter = entering(structure.operations, order.quantity)
     yields = {o.number: o.yield_share for o in structure.operations}
-    lines = {(c.operation, c.item): c for c in structure.components}
+    lines = {
+        (line.operation, kind, line.item): line
+        for kind, line in (
+            *((InputKind.COMPONENT, c) for c in structure.components),
+            *((InputKind(o.kind.value), o) for o in structure.outputs),
+        )
+    }
     rows: list[OrderInput] = []
     for key in [*ours, *(k for k in theirs if k not in ours)]:
         here, there = ours.get(key), theirs.get(key)
         priced = there or here
         assert priced is not None
-        allowed = here.quantity if here else ZERO
         item = items[priced.code] if priced.kind in ITEM_KINDS else None
-        line = lines.get((key[0], priced.code)) if priced.kind is InputKind.COMPONENT else None
-        whole = allowed
-        if here and not here.is_per_order:
-            whole *= enter[key[0]].value * (yields[key[0]] if here.is_per_good else ONE)
-        rows.append(
-            OrderInput(
+        line = lines.get(key)
+        component = line if isinstance(line, ComponentLine) else None
+        allowed = Fraction(here.quantity if here else ZERO)
+        if line:
+            allowed = fraction_of(quantity_per_unit(line, structure.batch_quantity))
+        basis = (here or priced).basis()
+        row = OrderInput(
                 order=order,
                 operation=key[0],
                 kind=priced.kind.value,
@@ -297,22 +302,24 @@ def _inputs(
                 if priced.kind is InputKind.SUBCONTRACT
                 else None,
                 unit=order.item.unit if priced.kind is InputKind.SUBCONTRACT else priced.unit,
-                is_per_order=priced.is_per_order,
-                is_per_good=(here or priced).is_per_good,
-                issue_rule=line.issue_rule.value if line else "",
-                alternates=[{"item": a.item, "ratio": plain(a.ratio)} for a in line.alternates]
-                if line
-                else [],
+                basis=basis.value,
+                standard_basis=(there or priced).basis().value,
+                issue_rule=component.issue_rule.value if component else "",
+                alternates=[
+                    {"item": a.item, "ratio": plain(a.ratio)}
+                    for a in (component.alternates if component else ())
+                ],
                 overhead=priced.code if priced.base else "",
                 base=priced.base.value if priced.base else "",
                 agreed_price=here.price if here and here.kind is InputKind.SUBCONTRACT else None,
-                allowed=allowed,
+                allowed=decimal_of(allowed),
+                allowed_exactly=str(allowed),
                 standard=there.quantity if there else ZERO,
                 price=priced.price,
                 split=split_to_json(dict(priced.split)),
-                need=round_up(whole, item.step) if item else round_to(whole, HOUR_STEP),
             )
-        )
+        row.need = need_of(row, enter, yields).value
+        rows.append(row)
     return rows
 
 

@@ -18,7 +18,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
 from ...ledger.document import Document, Stock
-from ...ledger.models import Account, Posting, StockLine
+from ...ledger.models import SET_UP, Account, Posting, StockLine
 from ...web_api.fields import Code, Note, OperationNumber, OrderNumber, Quantity, Strict
 from ..book import OpenBook
 from ..models import OrderInput
@@ -131,7 +131,8 @@ def charge_overhead(book: OpenBook, document: Document) -> None:
 
     once = {(i.operation, i.kind) for i in book.inputs if i.is_per_order}
     for time in document.time_lines:
-        for base in BASES_OF.get(InputKind(time.kind), ()):
+        kind = InputKind(time.kind) if time.kind != SET_UP else None
+        for base in BASES_OF.get(kind, ()) if kind else ():
             quantity = time.amount if base in COSTS else time.quantity
             count(time.operation, base, (time.operation, time.kind) in once, quantity)
     for line in document.stock_lines:

@@ -1,8 +1,9 @@
 """Reporting what an operation did, correcting it, and receiving the output."""
 
-from collections.abc import Iterable
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
+from fractions import Fraction
 from typing import Annotated, ClassVar
 
 from django.utils import timezone
@@ -12,7 +13,14 @@ from poietic_core.cost.variance import worth_after
 from poietic_core.errors import DomainError
 from poietic_core.order.report import backflush, check_flow, moved_by
 from poietic_core.order.states import Act
-from poietic_core.quantity import HOUR_STEP, ZERO, money, require_step
+from poietic_core.quantity import (
+    HOUR_STEP,
+    UNIT_COST_STEP,
+    ZERO,
+    money,
+    require_step,
+    round_to,
+)
 from poietic_core.structure.model import IssueRule
 from pydantic import AwareDatetime, Field
 
@@ -23,7 +31,7 @@ from ...commanding.roles import Role
 from ...costing.basis import split_from_json
 from ...engineering.queries import shop_rates
 from ...ledger.document import Document, Stock
-from ...ledger.models import Account, Posting, StockLine
+from ...ledger.models import SET_UP, Account, Posting, StockLine
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import (
     Code,
@@ -39,7 +47,7 @@ from ..book import OpenBook
 from ..models import OrderInput
 from .completion import complete
 from .material import close_document, issue
-from .taking_back import mirror_act, postings_of_act
+from .taking_back import lock_act, mirror_act, postings_of_act
 
 
 @dataclass(eq=False)
@@ -98,6 +106,8 @@ class Report(Strict):
     good: NotNegative = ZERO
     scrap: Annotated[list[ScrapGiven], Field(max_length=50)] = []
     by_products: Annotated[list[ByProductGiven], Field(max_length=50)] = []
+    #: how often the operation was set up since the last report; left out: once, with the first
+    times_set_up: Annotated[int, Field(ge=0, le=99)] | None = None
     setup_labour_hours: NotNegative | None = None
     setup_machine_hours: NotNegative | None = None
     run_labour_hours: NotNegative | None = None
@@ -143,26 +153,24 @@ def report(context: Context, given: Report) -> None:
     book = OpenBook.lock(context, given.order)
     stock = Stock.lock(context, _items_touched(book, given))
     _post_report(context, book, stock, given)
-    check_flow(book.progress(), book.order.received)
     book.finish()
 
 
 @command("correct-report", "Correct a report", Role.OPERATOR, Role.CONTROLLER)
 def correct_report(context: Context, given: CorrectReport) -> None:
     """Take a report back and post the right one, as one act."""
+    book = lock_act(context, given.posting)
     original, act = postings_of_act(given.posting)
-    if original.kind != Posting.Kind.REPORT or original.order is None:
+    if book is None or original.kind != Posting.Kind.REPORT:
         raise NotAReport(original.pk, original.get_kind_display())
-    if original.order.number != given.report.order:
+    if book.order.number != given.report.order:
         raise InvalidInput(
-            [f"report.order: posting {original.pk} belongs to order {original.order}"]
+            [f"report.order: posting {original.pk} belongs to order {book.order.number}"]
         )
-    book = OpenBook.lock(context, given.report.order)
     moved = Item.objects.filter(stockline__posting__in=act)
     stock = Stock.lock(context, [*_items_touched(book, given.report), *moved])
     mirror_act(context, book, stock, act, given.report.reason)
     _post_report(context, book, stock, given.report)
-    check_flow(book.progress(), book.order.received)
     book.finish()
 
 
@@ -201,7 +209,8 @@ def _received_items(book: OpenBook) -> list[Item]:
 def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) -> None:
     book.require(Act.POST)
     book.operation(given.operation)
-    moved = moved_by(book.progress(), given.operation)
+    before = book.progress()
+    moved = moved_by(before, given.operation)
     document = Document(
         context=context,
         kind=Posting.Kind.REPORT,
@@ -214,10 +223,11 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
     _add_units(document, given, moved, book)
     _add_by_products(document, book, given)
     worked = given.good + sum((s.quantity for s in given.scrap), ZERO)
-    _add_times(document, book, given, moved, worked)
+    times = _add_setups(document, book, given, moved, worked)
+    _add_times(document, book, given, times, worked)
     _add_subcontract(document, book, given, moved, worked)
     if worked:
-        _add_backflush(document, book, IssueRule.AT_OPERATION, operations=moved, worked=worked)
+        _add_backflush(document, book, IssueRule.AT_OPERATION, times=times, worked=worked)
     close_document(book, document)
     if given.receive:
         received = Receive(
@@ -228,8 +238,8 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
             reason=given.reason,
         )
         _post_receipt(context, book, stock, received)
+    check_flow(book.progress(), book.order.received, before=before)
     if given.complete:
-        check_flow(book.progress(), book.order.received)
         complete(context, book, stock, charge_leftovers=False)
 
 
@@ -281,19 +291,42 @@ def _add_by_products(document: Document, book: OpenBook, given: Report) -> None:
         document.charge(given.operation, -worth, split_from_json(line.split))
 
 
-def _add_times(
+def _add_setups(
     document: Document, book: OpenBook, given: Report, moved: list[int], worked: Decimal
+) -> dict[int, int]:
+    """Note how often each operation was set up; left out, once, as soon as anything of it is reported.
+
+    Returns
+    -------
+    dict of operation to times set up in this report
+    """
+    hours = any(given.hours(kind) for kind in SETUP_KINDS)
+    found = {}
+    for number in moved:
+        is_reported = number == given.operation
+        times = given.times_set_up if is_reported else None
+        if times is None:
+            begins = worked or (is_reported and hours)
+            times = int(bool(begins) and not book.times_made(number))
+        found[number] = times
+        if times or (is_reported and given.times_set_up is not None):
+            document.time(number, SET_UP, Decimal(times), ZERO)
+    return found
+
+
+def _add_times(
+    document: Document, book: OpenBook, given: Report, times: dict[int, int], worked: Decimal
 ) -> None:
     """Charge times: as stated for the reported operation, else by the standard; at the day's rates."""
     rates = shop_rates(timezone.localdate(document.happened_at))
     grades = {o.number: o.labour_grade for o in book.operations}
     for i in book.inputs:
         kind = InputKind(i.kind)
-        if kind not in TIME_ELEMENT or i.operation not in moved or i.work_center is None:
+        if kind not in TIME_ELEMENT or i.operation not in times or i.work_center is None:
             continue
         hours = given.hours(kind) if i.operation == given.operation else None
         if hours is None:
-            hours = _standard_hours(i, kind, book.processed(i.operation) + worked, worked)
+            hours = _standard_hours(i, book, times[i.operation], worked)
         if hours:
             grade = grades.get(i.operation)
             rate = rates.hour(kind, i.work_center.code, grade.code if grade else "")
@@ -327,7 +360,11 @@ def _add_subcontract(
         if i.kind != InputKind.SUBCONTRACT or i.operation not in moved or not worked:
             continue
         is_reported = i.operation == given.operation
-        pieces = given.good if i.is_per_good and is_reported else worked
+        if i.is_per_order:
+            pieces = i.allowed if not i.used else ZERO
+        else:
+            pieces = (given.good if i.is_per_good and is_reported else worked) * i.allowed
+        pieces = round_to(pieces, UNIT_COST_STEP)
         price = i.price if i.agreed_price is None else i.agreed_price
         amount = money(pieces * price)
         if pieces:
@@ -336,11 +373,15 @@ def _add_subcontract(
             document.journal(Account.GOODS_RECEIVED, -amount)
 
 
-def _standard_hours(i: OrderInput, kind: InputKind, to_date: Decimal, worked: Decimal) -> Decimal:
-    if kind in SETUP_KINDS:
-        return i.allowed if worked and not i.used else ZERO
+def _standard_hours(i: OrderInput, book: OpenBook, times: int, worked: Decimal) -> Decimal:
+    """Return the hours that the standard grants for what a report says."""
+    if i.kind in SETUP_KINDS:
+        return round_to(i.allowed * times, HOUR_STEP) if worked else ZERO
     return backflush(
-        per_unit=i.allowed, units_to_date=to_date, charged_so_far=i.used, step=HOUR_STEP
+        per_unit=Fraction(i.allowed_exactly),
+        units_to_date=book.done(i) + (times if i.is_per_order else worked),
+        charged_so_far=i.used,
+        step=HOUR_STEP,
     )
 
 
@@ -349,17 +390,27 @@ def _add_backflush(
     book: OpenBook,
     rule: IssueRule,
     *,
-    operations: Iterable[int] | None,
+    times: Mapping[int, int] | None = None,
     worked: Decimal,
 ) -> None:
-    """Charge the components of a rule for all units that their operations worked on, these included."""
-    for c in book.components(operations):
-        processed = book.processed(c.operation) + worked
-        if c.issue_rule != rule or c.item is None or not processed:
+    """Charge the components of a rule for all that their operations did, a report of it included.
+
+    Parameters
+    ----------
+    times : how often the reported operations were set up now; None: all operations, as they stand
+    worked : units that these worked on now
+    """
+    for c in book.components(times):
+        done = book.done(c)
+        if times is not None:
+            done += times[c.operation] if c.is_per_order else worked
+        if c.issue_rule != rule or c.item is None or not done:
             continue
-        units = Decimal(1) if c.is_per_order else processed
         due = backflush(
-            per_unit=c.allowed, units_to_date=units, charged_so_far=c.used, step=c.item.step
+            per_unit=Fraction(c.allowed_exactly),
+            units_to_date=done,
+            charged_so_far=c.used,
+            step=c.item.step,
         )
         if due:
             issue(document, c, due, book.order.supply_place)
@@ -377,8 +428,8 @@ def _post_receipt(context: Context, book: OpenBook, stock: Stock, given: Receive
         reason=given.reason,
     )
     received = _sorted_into(book, given)
-    before = book.worth_received({})
-    after = book.worth_received({item.code: q for item, q in received})
+    credited = book.credited()
+    worth = book.worth_received({item.code: q for item, q in received})
     into = stock_place(given.place) if given.place else order.receipt_place
     for item, quantity in received:
         document.put(
@@ -386,10 +437,11 @@ def _post_receipt(context: Context, book: OpenBook, stock: Stock, given: Receive
             quantity,
             out_of=place_of_kind(Place.Kind.WIP),
             into=into,
-            worth=after[item.code] - before[item.code],
+            worth=worth[item.code] - credited[item.code],
             part=StockLine.Part.OUTPUT,
         )
-    credits = book.receipt_credits(sum(after.values(), ZERO))
+        credited[item.code] = worth[item.code]
+    credits = book.receipt_credits(sum(credited.values(), ZERO))
     for (operation, element), amount in credits.items():
         document.journal(Account.WIP, -amount, operation=operation, element=element.value)
     close_document(book, document)
@@ -428,6 +480,6 @@ def _issue_at_receipt(context: Context, book: OpenBook, stock: Stock, receipt: D
         order=book.order,
         reason=receipt.reason,
     )
-    _add_backflush(issue_document, book, IssueRule.AT_RECEIPT, operations=None, worked=ZERO)
+    _add_backflush(issue_document, book, IssueRule.AT_RECEIPT, worked=ZERO)
     if issue_document.stock_lines:
         close_document(book, issue_document)

@@ -66,8 +66,8 @@ class TakeBack(Strict):
 )
 def take_back(context: Context, given: TakeBack) -> None:
     """Post the mirror of everything that one act posted, last first."""
-    original, act = postings_of_act(given.posting)
-    book = OpenBook.lock(context, original.order.number) if original.order else None
+    book = lock_act(context, given.posting)
+    _, act = postings_of_act(given.posting)
     stock = Stock.lock(context, Item.objects.filter(stockline__posting__in=act))
     mirror_act(context, book, stock, act, given.reason)
     if book:
@@ -75,12 +75,25 @@ def take_back(context: Context, given: TakeBack) -> None:
         book.finish()
 
 
+def lock_act(context: Context, posting: int) -> OpenBook | None:
+    """Lock the order that a posting belongs to; of one without an order, its act."""
+    row = Posting.objects.filter(pk=posting).values_list("order__number", "entry_id").first()
+    if row is None:
+        raise NotFound("posting", str(posting))
+    order, entry = row  # what was posted never changes
+    if order is not None:
+        return OpenBook.lock(context, order)
+    context.guard(f"act {entry}")
+    return None
+
+
 def postings_of_act(number: int) -> tuple[Posting, list[Posting]]:
-    """Return a posting and all that its act posted and that still stands, last first."""
+    """Return a posting and all that its act posted and that still stands, last first.
+
+    Ask only with the act locked: what was taken back meanwhile is refused.
+    """
     rows = Posting.objects.select_related("order", "reversal")
-    original = rows.filter(pk=number).first()
-    if original is None:
-        raise NotFound("posting", str(number))
+    original = rows.get(pk=number)
     if hasattr(original, "reversal"):
         raise TakenBack(number, original.reversal.pk)
     if original.reverses_id:

@@ -1,0 +1,56 @@
+"""What a whole order needs of an input: the one rounding that is stored, and its explanation."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from ..cost.model import Basis
+from ..derivation import Derivation, given, product, rounded, rounded_up
+from ..quantity import HOUR_STEP, ONE
+
+
+def need_of_item(
+    allowed: Derivation,
+    basis: Basis,
+    *,
+    entering: Derivation | None = None,
+    yield_share: Decimal = ONE,
+    step: Decimal,
+) -> Derivation:
+    """Return what an order needs of a component or an output, rounded up once to the item's step.
+
+    Parameters
+    ----------
+    allowed : by the order's structure, for what `basis` says [unit]
+    entering : units entering its operation for the order quantity; None: it is none of the order's
+    yield_share : of the operation
+    step : of the item [unit]
+    """
+    return rounded_up("need of the order", _unrounded(allowed, basis, entering, yield_share), step)
+
+
+def need_of_work(
+    allowed: Derivation,
+    basis: Basis,
+    *,
+    entering: Derivation | None = None,
+    yield_share: Decimal = ONE,
+) -> Derivation:
+    """Return what an order needs of time, a supplier's work or overhead, to the nearest 0.0001.
+
+    Parameters as of `need_of_item`.
+    """
+    return rounded(
+        "need of the order", _unrounded(allowed, basis, entering, yield_share), HOUR_STEP
+    )
+
+
+def _unrounded(
+    allowed: Derivation, basis: Basis, entering: Derivation | None, yield_share: Decimal
+) -> Derivation:
+    if entering is None or basis is Basis.ORDER:
+        return allowed
+    factors = [allowed, entering]
+    if basis is Basis.GOOD:
+        factors.append(given("yield of the operation", yield_share))
+    return product("need, unrounded", factors, unit=allowed.unit)
