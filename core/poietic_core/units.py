@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
-from fractions import Fraction
 from enum import StrEnum
+from fractions import Fraction
 from typing import ClassVar
 
 from .derivation import Derivation, given, product

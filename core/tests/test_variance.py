@@ -108,7 +108,9 @@ def orders(draw: st.DrawFn) -> OrderFacts:
     for number in numbers:
         worked = draw(st.integers(0, int(passed)).map(Decimal))
         good = draw(st.integers(0, int(worked)).map(Decimal))
-        rework = Decimal(0) if is_completed else draw(st.integers(0, int(worked - good)).map(Decimal))
+        rework = (
+            Decimal(0) if is_completed else draw(st.integers(0, int(worked - good)).map(Decimal))
+        )
         scrap = worked - good - rework
         operations.append(
             OperationFacts(
@@ -224,7 +226,9 @@ def order_of_one_operation(*inputs: InputFacts, good: int = 10, **facts: Any) ->
     done = OperationFacts(number=10, yield_share=facts.pop("share", Decimal(1)), good=Decimal(good))
     told = {
         "operations": [done],
-        "standard_operations": [Step(number=10, yield_share=facts.pop("standard_share", Decimal(1)))],
+        "standard_operations": [
+            Step(number=10, yield_share=facts.pop("standard_share", Decimal(1)))
+        ],
         "inputs": inputs,
         "ordered": Decimal(good),
         "received": Decimal(good),
@@ -238,7 +242,9 @@ def order_of_one_operation(*inputs: InputFacts, good: int = 10, **facts: Any) ->
 def component(**numbers: Any) -> InputFacts:
     """Return a component at operation 10 whose numbers are given in words."""
     told = {k: Decimal(v) if type(v) is str else v for k, v in numbers.items()}
-    return InputFacts(**({"operation": 10, "kind": InputKind.COMPONENT, "code": "X", "unit": "u"} | told))
+    return InputFacts(
+        **({"operation": 10, "kind": InputKind.COMPONENT, "code": "X", "unit": "u"} | told)
+    )
 
 
 class OneCause(SimpleTestCase):

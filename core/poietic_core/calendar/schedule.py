@@ -132,7 +132,9 @@ class OperationTime:
                 times = rounded_up("whole batches", times, ONE)
         work = product("run", (given("run", self.run_hours, unit="h"), times), unit="h")
         machines = self.center.efficiency * self.machines
-        pace = given("efficiency × machines", require_positive("The efficiency × machines", machines))
+        pace = given(
+            "efficiency × machines", require_positive("The efficiency × machines", machines)
+        )
         return quotient("run", work, pace, unit="h")
 
 

@@ -74,6 +74,7 @@ def base_quantities(operation: int, inputs: Iterable[CostInput]) -> Bases:
     for i in inputs:
         if i.operation != operation:
             continue
+        bases: tuple[Base, ...]
         if i.kind is InputKind.COMPONENT:
             bases = () if i.is_made else (Base.MATERIAL_COST,)
         else:

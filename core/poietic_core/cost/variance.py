@@ -458,7 +458,9 @@ class _Line:
             units = enter
         elif self.i.basis is Basis.GOOD:
             o = self._operation()
-            good = product("good ones for what stands", (enter, given(f"yield of {k}", o.yield_share)))
+            good = product(
+                "good ones for what stands", (enter, given(f"yield of {k}", o.yield_share))
+            )
             # those waiting for rework are not paid for yet
             units = difference("good ones", good, given("waiting for rework", o.rework_pending))
         else:
@@ -476,7 +478,9 @@ class _Line:
     def _standard_required(self) -> Derivation:
         """Return what the costing structure requires for what was received."""
         basis = self.i.standard_basis
-        q_star = given(f"{self.i.code} in the standard, per {basis}", self.i.standard, unit=self.i.unit)
+        q_star = given(
+            f"{self.i.code} in the standard, per {basis}", self.i.standard, unit=self.i.unit
+        )
         share = self.flow.standard_yields.get(self.i.operation, ONE)
         units = self._units(basis, self.flow.standard_out, share)
         return product("by the standard's", (q_star, units), unit=self.i.unit)

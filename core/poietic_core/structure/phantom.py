@@ -184,9 +184,7 @@ def _multiplied(o: Operation, line: ComponentLine, times: Fraction) -> Multiple:
     return Multiple(number=number, of=of, per=line.per)
 
 
-def _scaled(
-    inside: L, line: ComponentLine, times: Fraction, inner: Structure
-) -> L:
+def _scaled(inside: L, line: ComponentLine, times: Fraction, inner: Structure) -> L:
     """Return a line of a phantom as one of its parent; what is fixed occurs once per order."""
     if inside.per is Per.ORDER:
         return inside
@@ -215,9 +213,7 @@ def _merged_components(
             found[key] = c
             continue
         if before.per is not c.per:
-            raise PhantomClash(
-                structure.item, c.item, c.operation, "both per unit and per order"
-            )
+            raise PhantomClash(structure.item, c.item, c.operation, "both per unit and per order")
         if before.issue_rule is not c.issue_rule:
             rules = f"both issued {before.issue_rule} and {c.issue_rule}"
             raise PhantomClash(structure.item, c.item, c.operation, rules)

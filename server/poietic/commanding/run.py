@@ -149,7 +149,7 @@ def _tried_again(attempt: Callable[[], Outcome]) -> Outcome:
 def _against_rule(err: IntegrityError) -> AgainstRule:
     said = getattr(err.__cause__, "diag", None)
     rule = said and (said.constraint_name or said.message_primary)
-    return AgainstRule(str(rule or "unknown"), str(said and said.message_detail or ""))
+    return AgainstRule(str(rule or "unknown"), str((said and said.message_detail) or ""))
 
 
 def _run(

@@ -223,9 +223,7 @@ def _plain(value: object) -> str:
     raise TypeError(type(value))
 
 
-@router.get(
-    "/items/{code}/tree/derivation", response={200: list[DerivationRow], 404: Problem}
-)
+@router.get("/items/{code}/tree/derivation", response={200: list[DerivationRow], 404: Problem})
 def tree_derivation(
     request: HttpRequest,
     code: str,

@@ -39,6 +39,8 @@ class ComparedRow(Schema):
     new: DecimalText | None
     old_cost: DecimalText | None
     new_cost: DecimalText | None
+    #: what the change of the row costs
+    effect: DecimalText
 
 
 class ComparedOut(Schema):
@@ -52,6 +54,7 @@ class ComparedOut(Schema):
     without_cost: list[str]
     old_total: DecimalText
     new_total: DecimalText
+    difference: DecimalText
     rows: list[ComparedRow]
 
 
@@ -70,14 +73,16 @@ def compare_costed(
     costs = _Costs(items, item.standard_lot, timezone.localdate())
     before, after = costs.by_key(left), costs.by_key(right)
     rows = [_row(r, items, before, after) for r in compare(left, right)]
+    old_total, new_total = (round(sum(c.values(), ZERO), 6) for c in (before, after))
     return ComparedOut(
         item=item.code,
         name=item.name,
         old=old,
         new=new,
         without_cost=sorted(costs.lacking),
-        old_total=round(sum(before.values(), ZERO), 6),
-        new_total=round(sum(after.values(), ZERO), 6),
+        old_total=old_total,
+        new_total=new_total,
+        difference=new_total - old_total,
         rows=rows,
     )
 
@@ -125,6 +130,8 @@ def _row(
         code, name, unit = item.code, item.name, item.unit
         if isinstance(standing, ComponentLine) and standing.unit:
             unit = standing.unit
+    old_cost = _cost(keys, before) if row.old else None
+    new_cost = _cost(keys, after) if row.new else None
     return ComparedRow(
         kind=kind,
         operation=row.operation,
@@ -135,8 +142,9 @@ def _row(
         changes=[c.replace("_", " ") for c in row.changes],
         old=_amount(row.old),
         new=_amount(row.new),
-        old_cost=_cost(keys, before) if row.old else None,
-        new_cost=_cost(keys, after) if row.new else None,
+        old_cost=old_cost,
+        new_cost=new_cost,
+        effect=(new_cost or ZERO) - (old_cost or ZERO),
     )
 
 

@@ -45,6 +45,7 @@ class PartOut(Schema):
     amount: DecimalText
     old_quantity: DecimalText
     old_amount: DecimalText
+    moved: DecimalText
 
 
 class CostIn(Schema):
@@ -72,6 +73,7 @@ class ElementAgainst(Schema):
     element: str
     old: DecimalText
     new: DecimalText
+    moved: DecimalText
 
 
 class OpenedOut(Schema):
@@ -122,7 +124,12 @@ def opened(request: HttpRequest, new: int, old: int, code: str) -> OpenedOut:
     rows = _parts(after, before)
     return OpenedOut(
         elements=[
-            ElementAgainst(element=e.value, old=was.get(e, ZERO), new=now.get(e, ZERO))
+            ElementAgainst(
+                element=e.value,
+                old=was.get(e, ZERO),
+                new=now.get(e, ZERO),
+                moved=now.get(e, ZERO) - was.get(e, ZERO),
+            )
             for e in Element
             if e in was or e in now
         ],
@@ -221,6 +228,7 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
         supplier = code if kind is InputKind.SUBCONTRACT else ""
         if kind is InputKind.COMPONENT:
             supplier = suppliers.get(code, "")
+        amount, old_amount = (_six(c.amount if c else ZERO) for c in (new, old))
         rows.append(
             PartOut(
                 kind=kind.value,
@@ -231,9 +239,10 @@ def _parts(after: Parts, before: Parts) -> list[PartOut]:
                 supplier=supplier,
                 supplier_name=names.get(supplier, ""),
                 quantity=_six(new.quantity if new else ZERO),
-                amount=_six(new.amount if new else ZERO),
+                amount=amount,
                 old_quantity=_six(old.quantity if old else ZERO),
-                old_amount=_six(old.amount if old else ZERO),
+                old_amount=old_amount,
+                moved=amount - old_amount,
             )
         )
     return rows

@@ -77,6 +77,9 @@ class TreeRow(Schema):
     #: cost in one unit of the top item; null without a standard
     cost: DecimalText | None
     on_hand: DecimalText | None
+    #: whole units of the top item that what is on hand is enough for, and whether that is a standard lot
+    enough_for: DecimalText | None
+    covers_lot: bool | None
     revision: str
     #: sizes of a measured piece, position, alternates; of an operation who does it and how
     detail: str
@@ -307,7 +310,9 @@ class Plant:
             for line in (c for c in structure.components if c.operation == number):
                 key = (at, InputKind.COMPONENT, line.item)
                 units = enter[at].value if at in enter else ONE
-                need = self._need(structure, line, way, way.entered(number) if way.is_per_order else units)
+                need = self._need(
+                    structure, line, way, way.entered(number) if way.is_per_order else units
+                )
                 yield _Line(line, [key], None, need, inner + 1, position == 0)
                 if line.item in self.phantoms:
                     content = self.structures[line.item]
@@ -463,6 +468,9 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
         if len(rows) == ROWS_MOST:
             break
         need, cost = placed.values["need"], placed.known.cost
+        enough = None
+        if need and placed.values["on_hand"] is not None:
+            enough = placed.values["on_hand"] // (need * factor)
         rows.append(
             placed.values
             | {
@@ -470,6 +478,8 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
                 "depth": depth,
                 "level": None if placed.values["kind"] == "operation" else depth // 2 + 1,
                 "need": None if need is None else round(need * factor, 6),
+                "enough_for": enough,
+                "covers_lot": None if enough is None else enough >= item.standard_lot,
                 "cost": None if cost is None else round(cost * factor, 6),
             }
         )
@@ -506,12 +516,7 @@ def derivation_of(revision: Revision, day: date, row: str, figure: str) -> Deriv
             each = _needed(plant, block.structure, line, placed.known.need)
             factors = [each, *(above for _, above in path)]
             return product("in one of the top item", factors, unit=plant.items[line.item].unit)
-        if (
-            key == row
-            and figure == "cost"
-            and block.standard
-            and placed.known.cost is not None
-        ):
+        if key == row and figure == "cost" and block.standard and placed.known.cost is not None:
             basis = costed(block.standard)
             frozen = entering_for_one(basis.operations)
             keys = [k for line in (placed.known, *placed.known.content) for k in line.keys]

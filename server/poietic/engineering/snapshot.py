@@ -47,9 +47,7 @@ def refuse_loops(day: date) -> None:
     """
     with connection.cursor() as cursor:
         cursor.execute(GRAPH, [list(in_force(day).order_by().values_list("pk", flat=True))])
-        parents, children = (
-            np.frombuffer(bytes(c or b""), dtype=">i8") for c in cursor.fetchone()
-        )
+        parents, children = (np.frombuffer(bytes(c or b""), dtype=">i8") for c in cursor.fetchone())
     keys = np.unique(np.concatenate([parents, children]))
     parents, children = (np.searchsorted(keys, c).astype(np.int32) for c in (parents, children))
     try:

@@ -7,7 +7,7 @@ from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
-from .models import Posting, StockBalance
+from .models import Posting, StockBalance, StockLine
 
 router = Router(tags=["ledger"])
 
@@ -60,6 +60,13 @@ class PostingUnits(Schema):
     quantity: DecimalText
 
 
+class ReceivedOut(Schema):
+    """Output that an act received: the order's item, or one of its grades."""
+
+    item: str
+    quantity: DecimalText
+
+
 class PostingOut(Schema):
     """A posting with its lines."""
 
@@ -73,6 +80,9 @@ class PostingOut(Schema):
     reason: str
     reverses: int | None
     taken_back_by: int | None
+    #: of a report: what its act received and whether it completed the order
+    act_received: list[ReceivedOut]
+    act_completes: bool
     stock: list[PostingStock]
     money: list[PostingMoney]
     times: list[PostingTime]
@@ -100,6 +110,8 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
     if found is None:
         raise NotFound("posting", str(number))
     reversal = getattr(found, "reversal", None)
+    act = Posting.objects.filter(entry=found.entry_id, reverses=None, reversal=None)
+    outputs = StockLine.objects.filter(posting__in=act, part=StockLine.Part.OUTPUT)
     return PostingOut(
         number=found.pk,
         kind=found.kind,
@@ -111,6 +123,11 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
         reason=found.reason,
         reverses=found.reverses_id,
         taken_back_by=reversal.pk if reversal else None,
+        act_received=[
+            ReceivedOut(item=code, quantity=quantity)
+            for code, quantity in outputs.order_by("pk").values_list("item__code", "quantity")
+        ],
+        act_completes=act.filter(kind=Posting.Kind.COMPLETION).exists(),
         stock=[
             PostingStock(
                 item=s.item.code,

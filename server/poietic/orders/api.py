@@ -101,6 +101,8 @@ class OrderInputOut(Schema):
     #: components: still to issue; time and by-products: what the units due now make of it
     still: DecimalText
     on_hand: DecimalText | None
+    #: of a component: less is on hand than is still to issue
+    is_short: bool
     need_derivation: list[DerivationRow]
 
 
@@ -108,6 +110,13 @@ class WipCell(Schema):
     """Work in process of one operation and element."""
 
     operation: int
+    element: str
+    amount: DecimalText
+
+
+class ElementAmount(Schema):
+    """Money of one cost element."""
+
     element: str
     amount: DecimalText
 
@@ -160,6 +169,8 @@ class OrderOut(Schema):
     inputs: list[OrderInputOut]
     grades: list[OrderGradeOut]
     wip: list[WipCell]
+    wip_by_element: list[ElementAmount]
+    is_all_received: bool
     happened: list[HappenedRow]
     stops: list[Stop]
     wanted_by: list[WantedBy]
@@ -292,7 +303,9 @@ def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
         kind=Posting.Kind.COMPLETION, order=OuterRef("pk"), reverses=None, reversal=None
     )
     rows = rows.annotate(completed=Subquery(standing.order_by("-pk").values("happened_at")[:1]))
-    last = rows.select_related(*ORDER_PARTS).order_by(F("completed").desc(nulls_last=True), "-number")
+    last = rows.select_related(*ORDER_PARTS).order_by(
+        F("completed").desc(nulls_last=True), "-number"
+    )
     books = OrderBook.many(last[:12])
     return [
         ActualOut(
@@ -322,6 +335,10 @@ def order(request: HttpRequest, number: int) -> OrderOut:
     dates = Dating([book], timezone.now()).of(book)
     items = [i.item_id for i in book.inputs if i.item_id]
     on_hand = dict(Holding.objects.filter(item__in=items).values_list("item_id", "quantity"))
+    wip = list(WipBalance.objects.filter(order=o).order_by("operation", "pk"))
+    by_element: dict[str, Decimal] = {}
+    for cell in wip:
+        by_element[cell.element] = by_element.get(cell.element, ZERO) + cell.amount
     return OrderOut(
         number=o.number,
         item=o.item.code,
@@ -349,10 +366,13 @@ def order(request: HttpRequest, number: int) -> OrderOut:
             OrderGradeOut(item=g.item.code, name=g.item.name, share=g.share, received=g.received)
             for g in book.grades
         ],
-        wip=[
-            WipCell(operation=b.operation, element=b.element, amount=b.amount)
-            for b in WipBalance.objects.filter(order=o).order_by("operation", "pk")
+        wip=[WipCell(operation=b.operation, element=b.element, amount=b.amount) for b in wip],
+        wip_by_element=[
+            ElementAmount(element=element, amount=amount)
+            for element, amount in by_element.items()
+            if amount
         ],
+        is_all_received=o.received >= o.quantity,
         happened=_happened(o),
         stops=stops_of(book, timezone.now()),
         wanted_by=wanted_by(o),
@@ -433,6 +453,8 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
     yields = {o.number: o.yield_share for o in book.operations}
     for i in book.inputs:
         named = named_by(i)
+        still = _still(book, i)
+        there = on_hand.get(i.item_id) if i.item_id else None
         rows.append(
             OrderInputOut(
                 operation=i.operation,
@@ -447,8 +469,9 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
                 need=i.need,
                 used=i.used,
                 amount=i.amount,
-                still=_still(book, i),
-                on_hand=on_hand.get(i.item_id) if i.item_id else None,
+                still=still,
+                on_hand=there,
+                is_short=i.kind == InputKind.COMPONENT and there is not None and still > there,
                 need_derivation=flatten(need_of(i, enter, yields)),
             )
         )

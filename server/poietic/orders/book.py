@@ -137,7 +137,9 @@ class OrderBook:
             if o.number == operation:
                 if o.times_set_up is not None:
                     return o.times_set_up
-                setups = (i for i in self.inputs if i.operation == operation and i.kind in MADE_ONCE)
+                setups = (
+                    i for i in self.inputs if i.operation == operation and i.kind in MADE_ONCE
+                )
                 return int(o.good + o.scrap > 0 or any(i.used > 0 for i in setups))
         return 0
 

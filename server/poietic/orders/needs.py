@@ -20,7 +20,5 @@ def need_of(
     allowed = ratio(f"allowed per {basis}", Fraction(i.allowed_exactly), unit=i.unit)
     entering, share = enter.get(i.operation), yields.get(i.operation, ONE)
     if i.item:
-        return need_of_item(
-            allowed, basis, entering=entering, yield_share=share, step=i.item.step
-        )
+        return need_of_item(allowed, basis, entering=entering, yield_share=share, step=i.item.step)
     return need_of_work(allowed, basis, entering=entering, yield_share=share)

@@ -75,7 +75,9 @@ def peek_at(item: Item, today: date) -> PeekOut:
     making = Order.objects.filter(item=item, state__in=[OrderState.PLANNED.value, *running])
     paid = (
         StockLine.objects.filter(
-            item=item, posting__kind=Posting.Kind.RECEIVE_MATERIAL, posting__reverses=None,
+            item=item,
+            posting__kind=Posting.Kind.RECEIVE_MATERIAL,
+            posting__reverses=None,
             posting__reversal=None,
         )
         .select_related("posting")

@@ -78,13 +78,13 @@ export const treeOptions = (code: string, revision = '') =>
       data(api.GET('/api/items/{code}/tree', { params: { path: { code }, query: { revision } }, signal })),
   });
 
-export const treeDerivationOptions = (code: string, revision: string, row: number, figure: 'cost' | 'need' = 'cost') =>
+export const treeDerivationOptions = (code: string, revision: string, row: string, figure: 'cost' | 'need' = 'cost') =>
   queryOptions({
     queryKey: ['items', code, 'tree', revision, row, figure],
     queryFn: ({ signal }) =>
       data(
-        api.GET('/api/items/{code}/tree/{row}/derivation', {
-          params: { path: { code, row }, query: { revision, figure } },
+        api.GET('/api/items/{code}/tree/derivation', {
+          params: { path: { code }, query: { row, revision, figure } },
           signal,
         }),
       ),

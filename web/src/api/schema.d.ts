@@ -2744,7 +2744,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/items/{code}/tree/{row}/derivation": {
+    "/api/items/{code}/tree/derivation": {
         parameters: {
             query?: never;
             header?: never;
@@ -2753,7 +2753,7 @@ export interface paths {
         };
         /**
          * Tree Derivation
-         * @description Return how the cost, or the need, of one row of the tree came about.
+         * @description Return how the cost, or the need, of one row of the tree, by its key, came about.
          */
         get: operations["poietic_costing_api_tree_derivation"];
         put?: never;
@@ -5433,6 +5433,8 @@ export interface components {
              * @default []
              */
             by_products: components["schemas"]["ByProductGiven"][];
+            /** Times Set Up */
+            times_set_up?: number | null;
             /** Setup Labour Hours */
             setup_labour_hours?: string | null;
             /** Setup Machine Hours */
@@ -5443,11 +5445,9 @@ export interface components {
             run_machine_hours?: string | null;
             /**
              * Receive
-             * Format: decimal
              * @default 0
-             * @example 2.40
              */
-            receive: string;
+            receive: string | "ready";
             /**
              * Grades
              * @default []
@@ -5457,7 +5457,7 @@ export interface components {
              * Complete
              * @default false
              */
-            complete: boolean;
+            complete: boolean | "when received";
             /** Happened At */
             happened_at?: string | null;
             /**
@@ -6695,6 +6695,8 @@ export interface components {
          * @description One row; the rows below it with a greater depth stand under it.
          */
         TreeRow: {
+            /** Key */
+            key: string;
             /** Depth */
             depth: number;
             /** Level */
@@ -6733,6 +6735,10 @@ export interface components {
             cost: string | null;
             /** On Hand */
             on_hand: string | null;
+            /** Enough For */
+            enough_for: string | null;
+            /** Covers Lot */
+            covers_lot: boolean | null;
             /** Revision */
             revision: string;
             /** Detail */
@@ -6767,6 +6773,12 @@ export interface components {
              * @example 2.40
              */
             new_total: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 2.40
+             */
+            difference: string;
             /** Rows */
             rows: components["schemas"]["ComparedRow"][];
         };
@@ -6797,6 +6809,12 @@ export interface components {
             old_cost: string | null;
             /** New Cost */
             new_cost: string | null;
+            /**
+             * Effect
+             * Format: decimal
+             * @example 2.40
+             */
+            effect: string;
         };
         /**
          * MissingOut
@@ -6963,6 +6981,12 @@ export interface components {
              * @example 2.40
              */
             new: string;
+            /**
+             * Moved
+             * Format: decimal
+             * @example 2.40
+             */
+            moved: string;
         };
         /**
          * OpenedOut
@@ -7017,6 +7041,12 @@ export interface components {
              * @example 2.40
              */
             old_amount: string;
+            /**
+             * Moved
+             * Format: decimal
+             * @example 2.40
+             */
+            moved: string;
         };
         /**
          * CostIn
@@ -7211,6 +7241,10 @@ export interface components {
             reverses: number | null;
             /** Taken Back By */
             taken_back_by: number | null;
+            /** Act Received */
+            act_received: components["schemas"]["ReceivedOut"][];
+            /** Act Completes */
+            act_completes: boolean;
             /** Stock */
             stock: components["schemas"]["PostingStock"][];
             /** Money */
@@ -7283,6 +7317,20 @@ export interface components {
             is_good: boolean;
             /** Reason */
             reason: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * ReceivedOut
+         * @description Output that an act received: the order's item, or one of its grades.
+         */
+        ReceivedOut: {
+            /** Item */
+            item: string;
             /**
              * Quantity
              * Format: decimal
@@ -7456,6 +7504,20 @@ export interface components {
             fix: string;
         };
         /**
+         * ElementAmount
+         * @description Money of one cost element.
+         */
+        ElementAmount: {
+            /** Element */
+            element: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
          * HappenedRow
          * @description A posting of an order, newest first.
          */
@@ -7550,6 +7612,8 @@ export interface components {
             still: string;
             /** On Hand */
             on_hand: string | null;
+            /** Is Short */
+            is_short: boolean;
             /** Need Derivation */
             need_derivation: components["schemas"]["DerivationRow"][];
         };
@@ -7590,6 +7654,10 @@ export interface components {
              * @example 2.40
              */
             due: string;
+            /** Setups Due */
+            setups_due: number;
+            /** Times Set Up */
+            times_set_up: number;
             /**
              * Wip At Standard
              * Format: decimal
@@ -7684,6 +7752,10 @@ export interface components {
             grades: components["schemas"]["OrderGradeOut"][];
             /** Wip */
             wip: components["schemas"]["WipCell"][];
+            /** Wip By Element */
+            wip_by_element: components["schemas"]["ElementAmount"][];
+            /** Is All Received */
+            is_all_received: boolean;
             /** Happened */
             happened: components["schemas"]["HappenedRow"][];
             /** Stops */
@@ -7762,6 +7834,12 @@ export interface components {
              * @example 2.40
              */
             new_total: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 2.40
+             */
+            difference: string;
             /** Rows */
             rows: components["schemas"]["ComparedRow"][];
             draft: components["schemas"]["DraftStructure"];
@@ -16033,14 +16111,14 @@ export interface operations {
     };
     poietic_costing_api_tree_derivation: {
         parameters: {
-            query?: {
+            query: {
+                row: string;
                 revision?: string;
                 figure?: "cost" | "need";
             };
             header?: never;
             path: {
                 code: string;
-                row: number;
             };
             cookie?: never;
         };

@@ -1,13 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { basicsOptions, type Order, orderOptions, postingOptions, type Posting } from '../api/queries';
-import { isZero, plain, quantity } from '../lib/decimal';
+import { isZero, quantity } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Field, NumberEntry } from '../ui/Field';
 import { Loaded } from '../ui/States';
 import type { Given } from './forms';
 import { GradesEntry } from './SimpleForm';
 import {
+  type Complete,
   dueReport,
   outputsOf,
   nextOperation,
@@ -15,8 +16,8 @@ import {
   reportedOperations,
   reportGiven,
   type ReportEntry,
+  reportOf,
   timesOf,
-  withReceipt,
 } from './reportEntry';
 
 interface Props {
@@ -45,33 +46,6 @@ export function CorrectReportForm({ given, onGiven }: Props) {
   );
 }
 
-function entryOf(posting: Posting, reasons: { code: string; name: string }[]): ReportEntry {
-  const operation = posting.operation ?? 0;
-  const here = posting.units.filter((u) => u.operation === operation);
-  const good = here.find((u) => u.is_good)?.quantity ?? '0';
-  return {
-    order: posting.order ?? 0,
-    operation,
-    good: plain(good),
-    scrap: here
-      .filter((u) => !u.is_good)
-      .map((u) => ({
-        reason: reasons.find((r) => r.name === u.reason)?.code ?? '',
-        quantity: plain(u.quantity),
-      })),
-    by_products: posting.stock
-      .filter((s) => s.operation === operation && s.from_place === 'Work in process')
-      .map((s) => ({ item: s.item, quantity: plain(s.quantity) })),
-    hours: Object.fromEntries(
-      posting.times.filter((t) => t.operation === operation).map((t) => [t.kind, plain(t.quantity)]),
-    ),
-    receive: '',
-    grades: [],
-    complete: false,
-    corrects: posting.number,
-  };
-}
-
 function Entries({ order, given, onGiven, corrects }: Props & { order: Order; corrects?: Posting }) {
   const basics = useQuery(basicsOptions());
   const reasons = basics.data?.reasons.filter((r) => r.use === 'scrap') ?? [];
@@ -79,7 +53,7 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
   if (entry === null) {
     if (basics.data === undefined) return null;
     const first = corrects
-      ? entryOf(corrects, reasons)
+      ? reportOf(corrects, reasons)
       : dueReport(order, Number(given['operation'] ?? nextOperation(order)));
     setEntry(first);
     queueMicrotask(() => onGiven(reportGiven(first), reportAct(first)));
@@ -118,7 +92,7 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
             aria-describedby={hint}
             autoFocus
             value={entry.good}
-            onValue={(good) => change(withReceipt(order, { ...entry, good }))}
+            onValue={(good) => change({ ...entry, good })}
           />
         )}
       </Field>
@@ -190,33 +164,61 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
           )}
         </Field>
       ))}
-      {isLast && !corrects && (
-        <>
-          <Field label="Receive" hint={`${quantity(order.received)} of ${quantity(order.quantity)} received`}>
-            {(id, hint) => (
-              <NumberEntry
-                id={id}
-                aria-describedby={hint}
-                value={entry.receive}
-                onValue={(receive) => change({ ...entry, receive })}
-              />
-            )}
-          </Field>
-          {!isZero(entry.receive || '0') && (
-            <GradesEntry order={order.number} rows={entry.grades} onRows={(rows) => change({ ...entry, grades: rows.map((r) => ({ item: r['item'] ?? '', quantity: r['quantity'] ?? '' })) })} />
+      {timesOf(order, entry.operation).some((t) => t.kind.startsWith('setup')) && (
+        <Field label="Set up, times" hint={here?.times_set_up ? `set up ${here.times_set_up} times before` : undefined}>
+          {(id, hint) => (
+            <NumberEntry
+              id={id}
+              aria-describedby={hint}
+              placeholder={String(here?.setups_due ?? 1)}
+              value={entry.setups}
+              onValue={(setups) => change({ ...entry, setups })}
+            />
           )}
-          <Field label="Complete">
-            {(id) => (
-              <input
-                id={id}
-                type="checkbox"
-                checked={entry.complete}
-                onChange={(e) => change({ ...entry, complete: e.target.checked })}
-              />
-            )}
-          </Field>
-        </>
+        </Field>
       )}
+      {isLast && <Receipt order={order} entry={entry} onChange={change} />}
     </div>
+  );
+}
+
+/** What the report receives, and whether that completes the order. */
+function Receipt({ order, entry, onChange }: { order: Order; entry: ReportEntry; onChange: (entry: ReportEntry) => void }) {
+  const isReceived = entry.receive === 'ready' || !isZero(entry.receive || '0');
+  return (
+    <>
+      <Field label="Receive" hint={`${quantity(order.received)} of ${quantity(order.quantity)} received`}>
+        {(id, hint) => (
+          <NumberEntry
+            id={id}
+            aria-describedby={hint}
+            placeholder="all that is good"
+            value={entry.receive === 'ready' ? '' : entry.receive}
+            onValue={(receive) => onChange({ ...entry, receive: receive === '' ? 'ready' : receive })}
+          />
+        )}
+      </Field>
+      {isReceived && (
+        <GradesEntry
+          order={order.number}
+          rows={entry.grades}
+          onRows={(rows) => onChange({ ...entry, grades: rows.map((r) => ({ item: r['item'] ?? '', quantity: r['quantity'] ?? '' })) })}
+        />
+      )}
+      <Field label="Complete">
+        {(id) => (
+          <select
+            id={id}
+            className="entry"
+            value={entry.complete}
+            onChange={(e) => onChange({ ...entry, complete: e.target.value as Complete })}
+          >
+            <option value="when received">when all of it is received</option>
+            <option value="yes">now, with what is there</option>
+            <option value="no">not yet</option>
+          </select>
+        )}
+      </Field>
+    </>
   );
 }

@@ -1,6 +1,8 @@
-import type { Order, OrderInput } from '../api/queries';
-import { isZero, plain } from '../lib/decimal';
+import type { Order, OrderInput, Posting } from '../api/queries';
+import { isZero, plain, total } from '../lib/decimal';
 import type { Given } from './forms';
+
+export type Complete = 'no' | 'when received' | 'yes';
 
 /** A run report while it is being entered; empty hours mean: by the standard. */
 export interface ReportEntry {
@@ -10,10 +12,13 @@ export interface ReportEntry {
   scrap: { reason: string; quantity: string }[];
   by_products: { item: string; quantity: string }[];
   hours: Record<string, string>;
+  /** how often it was set up; "" leaves that to the server */
+  setups: string;
+  /** pieces, or "ready": all that are good by then and not yet received */
   receive: string;
   /** what is received, sorted, where the output is graded */
   grades: { item: string; quantity: string }[];
-  complete: boolean;
+  complete: Complete;
   /** the posting that this report corrects */
   corrects?: number | undefined;
 }
@@ -48,34 +53,49 @@ export function timesOf(order: Order, operation: number): OrderInput[] {
 /** Return a report filled in with what is still due. */
 export function dueReport(order: Order, operation: number): ReportEntry {
   const here = order.operations.find((o) => o.number === operation);
-  const good = plain(here?.due ?? '0');
-  return withReceipt(order, {
+  const isLast = reportedOperations(order).at(-1)?.number === operation;
+  return {
     order: order.number,
     operation,
-    good,
+    good: plain(here?.due ?? '0'),
     scrap: [],
     by_products: outputsOf(order, operation).map((b) => ({
       item: b.code,
       quantity: plain(b.still),
     })),
     hours: {},
-    receive: '',
+    setups: '',
+    receive: isLast ? 'ready' : '',
     grades: [],
-    complete: false,
-  });
-}
-
-/** Return the report with the receipt that follows from its good pieces at the last operation. */
-export function withReceipt(order: Order, entry: ReportEntry): ReportEntry {
-  const last = reportedOperations(order).at(-1);
-  if (!last || entry.operation !== last.number || entry.corrects) return { ...entry, receive: '', complete: false };
-  const ready = Number(last.good) + Number(entry.good || 0) - Number(order.received);
-  return {
-    ...entry,
-    receive: ready > 0 ? String(ready) : '',
-    complete: ready + Number(order.received) >= Number(order.quantity),
+    complete: isLast ? 'when received' : 'no',
   };
 }
+
+/** Return a report filled in with what a posting's act says, to be corrected. */
+export function reportOf(posting: Posting, reasons: { code: string; name: string }[]): ReportEntry {
+  const operation = posting.operation ?? 0;
+  const here = posting.units.filter((u) => u.operation === operation);
+  const times = posting.times.filter((t) => t.operation === operation);
+  return {
+    order: posting.order ?? 0,
+    operation,
+    good: plain(here.find((u) => u.is_good)?.quantity ?? '0'),
+    scrap: here
+      .filter((u) => !u.is_good)
+      .map((u) => ({ reason: reasons.find((r) => r.name === u.reason)?.code ?? '', quantity: plain(u.quantity) })),
+    by_products: posting.stock
+      .filter((s) => s.operation === operation && s.from_place === 'Work in process')
+      .map((s) => ({ item: s.item, quantity: plain(s.quantity) })),
+    hours: Object.fromEntries(times.filter((t) => t.kind !== SET_UP).map((t) => [t.kind, plain(t.quantity)])),
+    setups: plain(times.find((t) => t.kind === SET_UP)?.quantity ?? ''),
+    receive: posting.act_received.length ? total(posting.act_received.map((r) => r.quantity)) : '',
+    grades: posting.act_received.map((r) => ({ item: r.item, quantity: plain(r.quantity) })),
+    complete: posting.act_completes ? 'yes' : 'no',
+    corrects: posting.number,
+  };
+}
+
+const SET_UP = 'times set up';
 
 /** Return what the server is sent: lines and hours left empty are left out. */
 export function reportGiven(entry: ReportEntry): Given {
@@ -88,16 +108,17 @@ export function reportGiven(entry: ReportEntry): Given {
     scrap: entry.scrap.filter((s) => filled(s.quantity)),
     by_products: entry.by_products.filter((b) => filled(b.quantity)),
     ...Object.fromEntries(hours.map(([kind, h]) => [hourField(kind), h])),
+    ...(entry.setups === '' ? {} : { times_set_up: Number(entry.setups) }),
     receive: entry.receive || '0',
     grades: filled(entry.receive) ? entry.grades.filter((g) => filled(g.quantity)) : [],
-    complete: entry.complete,
+    complete: entry.complete === 'when received' ? entry.complete : entry.complete === 'yes',
   };
   return entry.corrects ? { posting: entry.corrects, report } : report;
 }
 
 export function reportAct(entry: ReportEntry): string {
-  const scrap = entry.scrap.reduce((sum, s) => sum + Number(s.quantity || 0), 0);
-  const parts = [`${entry.good || '0'} good`, ...(scrap ? [`${scrap} scrap`] : [])];
-  const received = Number(entry.receive) ? `, receive ${entry.receive}` : '';
+  const scrap = total(entry.scrap.map((s) => s.quantity || '0'));
+  const parts = [`${entry.good || '0'} good`, ...(isZero(scrap) ? [] : [`${scrap} scrap`])];
+  const received = entry.receive === 'ready' ? ', receive what is good' : isZero(entry.receive || '0') ? '' : `, receive ${entry.receive}`;
   return `${entry.corrects ? 'Correct to' : 'Report'} ${parts.join(', ')}${received}`;
 }

@@ -35,6 +35,18 @@ export function plain(text: string): string {
   return text.includes('.') ? text.replace(/\.?0+$/, '') : text;
 }
 
+/** Return the sum of decimals, exactly, to be shown: what is sent is added up by the server. */
+export function total(texts: string[]): string {
+  const places = Math.max(0, ...texts.map((t) => t.split('.')[1]?.length ?? 0));
+  const whole = texts.reduce((sum, text) => {
+    const [units = '0', part = ''] = text.split('.');
+    return sum + BigInt(`${units || '0'}${part.padEnd(places, '0')}`);
+  }, 0n);
+  const digits = String(whole < 0n ? -whole : whole).padStart(places + 1, '0');
+  const at = digits.length - places;
+  return `${whole < 0n ? '-' : ''}${plain(places ? `${digits.slice(0, at)}.${digits.slice(at)}` : digits)}`;
+}
+
 /** Return a share such as "0.95" as "95 %". */
 export function percent(share: string): string {
   return `${quantity(String(Math.round(Number(share) * 1e8) / 1e6))} %`;

@@ -1,11 +1,21 @@
 import { describe, expect, it } from 'vitest';
 import { clock, dayWords, groupShifts, minuteOf, type Shift, ungroupShifts, weekWords } from './clock';
-import { isZero, percent, plain, variance } from './decimal';
+import { isZero, percent, plain, total, variance } from './decimal';
 
 describe('decimals stay text', () => {
   it('drops idle zeros and nothing else', () => {
     expect(['2.400000', '10', '100.50', '0.000000'].map(plain)).toEqual(['2.4', '10', '100.5', '0']);
     expect(plain('1234567890.123456789012345')).toBe('1234567890.123456789012345');
+  });
+
+  it('adds up exactly', () => {
+    expect([['0.1', '0.2'], ['-0.5', '2'], ['1234567890.123456', '.000001'], ['-1', '0.25'], []].map(total)).toEqual([
+      '0.3',
+      '1.5',
+      '1234567890.123457',
+      '-0.75',
+      '0',
+    ]);
   });
 
   it('knows zero in every spelling', () => {

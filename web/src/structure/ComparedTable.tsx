@@ -17,7 +17,6 @@ const views = ['What changed', 'All rows'] as const;
 /** Two structures as one merged tree: what was added, removed, changed, and what it costs. */
 export function ComparedTable({ compared: c, controls }: { compared: ComparedOut; controls: ReactNode }) {
   const [view, setView] = useState<(typeof views)[number]>('What changed');
-  const difference = String(Number(c.new_total) - Number(c.old_total));
   const rows = c.rows.filter((r) => view === 'All rows' || isPartOfAChange(r, c.rows));
   return (
     <article>
@@ -31,7 +30,7 @@ export function ComparedTable({ compared: c, controls }: { compared: ComparedOut
           </h1>
           <p className="text-quiet">
             this level at today&rsquo;s standards and rates: {money(c.old_total)} → {money(c.new_total)} EUR,{' '}
-            <VarianceText value={difference} />
+            <VarianceText value={c.difference} />
             {c.without_cost.length > 0 && ` · without ${c.without_cost.join(', ')} (no standard)`}
           </p>
         </div>
@@ -77,7 +76,6 @@ function isPartOfAChange(row: Compared, rows: Compared[]): boolean {
 function Row({ row }: { row: Compared }) {
   const mark = marks[row.status];
   const isOperation = row.kind === 'operation';
-  const effect = Number(row.new_cost ?? 0) - Number(row.old_cost ?? 0);
   const amount = (value: string | null) =>
     value !== null && !(isOperation && isZero(value)) ? <Quantity value={value} unit={isOperation ? 'h/unit' : row.unit} /> : null;
   return (
@@ -94,7 +92,7 @@ function Row({ row }: { row: Compared }) {
       <td className="num text-quiet">{amount(row.old)}</td>
       <td className={`num ${row.status === 'changed' ? 'font-semibold' : ''}`}>{amount(row.new)}</td>
       <td className="text-quiet">{row.status === 'changed' ? row.changes.join(', ') : mark?.words}</td>
-      <td className="num pr-4!">{effect !== 0 && <VarianceText value={effect.toFixed(6)} />}</td>
+      <td className="num pr-4!">{!isZero(row.effect) && <VarianceText value={row.effect} />}</td>
     </tr>
   );
 }

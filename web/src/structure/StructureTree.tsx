@@ -172,7 +172,7 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
               const to = e.target.value;
               if (to === 'all') setClosed(new Set());
               else if (to === 'operations') setClosed(closedToOperations(rows));
-              else if (to === 'need') setClosed(closedByNeed(rows, Number(tree.standard_lot)));
+              else if (to === 'need') setClosed(closedByNeed(rows));
               else setClosed(closedAt(rows, Number(to)));
             }}
           >
@@ -268,7 +268,7 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
                   <span role="gridcell">
                     {row.kind === 'operation' ? <span className="code text-quiet">{row.code}</span> : <ItemCode code={row.code} />}
                   </span>
-                  <Cells columns={columns} row={row} tree={tree} position={n} revision={revision} />
+                  <Cells columns={columns} row={row} tree={tree} revision={revision} />
                 </div>
               );
             })}
@@ -344,13 +344,11 @@ function Cells({
   columns,
   row,
   tree,
-  position,
   revision,
 }: {
   columns: ColumnSet;
   row: TreeRow;
   tree: Tree;
-  position: number;
   revision: string;
 }) {
   const cell = (content: React.ReactNode, key: string, className = 'num') => (
@@ -370,7 +368,7 @@ function Cells({
           {yieldShare}
           {cell(
             row.need !== null && (
-              <FetchedDerivation options={treeDerivationOptions(tree.item, revision, position, 'need')} title={`Need of ${row.code}`}>
+              <FetchedDerivation options={treeDerivationOptions(tree.item, revision, row.key, 'need')} title={`Need of ${row.code}`}>
                 <Quantity value={row.need} unit={row.unit} />
               </FetchedDerivation>
             ),
@@ -406,7 +404,7 @@ function Cells({
           {cell(
             row.cost !== null && (
               <FetchedDerivation
-                options={treeDerivationOptions(tree.item, revision, position)}
+                options={treeDerivationOptions(tree.item, revision, row.key)}
                 title={`Cost of ${row.kind === 'operation' ? row.name : row.code}`}
               >
                 {money(row.cost)}
@@ -417,20 +415,16 @@ function Cells({
         </>
       );
     }
-    case 'Stock': {
-      const need = Number(row.need ?? 0);
+    case 'Stock':
       return (
         <>
           {used}
           {cell(row.on_hand !== null && <Quantity value={row.on_hand} unit={row.unit} />, 'hand')}
           {cell(
-            need > 0 && row.on_hand !== null && (
-              <Quantity value={String(Math.floor(Number(row.on_hand) / need))} unit={tree.unit} />
-            ),
+            row.enough_for !== null && <Quantity value={row.enough_for} unit={tree.unit} />,
             'enough',
           )}
         </>
       );
-    }
   }
 }

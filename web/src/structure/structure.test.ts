@@ -5,6 +5,7 @@ import { asTsv, closedAt, closedByNeed, closedToOperations, hasRowsUnder, rowsAb
 
 function row(depth: number, kind: string, code: string, cost: string | null = null): TreeRow {
   return {
+    key: `${depth} ${kind} ${code}`,
     depth,
     level: kind === 'operation' ? null : (depth + 1) / 2,
     kind,
@@ -24,6 +25,8 @@ function row(depth: number, kind: string, code: string, cost: string | null = nu
     run_hours: null,
     cost,
     on_hand: null,
+    enough_for: null,
+    covers_lot: null,
     revision: '',
     detail: '',
     documents: [],
@@ -55,9 +58,9 @@ describe('what is open', () => {
   });
 
   it('opens what stock does not cover for a lot', () => {
-    const stocked = rows.map((r) => (r.code === 'SET' ? { ...r, need: '2', on_hand: '10' } : r));
+    const covering = (covers_lot: boolean) => rows.map((r) => (r.code === 'SET' ? { ...r, covers_lot } : r));
 
-    expect([5, 6].map((lot) => visibleRows(stocked, closedByNeed(stocked, lot)).length)).toEqual([5, 7]);
+    expect([true, false].map((covers) => visibleRows(rows, closedByNeed(covering(covers))).length)).toEqual([5, 7]);
   });
 
   it('knows what stands above and under a row', () => {

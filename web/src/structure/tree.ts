@@ -29,11 +29,11 @@ export function closedAt(rows: TreeRow[], level: number): Set<number> {
 
 const opens = (row: TreeRow) => row.kind === 'sub-assembly' || row.kind === 'phantom';
 
-/** Return the rows to close so that only what stock does not cover for a quantity of the top item stands open. */
-export function closedByNeed(rows: TreeRow[], quantity: number): Set<number> {
+/** Return the rows to close so that only what stock does not cover for a standard lot of the top item stands open. */
+export function closedByNeed(rows: TreeRow[]): Set<number> {
   return new Set(
     rows.flatMap((row, n) =>
-      row.kind === 'sub-assembly' && hasRowsUnder(rows, n) && Number(row.on_hand ?? 0) >= Number(row.need ?? 0) * quantity ? [n] : [],
+      row.kind === 'sub-assembly' && hasRowsUnder(rows, n) && row.covers_lot ? [n] : [],
     ),
   );
 }

@@ -5,7 +5,6 @@ from typing import Literal
 from poietic_core.cost.variance import CauseKind
 from poietic_core.order.report import leftovers, require_rework_decided
 from poietic_core.order.states import Act, OrderState
-from poietic_core.quantity import ZERO
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role

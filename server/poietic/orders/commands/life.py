@@ -293,31 +293,31 @@ def _inputs(
             allowed = fraction_of(quantity_per_unit(line, structure.batch_quantity))
         basis = (here or priced).basis()
         row = OrderInput(
-                order=order,
-                operation=key[0],
-                kind=priced.kind.value,
-                item=item,
-                work_center=centers[(here or priced).code] if priced.kind in TIME_ELEMENT else None,
-                supplier=suppliers[(here or priced).code]
-                if priced.kind is InputKind.SUBCONTRACT
-                else None,
-                unit=order.item.unit if priced.kind is InputKind.SUBCONTRACT else priced.unit,
-                basis=basis.value,
-                standard_basis=(there or priced).basis().value,
-                issue_rule=component.issue_rule.value if component else "",
-                alternates=[
-                    {"item": a.item, "ratio": plain(a.ratio)}
-                    for a in (component.alternates if component else ())
-                ],
-                overhead=priced.code if priced.base else "",
-                base=priced.base.value if priced.base else "",
-                agreed_price=here.price if here and here.kind is InputKind.SUBCONTRACT else None,
-                allowed=decimal_of(allowed),
-                allowed_exactly=str(allowed),
-                standard=there.quantity if there else ZERO,
-                price=priced.price,
-                split=split_to_json(dict(priced.split)),
-            )
+            order=order,
+            operation=key[0],
+            kind=priced.kind.value,
+            item=item,
+            work_center=centers[(here or priced).code] if priced.kind in TIME_ELEMENT else None,
+            supplier=suppliers[(here or priced).code]
+            if priced.kind is InputKind.SUBCONTRACT
+            else None,
+            unit=order.item.unit if priced.kind is InputKind.SUBCONTRACT else priced.unit,
+            basis=basis.value,
+            standard_basis=(there or priced).basis().value,
+            issue_rule=component.issue_rule.value if component else "",
+            alternates=[
+                {"item": a.item, "ratio": plain(a.ratio)}
+                for a in (component.alternates if component else ())
+            ],
+            overhead=priced.code if priced.base else "",
+            base=priced.base.value if priced.base else "",
+            agreed_price=here.price if here and here.kind is InputKind.SUBCONTRACT else None,
+            allowed=decimal_of(allowed),
+            allowed_exactly=str(allowed),
+            standard=there.quantity if there else ZERO,
+            price=priced.price,
+            split=split_to_json(dict(priced.split)),
+        )
         row.need = need_of(row, enter, yields).value
         rows.append(row)
     return rows

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 from django.utils import timezone
 from poietic_core.cost.clearing import split_amount
@@ -112,12 +112,12 @@ class Report(Strict):
     setup_machine_hours: NotNegative | None = None
     run_labour_hours: NotNegative | None = None
     run_machine_hours: NotNegative | None = None
-    #: pieces received into stock in the same act
-    receive: NotNegative = ZERO
+    #: pieces received into stock in the same act; "ready" are all that are good and not yet received
+    receive: NotNegative | Literal["ready"] = ZERO
     #: what they were sorted into, where the output is graded
     grades: Annotated[list[GradeReceived], Field(max_length=20)] = []
-    #: complete the order in the same act; leftovers go back
-    complete: bool = False
+    #: complete the order in the same act, or only when all of it is received then; leftovers go back
+    complete: bool | Literal["when received"] = False
     happened_at: AwareDatetime | None = None
     reason: Note = ""
 
@@ -229,17 +229,20 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
     if worked:
         _add_backflush(document, book, IssueRule.AT_OPERATION, times=times, worked=worked)
     close_document(book, document)
-    if given.receive:
+    quantity = given.receive
+    if quantity == "ready":
+        quantity = max(ZERO, book.operations[-1].good - book.order.received)
+    if quantity:
         received = Receive(
             order=given.order,
-            quantity=given.receive,
+            quantity=quantity,
             grades=given.grades,
             happened_at=given.happened_at,
             reason=given.reason,
         )
         _post_receipt(context, book, stock, received)
     check_flow(book.progress(), book.order.received, before=before)
-    if given.complete:
+    if given.complete is True or (given.complete and book.order.received >= book.order.quantity):
         complete(context, book, stock, charge_leftovers=False)
 
 

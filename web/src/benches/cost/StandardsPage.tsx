@@ -278,6 +278,7 @@ function Drill({ now, old, item, span }: { now: number; old: number; item: strin
           key: p.kind + p.code,
           old: p.old_amount,
           now: p.amount,
+          moved: p.moved,
           words: (
             <>
               <span className="mr-2 text-quiet">{partWords(p)}</span>
@@ -291,12 +292,12 @@ function Drill({ now, old, item, span }: { now: number; old: number; item: strin
           ),
         }))}
       />
-      <Moved head="By element" rows={elements.map((e) => ({ key: e.element, old: e.old, now: e.new, words: e.element }))} />
+      <Moved head="By element" rows={elements.map((e) => ({ key: e.element, old: e.old, now: e.new, moved: e.moved, words: e.element }))} />
     </div>,
   );
 }
 
-function Moved({ head, rows }: { head: string; rows: { key: string; words: ReactNode; old: string; now: string }[] }) {
+function Moved({ head, rows }: { head: string; rows: { key: string; words: ReactNode; old: string; now: string; moved: string }[] }) {
   return (
     <table className="my-1 w-auto! rows" aria-label={head}>
       <thead>
@@ -314,7 +315,7 @@ function Moved({ head, rows }: { head: string; rows: { key: string; words: React
             <td className="num text-quiet">{money(r.old)}</td>
             <td className="num">{money(r.now)}</td>
             <td className="num">
-              <VarianceText value={String(Number(r.now) - Number(r.old))} />
+              <VarianceText value={r.moved} />
             </td>
           </tr>
         ))}

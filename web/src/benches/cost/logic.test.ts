@@ -14,6 +14,7 @@ const part = (code: string, amount: string): CostPart => ({
   amount,
   old_quantity: '0',
   old_amount: '0',
+  moved: amount,
 });
 
 describe('where the money goes', () => {

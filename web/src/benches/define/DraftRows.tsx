@@ -89,7 +89,7 @@ export function OperationRows({
       {isOpen && <OperationDetails operation={o} pictures={pictures} onChange={onChange} />}
       {o.lines.map((l, k) => (
         <LineRows
-          key={k}
+          key={l.id}
           line={l}
           label={`${l.kind} ${k + 1} of operation ${o.number}`}
           unit={items.find((i) => i.code === l.item)?.unit}

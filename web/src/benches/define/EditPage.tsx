@@ -198,7 +198,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
         </thead>
         {operations.map((o, n) => (
           <OperationRows
-            key={n}
+            key={o.id}
             operation={o}
             centers={centers.data ?? []}
             items={items.data ?? []}
@@ -240,7 +240,7 @@ function BareRows({ lines, items, onLines }: { lines: DraftLine[]; items: Item[]
     <tbody>
       {lines.map((l, k) => (
         <LineRows
-          key={k}
+          key={l.id}
           line={l}
           label={`component ${k + 1}`}
           unit={items.find((i) => i.code === l.item)?.unit}

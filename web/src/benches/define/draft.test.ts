@@ -188,6 +188,8 @@ describe('pasted cells', () => {
       ['BAR', '0.122', 'm', '2.5', 'pos 1'],
       ['PAD', '9', '', '', ''],
     ]);
-    expect(linesFromTsv(`code\tquantity\n${text}`)).toEqual(lines);
+    const named = linesFromTsv(`code\tquantity\n${text}`);
+    expect(named.map((l) => l.item)).toEqual(['BAR', 'PAD']);
+    expect(new Set([...lines, ...named].map((l) => l.id)).size).toBe(4);
   });
 });

@@ -4,7 +4,12 @@ import { plain } from '../../lib/decimal';
 
 export type LineKind = 'component' | 'by-product' | 'co-product';
 
+/** What a row is told apart by while it is edited, wherever it moves to. */
+let lastRow = 0;
+const fresh = () => (lastRow += 1);
+
 export interface DraftLine {
+  id: number;
   kind: LineKind;
   item: string;
   quantity: string;
@@ -57,6 +62,7 @@ export interface DraftWhole {
 }
 
 export interface DraftOperation {
+  id: number;
   number: string;
   name: string;
   work_center: string;
@@ -106,6 +112,7 @@ export function shift(text: string, places: number): string {
 
 export function blankLine(kind: DraftLine['kind']): DraftLine {
   return {
+    id: fresh(),
     kind,
     item: '',
     quantity: '',
@@ -128,6 +135,7 @@ export function blankLine(kind: DraftLine['kind']): DraftLine {
 
 export function blankOperation(number: number, workCenter: string): DraftOperation {
   return {
+    id: fresh(),
     number: String(number),
     name: '',
     work_center: workCenter,
@@ -202,6 +210,7 @@ function linesAt(revision: Revision, operation: number): DraftLine[] {
 /** Return a revision as it is edited: each operation with its lines. */
 export function draftOf(revision: Revision): DraftOperation[] {
   return revision.operations.map((o) => ({
+    id: fresh(),
     number: String(o.number),
     name: o.name,
     work_center: o.work_center,

@@ -21,7 +21,7 @@ interface Act {
 function actsOf(order: Order): Act[] {
   const act = (command: string, words: string, shortcut: string, isMain = false): Act => ({ command, words, shortcut, isMain });
   const isRunning = order.state === 'released' || order.state === 'started';
-  const allReceived = Number(order.received) >= Number(order.quantity);
+  const allReceived = order.is_all_received;
   switch (order.state) {
     case 'planned':
       return [act('release-order', 'Release', 'Alt-R', true), act('cancel-order', 'Cancel', '')];

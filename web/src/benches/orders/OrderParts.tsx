@@ -129,7 +129,7 @@ export function Material({ order }: { order: Order }) {
                   </span>
                 </td>
                 <Amounts input={i} />
-                <td className={`num ${isShort(i) ? 'text-attention' : ''}`}>
+                <td className={`num ${i.is_short ? 'text-attention' : ''}`}>
                   {i.on_hand !== null && quantity(i.on_hand)}
                 </td>
                 <td className="num">{!isZero(i.amount) && <Money value={isOutput(i) ? `-${i.amount}` : i.amount} />}</td>
@@ -156,10 +156,6 @@ export function Material({ order }: { order: Order }) {
   );
 }
 
-function isShort(i: OrderInput): boolean {
-  return i.kind === 'component' && i.on_hand !== null && Number(i.still) > Number(i.on_hand);
-}
-
 function Amounts({ input: i }: { input: OrderInput }) {
   return (
     <>
@@ -178,10 +174,6 @@ function Amounts({ input: i }: { input: OrderInput }) {
 /** What the order was allowed and charged so far, with the way to the bridge. */
 export function MoneyBlock({ order }: { order: Order }) {
   if (order.standard === null) return null;
-  const wip = order.wip.reduce<Record<string, number>>((sums, cell) => {
-    sums[cell.element] = (sums[cell.element] ?? 0) + Number(cell.amount);
-    return sums;
-  }, {});
   return (
     <section aria-label="Money">
       <table className="rows">
@@ -229,17 +221,15 @@ export function MoneyBlock({ order }: { order: Order }) {
           </tr>
         </thead>
         <tbody>
-          {Object.entries(wip)
-            .filter(([, amount]) => Math.abs(amount) > 0.004)
-            .map(([element, amount]) => (
-              <tr key={element}>
-                <td className="pl-4!">{element}</td>
-                <td className="num pr-4!">
-                  <Money value={amount.toFixed(2)} />
-                </td>
-              </tr>
-            ))}
-          {Object.values(wip).every((amount) => Math.abs(amount) < 0.005) && (
+          {order.wip_by_element.map(({ element, amount }) => (
+            <tr key={element}>
+              <td className="pl-4!">{element}</td>
+              <td className="num pr-4!">
+                <Money value={amount} />
+              </td>
+            </tr>
+          ))}
+          {order.wip_by_element.length === 0 && (
             <tr>
               <td className="pl-4! text-quiet" colSpan={2}>
                 nothing

@@ -102,7 +102,7 @@ function Page({ posting: p }: { posting: Posting }) {
                   op {t.operation} {t.kind}
                 </td>
                 <td className="num">
-                  <Quantity value={t.quantity} unit={t.kind === 'subcontract' ? 'pcs' : 'h'} />
+                  <Quantity value={t.quantity} unit={t.kind === 'subcontract' ? 'pcs' : t.kind === 'times set up' ? '' : 'h'} />
                 </td>
                 <td className="num">
                   <Money value={t.amount} />

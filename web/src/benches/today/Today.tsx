@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { type Attention, itemsOptions, ordersOptions, todayOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
+import { isZero } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
@@ -96,7 +97,7 @@ function FirstSteps() {
   const steps: [string, boolean, string, () => void][] = [
     ['A place where stock lies', false, 'Define a place', () => start('define-place', { code: 'STORE', name: 'Main store' })],
     ['The components that are bought, each with its price', bought.length > 0, 'Define a component', () => start('define-item')],
-    ['What came in of them, at its price', bought.some((i) => Number(i.on_hand) > 0), 'Receive material', () => start('receive-material')],
+    ['What came in of them, at its price', bought.some((i) => !isZero(i.on_hand)), 'Receive material', () => start('receive-material')],
     ['A work center with its rates per hour', (centers.data?.length ?? 0) > 0, 'Define a work center', () => start('define-work-center')],
     ['The item that is made', made !== undefined, 'Define what is made', () => start('define-item', { source: 'make' })],
   ];

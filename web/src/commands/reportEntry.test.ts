@@ -1,0 +1,122 @@
+import { describe, expect, it } from 'vitest';
+import type { Order, Posting } from '../api/queries';
+import { dueReport, nextOperation, reportAct, reportGiven, reportOf } from './reportEntry';
+
+const operation = (number: number, due: string, is_report_point = true) => ({ number, due, is_report_point }) as Order['operations'][number];
+
+/** Mill, an inspection that is not reported, and assembly, with swarf at the mill. */
+const order = {
+  number: 7,
+  operations: [operation(10, '4.000000'), operation(15, '0', false), operation(20, '15.500000')],
+  inputs: [
+    { operation: 10, kind: 'by-product', code: 'SWARF', still: '1.100000' },
+    { operation: 10, kind: 'run machine', code: 'MILL', still: '2' },
+  ],
+} as unknown as Order;
+
+describe('a run report', () => {
+  it('begins at the last operation that has pieces before it', () => {
+    expect(nextOperation(order)).toBe(20);
+    expect(nextOperation({ ...order, operations: [operation(10, '4'), operation(20, '0.000000')] })).toBe(10);
+    expect(nextOperation({ ...order, operations: [operation(10, '0'), operation(20, '0')] })).toBe(20);
+  });
+
+  it('is filled in with what is due, and leaves what follows from it to the server', () => {
+    expect(reportGiven(dueReport(order, 10))).toEqual({
+      order: 7,
+      operation: 10,
+      good: '4',
+      scrap: [],
+      by_products: [{ item: 'SWARF', quantity: '1.1' }],
+      receive: '0',
+      grades: [],
+      complete: false,
+    });
+    expect(reportGiven(dueReport(order, 20))).toMatchObject({ good: '15.5', receive: 'ready', complete: 'when received' });
+  });
+
+  it('sends what was typed as it was typed, and nothing that was left empty', () => {
+    const entry = dueReport(order, 20);
+    const given = reportGiven({
+      ...entry,
+      good: '0.1',
+      scrap: [
+        { reason: 'CRACK', quantity: '0.2' },
+        { reason: 'DROPPED', quantity: '' },
+      ],
+      hours: { 'run machine': '0.30', 'setup labour': '' },
+      setups: '2',
+      receive: '0.3',
+      complete: 'yes',
+    });
+
+    expect(given).toEqual({
+      order: 7,
+      operation: 20,
+      good: '0.1',
+      scrap: [{ reason: 'CRACK', quantity: '0.2' }],
+      by_products: [],
+      run_machine_hours: '0.30',
+      times_set_up: 2,
+      receive: '0.3',
+      grades: [],
+      complete: true,
+    });
+  });
+
+  it('names the act with exact sums', () => {
+    const entry = { ...dueReport(order, 10), good: '0.3', scrap: ['0.1', '0.2'].map((quantity) => ({ reason: 'CRACK', quantity })) };
+
+    expect(reportAct(entry)).toBe('Report 0.3 good, 0.3 scrap');
+    expect(reportAct({ ...entry, receive: 'ready', scrap: [] })).toBe('Report 0.3 good, receive what is good');
+    expect(reportAct({ ...entry, receive: '2', scrap: [], corrects: 9 })).toBe('Correct to 0.3 good, receive 2');
+  });
+});
+
+describe('a correction', () => {
+  const posting = {
+    number: 31,
+    order: 7,
+    operation: 20,
+    units: [
+      { operation: 10, is_good: true, reason: '', quantity: '9' },
+      { operation: 20, is_good: true, reason: '', quantity: '5.000000' },
+      { operation: 20, is_good: false, reason: 'Cracked', quantity: '1.000000' },
+    ],
+    stock: [{ operation: 20, item: 'SWARF', from_place: 'Work in process', quantity: '0.500000' }],
+    times: [
+      { operation: 20, kind: 'run machine', quantity: '1.250000' },
+      { operation: 20, kind: 'times set up', quantity: '2.000000' },
+    ],
+    act_received: [
+      { item: 'A', quantity: '0.100000' },
+      { item: 'B', quantity: '0.200000' },
+    ],
+    act_completes: true,
+  } as unknown as Posting;
+
+  it('offers again all that the act did', () => {
+    const entry = reportOf(posting, [{ code: 'CRACK', name: 'Cracked' }]);
+
+    expect(entry).toMatchObject({
+      good: '5',
+      scrap: [{ reason: 'CRACK', quantity: '1' }],
+      by_products: [{ item: 'SWARF', quantity: '0.5' }],
+      hours: { 'run machine': '1.25' },
+      setups: '2',
+      receive: '0.3',
+      grades: [
+        { item: 'A', quantity: '0.1' },
+        { item: 'B', quantity: '0.2' },
+      ],
+      complete: 'yes',
+    });
+    expect(reportGiven(entry)).toMatchObject({ posting: 31, report: { receive: '0.3', complete: true } });
+  });
+
+  it('of a report that received nothing offers nothing', () => {
+    const entry = reportOf({ ...posting, act_received: [], act_completes: false }, []);
+
+    expect(reportGiven(entry)).toMatchObject({ report: { receive: '0', grades: [], complete: false } });
+  });
+});
