@@ -1,7 +1,10 @@
 """Working time and dates: the constructed example, a minute-by-minute walk, the order of operations."""
 
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
-from decimal import Decimal
+from decimal import Decimal, localcontext
+from fractions import Fraction
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -17,7 +20,8 @@ from poietic_core.calendar.schedule import (
     schedule_backward,
     schedule_forward,
 )
-from poietic_core.calendar.working_time import NoWorkingTime, WorkingTime
+from poietic_core.calendar.working_time import NoWorkingTime, WithoutZone, WorkingTime
+from poietic_core.errors import OutOfRange
 from poietic_core.structure.flow import Network, Step
 
 WEEKDAYS = tuple(Shift(weekday=d, start=480, end=960) for d in range(5))
@@ -109,9 +113,40 @@ class Working(SimpleTestCase):
 
         self.assertEqual(working.total(), 9 * 3600)
 
+    def test_a_time_that_the_clock_skips_is_when_it_skips(self) -> None:
+        """Europe/Berlin, 29 March 2026: 2:00 is followed by 3:00 (IANA tz database)."""
+        sunday = date(2026, 3, 29)
+        for start, end, minutes in (
+            ((1, 30), (2, 30), 30),
+            ((2, 30), (3, 15), 15),
+            ((2, 15), (2, 45), 0),
+            ((1, 0), (4, 0), 120),
+        ):
+            shift = Shift(weekday=6, start=start[0] * 60 + start[1], end=end[0] * 60 + end[1])
+            calendar = Calendar(code="N", zone=ZoneInfo("Europe/Berlin"), shifts=(shift,))
+            working = WorkingTime(calendar, sunday, sunday)
+            self.assertEqual(working.total(), minutes * 60, f"{start} to {end}")
+
+    def test_a_moment_says_in_which_zone_it_is(self) -> None:
+        naive = datetime(2026, 11, 23, 8)  # noqa: DTZ001
+        for ask in (laid_out().until, lambda m: laid_out().add(m, 0)):
+            with self.assertRaises(WithoutZone):
+                ask(naive)
+        network, times = Network([Step(number=10)]), {10: one_hour(units=Decimal(0))}
+        with self.assertRaises(WithoutZone):
+            schedule_backward(network, times, naive)
+        with self.assertRaises(WithoutZone):
+            schedule_forward(network, times, naive)
+
     def test_a_calendar_without_shifts_is_named(self) -> None:
         with self.assertRaisesMessage(NoWorkingTime, "The calendar IDLE has not enough"):
             WorkingTime(Calendar(code="IDLE", zone=UTC, shifts=()), FIRST, LAST).add(at(2, 8), 1)
+
+
+def one_hour(**more: Any) -> OperationTime:
+    """Return an operation of an hour a unit, on the weekdays' calendar."""
+    given = {"number": 10, "center": WorkCenterTime(working=laid_out()), "units": Decimal(1), "run_hours": Decimal(1)}  # fmt: skip
+    return OperationTime(**(given | more))
 
 
 @st.composite
@@ -197,3 +232,55 @@ class Orders(SimpleTestCase):
 
         self.assertEqual(planned[20].starts, at(23, 10))
         self.assertEqual(planned[20].ends, at(24, 10))  # the last two of 10 come at the day's end
+
+    def test_what_is_done_takes_no_time_and_keeps_nobody_waiting(self) -> None:
+        """Due at the end of Thursday with nothing left: it leaves then, not on Friday at the shift's begin."""
+        end_of_thursday = at(27, 0)
+        for transfer in (None, Decimal(2)):
+            done = one_hour(
+                units=Decimal(0), transfer_quantity=transfer, wait_hours=Decimal(48), queue_hours=Decimal(5)
+            )  # fmt: skip
+            dates = plan_dates(
+                Network([Step(number=10)]), {10: done}, due=end_of_thursday, now=at(26, 9)
+            )
+            self.assertFalse(dates.is_forward)
+            self.assertEqual(finish_of(dates.operations.values()), end_of_thursday)
+
+    def test_the_wait_of_a_finished_operation_is_over(self) -> None:
+        """The first is done: its two days of waiting don't move the second, which takes an hour."""
+        done = one_hour(units=Decimal(0), wait_hours=Decimal(48), queue_hours=Decimal(3))
+        times = {10: done, 20: one_hour(number=20)}
+        network = Network([Step(number=10), Step(number=20)])
+
+        backward = schedule_backward(network, times, at(27, 0))
+        forward = schedule_forward(network, times, at(26, 9))
+
+        self.assertEqual(backward[10].arrives, backward[20].arrives)
+        self.assertEqual((forward[20].starts, forward[20].ends), (at(26, 9), at(26, 10)))
+
+    def test_the_digits_of_whoever_asks_do_not_matter(self) -> None:
+        """480 minutes at a pace of 0.6 of 4.8 h: exactly a shift, however many digits the caller has."""
+        center = WorkCenterTime(working=laid_out(), efficiency=Decimal("0.6"))
+        full = one_hour(center=center, units=Fraction(48, 10))
+        for digits in (5, 28, 60):
+            with localcontext() as context:
+                context.prec = digits
+                planned = schedule_forward(Network([Step(number=10)]), {10: full}, at(23, 8))
+            self.assertEqual(planned[10].ends, at(23, 16))
+
+    def test_a_phantoms_operation_counts_units_of_its_own(self) -> None:
+        """Four legs a table, six minutes a leg, batches of 8: 10 tables are 40 legs, 5 batches, 48 minutes each."""
+        legs = one_hour(
+            units=Decimal(10), each=Fraction(4), run_hours=Decimal("0.8"), run_quantity=Decimal(8), runs_whole_batches=True
+        )  # fmt: skip
+        self.assertEqual(legs.clock().value, 4)
+        self.assertEqual(replace(legs, units=Decimal(9)).clock().value, 4)  # 36 legs: 5 batches too
+
+    def test_what_can_not_be_timed_is_refused_by_name(self) -> None:
+        for wrong, words in (
+            ({"center": WorkCenterTime(working=laid_out(), efficiency=Decimal(0))}, "efficiency"),
+            ({"run_quantity": Decimal(0)}, "run quantity"),
+            ({"wait_hours": Decimal("2e7")}, "A wait"),
+        ):
+            with self.assertRaisesMessage(OutOfRange, words):
+                schedule_forward(Network([Step(number=10)]), {10: one_hour(**wrong)}, at(23, 8))

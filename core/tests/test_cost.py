@@ -139,8 +139,43 @@ class RollUp(SimpleTestCase):
             ("FAC, whose budget ended on 2026-06-30", facts("CELL", cell), ended),
             ("MILL, which has no rate", facts("CELL", cell), unrated),
             ("kg", replace(facts("CELL"), fault=kilograms), RATES),
+            *(
+                (
+                    words,
+                    facts(
+                        "CELL",
+                        replace(
+                            cell,
+                            **{
+                                part: (
+                                    replace(getattr(cell, part)[0], **wrong),
+                                    *getattr(cell, part)[1:],
+                                )
+                            },
+                        ),
+                    ),
+                    RATES,
+                )
+                for words, part, wrong in (
+                    (
+                        "run quantity of operation 10 is 0",
+                        "operations",
+                        {"run_quantity": Decimal(0)},
+                    ),
+                    (
+                        "run labour hours of operation 10",
+                        "operations",
+                        {"run_labour_hours": Decimal(-1)},
+                    ),
+                    ("yield of operation 10 is 0", "operations", {"yield_share": Decimal(0)}),
+                    ("allowance of a component line", "components", {"allowance": Decimal(-1)}),
+                    ("unit of a component line", "components", {"unit_factor": Decimal(0)}),
+                    ("more than 34 digits", "components", {"quantity": Decimal("1e30")}),
+                )
+            ),
         ):
             with self.subTest(reason):
+                # the others are rolled up all the same
                 house = Structure(
                     item="HOUSE",
                     operations=(Operation(number=10, name="Fit", work_center="ASSY"),),
@@ -155,6 +190,14 @@ class RollUp(SimpleTestCase):
                 self.assertIn("HOUSE", why)
                 self.assertFalse({"CELL", "HOUSE"} & rolled.costs.keys())
                 self.assertEqual(rolled.costs["PAD"].price, Decimal("0.42"))
+
+    def test_a_price_beyond_all_digits_is_a_lack_of_its_item(self) -> None:
+        rolled = roll_up(self.items() | {"PAD": facts("PAD", price="1e30")}, RATES)
+
+        why = {m.item: m.why for m in rolled.missing}
+        self.assertIn("more than 34 digits", why["PAD"])
+        self.assertIn("uses PAD, which has no cost", why["CELL"])
+        self.assertEqual(rolled.costs["SET"].price, Decimal("8.15"))
 
     @given(st.integers(2, 7).flatmap(lambda n: st.tuples(
         st.just(n),

@@ -37,6 +37,22 @@ def graphs(draw: st.DrawFn) -> list[Step]:
 class Flow(SimpleTestCase):
     """Units through operations that branch and join."""
 
+    def test_many_unreported_operations_in_parallel_are_passed_once_each(self) -> None:
+        """40 operations, each after the two before it: 2^39 ways lead through them."""
+        numbers = range(10, 410, 10)
+        progress = [
+            Progress(
+                number=n,
+                good=Decimal(0),
+                scrap=Decimal(0),
+                is_report_point=n == 400,
+                after=tuple(b for b in (n - 10, n - 20) if b >= 10),
+            )
+            for n in numbers
+        ]
+
+        self.assertEqual(due_at(progress, Decimal(3), Decimal(1)), {400: 3})
+
     @given(graphs(), st.integers(1, 50))
     def test_entering_is_the_largest_over_all_ways_to_the_end(
         self, steps: list[Step], good: int

@@ -6,6 +6,7 @@ import pickle
 import pkgutil
 from dataclasses import replace
 from decimal import Decimal
+from fractions import Fraction
 from unittest import TestSuite
 
 import poietic_core
@@ -17,10 +18,12 @@ from poietic_core.order.report import (
     BeyondPredecessor,
     NotAReportPoint,
     Progress,
+    ReworkPending,
     backflush,
     check_flow,
     due_at,
     moved_by,
+    require_rework_decided,
     returned_value,
 )
 from poietic_core.order.states import ALLOWED, Act, OrderState, WrongState, require_state
@@ -66,6 +69,26 @@ class Reports(SimpleTestCase):
                 step=Decimal(1),
             )
         self.assertEqual(charged, 7)
+
+    def test_backflush_works_exactly_where_a_quantity_does_not_divide_evenly(self) -> None:
+        """One per six: three pieces are a half, and a half is rounded away from zero."""
+        due = backflush(
+            per_unit=Fraction(1, 6), units_to_date=Decimal(3), charged_so_far=Decimal(0), step=Decimal(1)
+        )  # fmt: skip
+        self.assertEqual(due, 1)
+
+    def test_who_reports_too_much_is_told_what_is_left(self) -> None:
+        """10 passed on, 6 worked on before: of 5 more, 4 are left."""
+        before = [done(10, 10), done(20, 6)]
+        with self.assertRaisesMessage(BeyondPredecessor, "Report 4 pieces or fewer"):
+            check_flow([done(10, 10), done(20, 11)], Decimal(0), before=before)
+
+    def test_an_order_is_completed_when_its_rework_is_decided(self) -> None:
+        waiting = replace(done(10, 8), rework_pending=Decimal(2))
+        self.assertEqual(waiting.processed(), 10)
+        require_rework_decided([done(10, 10)])
+        with self.assertRaisesMessage(ReworkPending, "2 pieces wait for rework at operation 10"):
+            require_rework_decided([waiting, done(20, 0)])
 
     def test_no_operation_works_on_more_than_the_one_before_passed_on(self) -> None:
         check_flow([done(10, 5), done(20, 4, 1)], Decimal(4))

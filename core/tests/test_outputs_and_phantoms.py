@@ -17,8 +17,10 @@ from poietic_core.cost.rollup import ItemFacts, roll_up
 from poietic_core.cost.sets import CostSet, reroll
 from poietic_core.errors import OutOfRange
 from poietic_core.structure.model import (
+    Alternate,
     ComponentLine,
     Grade,
+    IssueRule,
     Operation,
     OutputKind,
     OutputLine,
@@ -89,6 +91,21 @@ class JointCost(SimpleTestCase):
         self.assertEqual(rolled.missing, [])
         self.assertEqual(rolled.costs["skim"].cost.total(), D("3.2"))  # 16 × 12/20 / 3
         self.assertEqual(rolled.costs["cream"].cost.total(), D("9.4"))  # 16 × 8/20 + 3
+
+    def test_a_joint_cost_is_divided_before_it_is_rounded(self) -> None:
+        """Joint cost 1/3, half of it on 0.001 kg: 166.666667 a kilogram (by hand)."""
+        third = Structure(
+            item="MAIN",
+            operations=(step(10),),
+            components=(line("SALT", "1"),),
+            batch_quantity=D(3),
+            outputs=(OutputLine(item="ESSENCE", operation=10, quantity=D("0.003"), kind=OutputKind.CO_PRODUCT, weight=D("0.5")),),
+            share_rule=ShareRule.FIXED,
+            main_weight=D("0.5"),
+        )  # fmt: skip
+        essence = replace(made(third), code="ESSENCE", structure=None)
+        items = {i.code: i for i in (bought("SALT", "1"), made(third), essence)}
+        self.assertEqual(roll_up(items, RATES).costs["ESSENCE"].price, D("166.666667"))
 
     def test_grades_cost_what_the_process_costs_in_their_mix(self) -> None:
         grades = (
@@ -253,6 +270,64 @@ class Phantoms(SimpleTestCase):
         tight = replace(STAND, operations=(step(19), step(20)))
         with self.assertRaises(NoRoomForPhantom):
             inline(tight, {"KIT": KIT})
+
+    def cost_of(self, top: Structure, lot: str = "1", **phantoms: Structure) -> Decimal:
+        """Return what one unit costs with phantoms passing through."""
+        rolled = roll_up({i.code: i for i in (*BUY, made(top, lot))}, RATES, phantoms=phantoms)
+        self.assertEqual(rolled.missing, [])
+        return rolled.costs[top.item].price
+
+    def test_a_suppliers_work_is_done_on_every_phantom(self) -> None:
+        """A table of 4 phantom legs, each painted at 3.00: 12.00, sent or returned; 15.00 sent at a yield of 0.8."""
+        for basis, share, cost in (
+            (PaymentBasis.SENT, "1", 12),
+            (PaymentBasis.RETURNED, "1", 12),
+            (PaymentBasis.SENT, "0.8", 15),
+            (PaymentBasis.RETURNED, "0.8", 12),
+        ):
+            work = Subcontract(supplier="Painter", price=D(3), basis=basis)
+            leg = Structure(item="LEG", operations=(step(10, subcontract=work, yield_share=D(share)),))  # fmt: skip
+            table = Structure(item="TABLE", operations=(step(20),), components=(line("LEG", "4", 20),))  # fmt: skip
+            self.assertEqual(self.cost_of(table, LEG=leg), cost, basis)
+
+    def test_a_phantom_used_once_per_order_does_all_it_brings_once_per_order(self) -> None:
+        """2 kits per order, 0.5 h at 30, 4 screws at 1, a lot of 10: (2 × 15 + 2 × 4) / 10 (by hand)."""
+        kit = Structure(item="KIT", operations=(step(10, run_labour_hours=D("0.5")),), components=(line("SCREW", "4"),))  # fmt: skip
+        stand = Structure(item="STAND", operations=(step(20),), components=(line("KIT", "2", 20, per=Per.ORDER),))  # fmt: skip
+        self.assertEqual(self.cost_of(stand, "10", KIT=kit), D("3.8"))
+        # each of its pieces of outside work too; its own yield of 0.5 asks for twice as many
+        work = Subcontract(supplier="Painter", price=D(1))
+        painted = replace(kit, operations=(step(10, yield_share=D("0.5"), run_labour_hours=D("0.5"), subcontract=work),))  # fmt: skip
+        self.assertEqual(self.cost_of(stand, "10", KIT=painted), D("3.8") * 2 + D("0.2"))
+        credited = replace(kit, outputs=(OutputLine(item="CHIPS", operation=10, quantity=D(5), credit_price=D(1)),))  # fmt: skip
+        self.assertEqual(self.cost_of(stand, "10", KIT=credited), D("3.8") - 1)
+
+    def test_a_phantom_without_operations_may_use_one_that_has_some(self) -> None:
+        """A set of two kits, at 0.5 h and four screws each: 2 × (15 + 4), with a setup of 30 (by hand)."""
+        both = Structure(item="SET", operations=(), components=(line("KIT", "2", 0), line("SCREW", "1", 0)))  # fmt: skip
+        kit = replace(KIT, components=(line("SCREW", "4"),))
+        stand = Structure(item="STAND", operations=(step(20),), components=(line("SET", "1", 20),))
+        self.assertEqual(self.cost_of(stand, "10", SET=both, KIT=kit), 2 * (15 + 4) + 1 + 3)
+        put_in = inline(stand, {"SET": both, "KIT": kit}).structure
+        self.assertEqual([(o.number, o.after) for o in put_in.operations], [(1, ()), (20, (1,))])
+
+    def test_merged_lines_keep_how_they_are_issued_and_what_may_replace_them(self) -> None:
+        """The parent's own plates and the phantom's, at one operation; by hand."""
+        hand = {"issue_rule": IssueRule.BY_HAND, "operation": 20}
+        own = line("PLATE", "1", **hand, alternates=(Alternate(item="SHEET"),), reference="A1")
+        inside = replace(own, operation=0, quantity=D(2), alternates=(Alternate(item="FOIL", ratio=D(2)),), reference="B2")  # fmt: skip
+        kit = Structure(item="KIT", operations=(), components=(inside,))
+        stand = Structure(item="STAND", operations=(step(20),), components=(own, line("KIT", "3", 20)))  # fmt: skip
+        merged = inline(stand, {"KIT": kit}).structure.components[0]
+        self.assertEqual((merged.quantity, merged.issue_rule), (7, IssueRule.BY_HAND))
+        self.assertEqual([(a.item, a.ratio) for a in merged.alternates], [("SHEET", 1), ("FOIL", 2)])  # fmt: skip
+        self.assertEqual(merged.reference, "A1, B2")
+        for other, words in (
+            (replace(inside, issue_rule=IssueRule.AT_RELEASE), "issued by hand and at release"),
+            (replace(inside, alternates=(Alternate(item="SHEET", ratio=D(2)),)), "two ratios"),
+        ):
+            with self.assertRaisesMessage(PhantomClash, words):
+                inline(stand, {"KIT": replace(kit, components=(other,))})
 
     @given(
         each=st.integers(1, 9),

@@ -33,6 +33,7 @@ from poietic_core.structure.model import (
     Operation,
     OutputKind,
     OutputLine,
+    PaymentBasis,
     Per,
     Structure,
     Subcontract,
@@ -216,6 +217,35 @@ class Sets(SimpleTestCase):
             moved = sign * (other.costs["CELL"].price - now.costs["CELL"].price)
             self.assertLess(moved, 0)
             self.assertAlmostEqual(told[key], moved, delta=D("0.00001"))
+
+    def test_each_of_many_yields_moves_what_another_roll_up_says(self) -> None:
+        """Operations that branch and join, paid on good pieces and on sent ones: each yield, rolled anew."""
+        shares = [D("0.9"), D("0.95"), D("0.8"), D("0.995")]
+        ways: list[tuple[int, ...]] = [(), (), (10, 20), (30,)]
+        operations = tuple(
+            Operation(
+                number=10 * (n + 1), name="", work_center="MILL", run_machine_hours=D(n + 1), yield_share=share, after=way,
+                subcontract=Subcontract(supplier="COAT", price=D(3), basis=PaymentBasis.SENT if n % 2 else PaymentBasis.RETURNED),
+            )
+            for n, (share, way) in enumerate(zip(shares, ways, strict=True))
+        )  # fmt: skip
+
+        def rolled_with(number: int = 0, factor: str = "1") -> RollUp:
+            changed = tuple(
+                replace(o, yield_share=o.yield_share * D(factor)) if o.number == number else o
+                for o in operations
+            )
+            made = Structure(item="TREE", operations=changed)
+            item = ItemFacts(code="TREE", unit="pcs", is_made=True, standard_lot=D(1), price=None, structure=made)  # fmt: skip
+            return roll_up({"TREE": item}, shop())
+
+        now = rolled_with()
+        told = {s.operation: s.moved for s in sensitivities(cost_set(now), "TREE")}
+        for number in (10, 20, 30):
+            moved = rolled_with(number, "1.01").costs["TREE"].price - now.costs["TREE"].price
+            self.assertAlmostEqual(told[number], moved, delta=D("0.000002"))
+        lost = rolled_with(40, "0.99").costs["TREE"].price - now.costs["TREE"].price
+        self.assertAlmostEqual(told[40], -lost, delta=D("0.000002"))
 
     def test_a_change_of_nothing_is_refused(self) -> None:
         for kind in ChangeKind:

@@ -1,5 +1,6 @@
 """Explosion, low-level codes, cycles, requirements of an order."""
 
+from dataclasses import replace
 from decimal import Decimal
 
 import numpy as np
@@ -19,6 +20,7 @@ from poietic_core.structure.model import ComponentLine, Operation, OutputLine, P
 from poietic_core.structure.plant import low_level_codes
 from poietic_core.structure.requirement import entering, quantity_per_unit
 from poietic_core.structure.rules import problems_of
+from poietic_core.units import NoConversion, exact_factor
 from scipy.linalg import solve
 
 
@@ -136,6 +138,25 @@ class Requirements(SimpleTestCase):
         )
 
         self.assertEqual(self.need(line, structure, 40, "0.001"), "111.158")
+
+    def test_what_a_division_leaves_never_asks_for_one_more(self) -> None:
+        """3 ÷ 0.6 is 5, and 5 rounded up is 5 (handbook, calculations 1); 4 ÷ 0.95 × 1.9 is 8."""
+        for good, share, each, need in ((1, "0.6", "3", "5"), (4, "0.95", "1.9", "8")):
+            line = ComponentLine(item="PLATE", operation=10, quantity=Decimal(each))
+            mill = replace(self.mill, yield_share=Decimal(share))
+            structure = replace(self.structure(line), operations=(mill, self.join))
+            self.assertEqual(self.need(line, structure, good, "1"), need)
+
+    def test_a_unit_that_does_not_divide_evenly_asks_for_no_more_than_it_is(self) -> None:
+        """0.45359237 kg of an item kept in pounds is one pound (NIST SP 811, exact)."""
+        factor = exact_factor("kg", "lb", item="LEAD", stock_unit="lb")
+        line = ComponentLine(
+            item="LEAD", operation=20, quantity=Decimal("0.45359237"), unit="kg", unit_factor=factor
+        )
+
+        self.assertEqual(self.need(line, self.structure(line), 1, "1"), "1")
+        with self.assertRaises(NoConversion):
+            exact_factor("box", "pcs", item="X", stock_unit="pcs", own={"box": Decimal(0)})
 
     def test_a_line_per_order_does_not_grow_with_the_order(self) -> None:
         line = ComponentLine(item="FIXTURE", operation=10, quantity=Decimal(2), per=Per.ORDER)
