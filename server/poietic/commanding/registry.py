@@ -53,6 +53,22 @@ class Context:
         locking = alone.select_for_update(of=("self",), no_key=True)
         return list(locking.values_list("pk", flat=True))
 
+    def hold(self, rows: QuerySet[M], kind: str) -> list[M]:
+        """Keep rows from being changed until the command is committed, and only then read them.
+
+        Others may hold them too: for what is decided on and not changed.
+        """
+        alone = rows.select_related(None).prefetch_related(None).order_by("pk").values("pk")
+        statement, values = alone.query.sql_with_params()
+        with connection.cursor() as cursor:
+            table = connection.ops.quote_name(rows.model._meta.db_table)
+            cursor.execute(f"{statement} FOR SHARE OF {table}", values)
+            keys = [row[0] for row in cursor.fetchall()]
+        held = list(rows.filter(pk__in=keys).order_by("pk")) if keys else []
+        for row in held:
+            self.found.setdefault(f"{kind}:{row}", row.change)
+        return held
+
     def guard(self, what: str) -> None:
         """Let one command at a time go on that says the same, until it is committed."""
         with connection.cursor() as cursor:

@@ -25,7 +25,7 @@ from poietic_core.structure.model import (
 from poietic_core.structure.requirement import entering, quantity_per_unit
 
 from ...catalog.models import Item, Partner
-from ...catalog.queries import item_by_code, items_by_code, stock_place
+from ...catalog.queries import items_by_code, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_to_json
@@ -36,7 +36,7 @@ from ...engineering.models import LabourGrade, WorkCenter
 from ...engineering.queries import inlined, revision_in_force, shop_rates
 from ...ledger.document import Document, Stock
 from ...ledger.models import Holding, Posting
-from ...web_api.errors import InvalidInput
+from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict, plain
 from ..book import OpenBook
 from ..dates import passing_times, start_day
@@ -85,7 +85,10 @@ class OrderGiven(Strict):
 @command("plan-order", "Plan an order", Role.CONTROLLER)
 def plan_order(context: Context, given: PlanOrder) -> None:
     """Make a planned order; it holds nothing until it is released."""
-    item = item_by_code(given.item)
+    held = context.hold(Item.objects.filter(code=given.item), "item")
+    if not held:
+        raise NotFound("item", given.item)
+    item = held[0]
     if not item.is_made:
         raise InvalidInput([f"item: {item.code} is bought, production orders make what is made"])
     if item.is_phantom:

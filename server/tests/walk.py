@@ -1,0 +1,146 @@
+"""Random walks over a shop: whatever people do, in whatever order, as one person or as several at once."""
+
+from collections import Counter
+from collections.abc import Callable
+from random import Random
+from typing import Any
+
+#: carries out a command and returns its status and its answer
+Do = Callable[[str, dict[str, Any]], tuple[int, dict[str, Any]]]
+ITEMS = {"AP-20": 10, "PAD-3": 20, "CS-01": 20}
+PLACES = {"supply_place": "STORE", "receipt_place": "STORE"}
+
+
+class Walk:
+    """One person who does something at random again and again; the same seed does the same."""
+
+    def __init__(self, do: Do, seed: int) -> None:
+        self._do = do
+        self._random = Random(seed)
+        self._name = f"w{seed}"
+        self._orders: list[int] = []
+        self._postings: list[int] = []
+        #: how often each command was carried out, and refused with each code
+        self.told: Counter[str] = Counter()
+        #: answers that no command may give
+        self.faults: list[str] = []
+
+    def go(self, steps: int) -> None:
+        """Do so many things."""
+        for n in range(steps):
+            name, given = self._random.choice(ACTS)(self, n)
+            status, answer = self._do(name, given)
+            if status == 200:
+                self.told[name] += 1
+                self._postings += answer["postings"]
+                if "order" in answer["made"]:
+                    self._orders.append(int(answer["made"]["order"]))
+            else:
+                self.told[f"{name}: {answer.get('code', status)}"] += 1
+                if status not in (404, 409, 422):
+                    self.faults.append(f"{name} {given}: {status} {answer}")
+
+    def few(self, most: int = 6) -> str:
+        return str(self._random.randint(1, most))
+
+    def order(self) -> int:
+        return self._random.choice(self._orders[-8:] or [1])
+
+    def posting(self) -> int:
+        return self._random.choice(self._postings[-25:] or [1])
+
+    def plan(self, n: int) -> tuple[str, dict[str, Any]]:
+        item = self._random.choice(["MA-200", "MA-200", "CS-01"])
+        return "plan-order", {"item": item, "quantity": self.few(9), "due": "2027-01-15"} | PLACES
+
+    def of_order(self, n: int) -> tuple[str, dict[str, Any]]:
+        name = self._random.choice(["release-order", "release-order", "complete-order", "close-order", "cancel-order"])  # fmt: skip
+        return name, {"order": self.order()}
+
+    def material(self, n: int) -> tuple[str, dict[str, Any]]:
+        lines = [
+            {"operation": ITEMS[item], "item": item, "quantity": self.few(20)}
+            for item in self._random.sample(list(ITEMS), self._random.randint(1, 3))
+        ]
+        name = self._random.choice(["issue-material", "issue-material", "return-material"])
+        return name, {"order": self.order(), "lines": lines}
+
+    def report(self, n: int) -> tuple[str, dict[str, Any]]:
+        return "report", self.reported()
+
+    def reported(self) -> dict[str, Any]:
+        operation, pick = self._random.choice([10, 20]), self._random.random
+        given: dict[str, Any] = {"order": self.order(), "operation": operation, "good": self.few()}
+        if pick() < 0.3:
+            reason = self._random.choice(["POROSITY", "DROPPED"])
+            given["scrap"] = [{"reason": reason, "quantity": self.few(3)}]
+        if pick() < 0.3 and operation == 10:
+            given["by_products"] = [{"item": "SW-AL", "quantity": self.few()}]
+        if pick() < 0.5:
+            given["run_labour_hours"] = f"0.{self.few(9)}"
+        if pick() < 0.2:
+            given["times_set_up"] = self._random.randint(0, 2)
+        if pick() < 0.4 and operation == 20:
+            given |= {"receive": "ready", "complete": self._random.choice([False, True, "when received"])}  # fmt: skip
+        return given
+
+    def receive(self, n: int) -> tuple[str, dict[str, Any]]:
+        return "receive", {"order": self.order(), "quantity": self.few(3)}
+
+    def take_back(self, n: int) -> tuple[str, dict[str, Any]]:
+        return "take-back", {"posting": self.posting()}
+
+    def correct(self, n: int) -> tuple[str, dict[str, Any]]:
+        return "correct-report", {"posting": self.posting(), "report": self.reported()}
+
+    def buy(self, n: int) -> tuple[str, dict[str, Any]]:
+        price = f"{self.few(9)}.{self.few(99)}"
+        line = {"item": self._random.choice(["AP-20", "PAD-3", "SB-06"]), "quantity": self.few(60), "price": price, "place": "STORE"}  # fmt: skip
+        return "receive-material", {"lines": [line]}
+
+    def define(self, n: int) -> tuple[str, dict[str, Any]]:
+        return self._random.choice(
+            [
+                ("define-item", {"code": f"{self._name}-{n}", "name": "New", "unit": "kg", "source": "buy", "price": "3"}),
+                ("change-item", {"code": "SB-06", "price": f"{20 + int(self.few(9))}"}),
+                ("change-item", {"code": "CS-01", "standard_lot": self.few(9)}),
+                ("change-item", {"code": "AP-20", "own_units": [{"name": "sheet", "quantity": self.few(9)}]}),
+                ("change-work-center", {"code": "MILL", "efficiency": f"0.{self.few(9)}"}),
+                ("set-rates", {"work_center": "MILL", "labour_rate": f"{20 + int(self.few(9))}", "layers": []}),
+                ("write-note", {"kind": "item", "code": "AP-20", "text": "Seen"}),
+                ("write-what-if", {"name": "Dearer", "changes": [{"kind": "price", "code": "SB-06", "by": f"0.{self.few(9)}"}]}),
+            ]
+        )  # fmt: skip
+
+    def engineer(self, n: int) -> tuple[str, dict[str, Any]]:
+        given = {
+            "item": "CS-01",
+            "operations": [{"number": 10, "name": "Turn screws", "work_center": "LATHE", "run_labour_hours": f"0.{self.few(9)}"}],
+            "components": [{"item": "SB-06", "quantity": f"0.{self.few(9)}"}],
+        }  # fmt: skip
+        return self._random.choice(
+            [
+                ("draft-structure", given),
+                ("approve-structure", {"item": "CS-01"}),
+                ("submit-structure", {"item": "CS-01"}),
+                ("send-back-structure", {"item": "CS-01"}),
+            ]
+        )
+
+    def cost(self, n: int) -> tuple[str, dict[str, Any]]:
+        return self._random.choice([("freeze-standard", {}), ("roll-up-next", {})])
+
+
+ACTS: list[Callable[[Walk, int], tuple[str, dict[str, Any]]]] = [
+    *([Walk.plan] * 3),
+    *([Walk.of_order] * 5),
+    *([Walk.material] * 4),
+    *([Walk.report] * 6),
+    *([Walk.receive] * 3),
+    *([Walk.take_back] * 3),
+    *([Walk.correct] * 2),
+    *([Walk.buy] * 2),
+    *([Walk.define] * 2),
+    Walk.engineer,
+    Walk.cost,
+]
