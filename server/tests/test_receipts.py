@@ -165,7 +165,13 @@ class ReceivedWithAReport(DjangoTestCase):
 
         self.assertEqual(told["act_received"], [{"item": "MA-200", "quantity": "6.000000"}])
         self.assertTrue(told["act_completes"])
-        right = {"order": self.order, "operation": 20, "good": "5", "receive": "5", "complete": True}
+        right = {
+            "order": self.order,
+            "operation": 20,
+            "good": "5",
+            "receive": "5",
+            "complete": True,
+        }
         caller.must("correct-report", {"posting": posting, "report": right})
         self.assertEqual(self.state(), (5, "completed"))
         self.assertEqual(differences(), [])

@@ -119,6 +119,6 @@ export function reportGiven(entry: ReportEntry): Given {
 export function reportAct(entry: ReportEntry): string {
   const scrap = total(entry.scrap.map((s) => s.quantity || '0'));
   const parts = [`${entry.good || '0'} good`, ...(isZero(scrap) ? [] : [`${scrap} scrap`])];
-  const received = entry.receive === 'ready' ? ', receive what is good' : isZero(entry.receive || '0') ? '' : `, receive ${entry.receive}`;
+  const received = entry.receive === 'ready' ? ' and receive' : isZero(entry.receive || '0') ? '' : `, receive ${entry.receive}`;
   return `${entry.corrects ? 'Correct to' : 'Report'} ${parts.join(', ')}${received}`;
 }
