@@ -3,6 +3,7 @@
 import re
 
 from playwright.sync_api import expect
+from poietic.ledger.models import Posting
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 
@@ -46,7 +47,8 @@ class OrderStory(BrowserTest):
         expect(page.get_by_text("15 good, 1 scrap")).to_be_visible()
 
         self.press(page, "Alt+r")
-        expect(page.get_by_label("Receive")).to_have_value("15")
+        expect(page.get_by_label("Receive")).to_have_attribute("placeholder", "all that is good")
+        expect(page.get_by_role("table", name="What changes")).to_contain_text("0 → 15")
         self.post(page)
         expect(page.get_by_text("received 15 of 16")).to_be_visible()
 
@@ -74,7 +76,7 @@ class OrderStory(BrowserTest):
         tables = ("What changes", "Stock", "Work in process", "Postings")
         before = [shown.get_by_role("table", name=t).inner_text() for t in tables]
 
-        page.get_by_role("button", name="Report 6 good, receive 6").click()
+        page.get_by_role("button", name="Report 6 good and receive").click()
         expect(page.get_by_role("status").filter(has_text="posted")).to_be_visible()
 
         after = [shown.get_by_role("table", name=t).inner_text() for t in tables]
@@ -85,6 +87,28 @@ class OrderStory(BrowserTest):
         expect(taking.get_by_role("table", name="Postings")).to_be_visible()
         taking.get_by_role("button", name="Take back posting").click()
         expect(page.get_by_text("received 5 of 12")).to_be_visible()
+
+    def test_a_correction_offers_again_what_the_act_received_and_completed(self) -> None:
+        page = self.signed_in("Lotte")
+        page.goto("/orders/1006")
+        page.get_by_role("button", name="Report", exact=True).wait_for()
+        self.press(page, "Alt+r")
+        page.get_by_label("Good").fill("4")
+        self.post(page)
+        expect(page.get_by_text("received 9 of 12")).to_be_visible()
+        posting = Posting.objects.filter(order__number=1006, kind="report").latest("pk")
+        page.goto("/orders/1006")
+        page.get_by_role("button", name=re.compile("^Correct")).first.click()
+        panel = page.get_by_role("region", name=re.compile("^Correct"))
+        expect(panel.get_by_label("Good")).to_have_value("4")
+        expect(panel.get_by_label("Receive")).to_have_value("4")
+        panel.get_by_label("Good").fill("3")
+        panel.get_by_label("Receive").fill("3")
+        expect(panel.get_by_role("table", name="What changes")).to_contain_text("9 → 8")
+        panel.get_by_role("button", name="Correct to 3 good, receive 3").click()
+        expect(page.get_by_text("received 8 of 12")).to_be_visible()
+        self.assertTrue(Posting.objects.filter(reverses=posting).exists())
+        self.assertEqual(differences(), [])
 
     def test_the_second_person_sees_the_first_ones_posting_and_is_told_of_it(self) -> None:
         lotte, piet = self.signed_in("Lotte"), self.signed_in("Jonas")
@@ -97,11 +121,11 @@ class OrderStory(BrowserTest):
 
         self.press(lotte, "Alt+r")
         lotte.get_by_label("Good").fill("2")
-        lotte.get_by_role("button", name="Report 2 good, receive 2").click()
+        lotte.get_by_role("button", name="Report 2 good and receive").click()
 
         expect(piet.get_by_text("7 good, 4 due")).to_be_visible()  # without reload
         expect(piet.get_by_text("Lotte Birk: report.")).to_be_visible()
-        piet.get_by_role("button", name="Report 6 good, receive 6").click()
+        piet.get_by_role("button", name="Report 6 good and receive").click()
         refusal = piet.get_by_role("alert").filter(has_text="would have worked on 13 pieces")
         expect(
             refusal.or_(piet.get_by_text("Something changed since you looked")).first
@@ -117,7 +141,7 @@ class OrderStory(BrowserTest):
         expect(page.get_by_text("Short of 20 pcs of CS-01")).to_be_visible()
         expect(page.get_by_role("table", name="Wanted by")).to_contain_text("customer order 322/1")
         # what it cost against allowed: on the page; why: one keystroke, its inputs two more
-        expect(page.get_by_label("Money")).to_contain_text("101.88 U")
+        expect(page.get_by_label("Money")).to_contain_text("101.87 U")
         self.press(page, "Alt+b")
         expect(page.get_by_role("table", name="Cost bridge")).to_contain_text("Setup")
         self.press(page, "Alt+b")
@@ -159,6 +183,22 @@ class OrderStory(BrowserTest):
         # by hand: 0.25 m × 25.00 + 0.3 h × (27 + 24) + 0.05 h × 32 = 23.15
         tree = page.get_by_role("treegrid", name="Structure of FD-80")
         expect(tree.get_by_role("row").nth(1)).to_contain_text("23.15")
+
+    def test_what_is_opened_stays_with_its_operation_when_one_is_removed(self) -> None:
+        page = self.signed_in("Mara")
+        page.goto("/define/items/RB-200/edit")
+        page.get_by_label("Name of operation 10").wait_for()
+        page.get_by_role("button", name="More of operation 20").click()
+        opened = page.get_by_role("button", name="More of operation 20")
+        expect(opened).to_have_attribute("aria-expanded", "true")
+        page.get_by_role("button", name="Add operation").click()
+        page.get_by_role("button", name="Remove operation 10").click()
+        expect(page.get_by_label("Name of operation 10")).to_have_count(0)
+        expect(opened).to_have_attribute("aria-expanded", "true")
+        page.get_by_role("button", name="Remove operation 20").click()
+        expect(
+            page.get_by_role("button", name=re.compile("^More of operation"))
+        ).not_to_have_attribute("aria-expanded", "true")
 
 
 class Views(BrowserTest):

@@ -7,7 +7,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 from pint import UnitRegistry
-from poietic_core.errors import OutOfRange, UnknownUnit
+from poietic_core.errors import BeyondDigits, OutOfRange, UnknownUnit
 from poietic_core.quantity import (
     CENT,
     OffStep,
@@ -15,6 +15,7 @@ from poietic_core.quantity import (
     require_positive,
     require_step,
     round_parts,
+    round_to,
     round_up,
 )
 from poietic_core.units import (
@@ -41,6 +42,17 @@ class Rounding(SimpleTestCase):
 
         self.assertEqual((refused.exception.below, refused.exception.above), (1, 2))
         self.assertIn("Enter 1 or 2 pcs.", str(refused.exception))
+
+    def test_what_has_more_digits_than_are_computed_with_is_refused_by_name(self) -> None:
+        tiny = Decimal("0.000001")
+        for ask in (
+            lambda: require_step("Quantity", Decimal("1e30"), step=tiny, unit="kg"),
+            lambda: round_up(Decimal("1e30"), tiny),
+            lambda: round_to(Decimal("1e30"), tiny),
+            lambda: round_parts([Decimal("1e30")], Decimal("1e30"), tiny),
+        ):
+            with self.assertRaisesMessage(BeyondDigits, "more than 34 digits"):
+                ask()
 
     def test_unknown_units_and_numbers_out_of_range_are_refused_by_name(self) -> None:
         with self.assertRaisesMessage(UnknownUnit, "The unit furlong is unknown."):

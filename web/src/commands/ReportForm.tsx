@@ -53,7 +53,7 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
   if (entry === null) {
     if (basics.data === undefined) return null;
     const first = corrects
-      ? reportOf(corrects, reasons)
+      ? reportOf(order, corrects, reasons)
       : dueReport(order, Number(given['operation'] ?? nextOperation(order)));
     setEntry(first);
     queueMicrotask(() => onGiven(reportGiven(first), reportAct(first)));

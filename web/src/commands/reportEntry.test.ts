@@ -12,6 +12,7 @@ const order = {
     { operation: 10, kind: 'by-product', code: 'SWARF', still: '1.100000' },
     { operation: 10, kind: 'run machine', code: 'MILL', still: '2' },
   ],
+  grades: [],
 } as unknown as Order;
 
 describe('a run report', () => {
@@ -74,6 +75,8 @@ describe('a run report', () => {
 });
 
 describe('a correction', () => {
+  const graded = { ...order, grades: [{ item: 'A' }, { item: 'B' }] } as unknown as Order;
+
   const posting = {
     number: 31,
     order: 7,
@@ -96,7 +99,7 @@ describe('a correction', () => {
   } as unknown as Posting;
 
   it('offers again all that the act did', () => {
-    const entry = reportOf(posting, [{ code: 'CRACK', name: 'Cracked' }]);
+    const entry = reportOf(graded, posting, [{ code: 'CRACK', name: 'Cracked' }]);
 
     expect(entry).toMatchObject({
       good: '5',
@@ -114,8 +117,16 @@ describe('a correction', () => {
     expect(reportGiven(entry)).toMatchObject({ posting: 31, report: { receive: '0.3', complete: true } });
   });
 
+  it('of an order whose output is not graded sorts nothing', () => {
+    const received = [{ item: 'CELL', quantity: '4.000000' }];
+
+    expect(reportGiven(reportOf(order, { ...posting, act_received: received }, []))).toMatchObject({
+      report: { receive: '4', grades: [] },
+    });
+  });
+
   it('of a report that received nothing offers nothing', () => {
-    const entry = reportOf({ ...posting, act_received: [], act_completes: false }, []);
+    const entry = reportOf(graded, { ...posting, act_received: [], act_completes: false }, []);
 
     expect(reportGiven(entry)).toMatchObject({ report: { receive: '0', grades: [], complete: false } });
   });

@@ -72,7 +72,7 @@ export function dueReport(order: Order, operation: number): ReportEntry {
 }
 
 /** Return a report filled in with what a posting's act says, to be corrected. */
-export function reportOf(posting: Posting, reasons: { code: string; name: string }[]): ReportEntry {
+export function reportOf(order: Order, posting: Posting, reasons: { code: string; name: string }[]): ReportEntry {
   const operation = posting.operation ?? 0;
   const here = posting.units.filter((u) => u.operation === operation);
   const times = posting.times.filter((t) => t.operation === operation);
@@ -89,7 +89,7 @@ export function reportOf(posting: Posting, reasons: { code: string; name: string
     hours: Object.fromEntries(times.filter((t) => t.kind !== SET_UP).map((t) => [t.kind, plain(t.quantity)])),
     setups: plain(times.find((t) => t.kind === SET_UP)?.quantity ?? ''),
     receive: posting.act_received.length ? total(posting.act_received.map((r) => r.quantity)) : '',
-    grades: posting.act_received.map((r) => ({ item: r.item, quantity: plain(r.quantity) })),
+    grades: order.grades.length ? posting.act_received.map((r) => ({ item: r.item, quantity: plain(r.quantity) })) : [],
     complete: posting.act_completes ? 'yes' : 'no',
     corrects: posting.number,
   };

@@ -1,0 +1,134 @@
+"""What a page says of one thing, every other says too, and each figure's derivation leads to the figure shown."""
+
+from datetime import timedelta
+from decimal import Decimal
+from typing import Any
+
+from django.test import TestCase
+from django.utils import timezone
+from poietic.demo import mirror_cell, tarn_hollow
+from poietic.demo.shop import Shop
+from poietic.orders.models import Order
+from poietic.people.models import Person
+
+from .client import Caller, make_person
+
+
+class Demo(TestCase):
+    """Every order and tree of the invented works."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        tarn_hollow.load(timezone.localdate())
+        cls.caller = Caller(Person.objects.get(name="jonas"))
+
+    def test_each_need_is_explained_as_it_is_stored(self) -> None:
+        count = 0
+        for number in Order.objects.values_list("number", flat=True):
+            for i in self.caller.get(f"orders/{number}")["inputs"]:
+                with self.subTest(order=number, input=i["code"]):
+                    first = i["need_derivation"][0]
+                    self.assertEqual(Decimal(first["value"]), Decimal(i["need"]))
+                    count += 1
+        self.assertGreater(count, 50)
+
+    def test_run_hours_are_the_same_in_the_tree_and_in_a_comparison(self) -> None:
+        compared = self.caller.get("items/SP-200/revisions/B/compare", old="A")["rows"]
+        tree = self.caller.get("items/SP-200/tree", revision="B")["rows"]
+        shown = {r["operation"]: r["run_hours"] for r in tree if r["kind"] == "operation" and r["depth"] == 0}  # fmt: skip
+        for row in compared:
+            if row["kind"] == "operation" and row["new"] is not None:
+                self.assertEqual(Decimal(row["new"]), round(Decimal(shown[row["operation"]]), 6))
+            effect = Decimal(row["new_cost"] or 0) - Decimal(row["old_cost"] or 0)
+            self.assertEqual(Decimal(row["effect"]), effect)
+
+    def test_what_an_order_holds_by_element_is_the_sum_of_its_cells(self) -> None:
+        for number in (1002, 1004, 1006):
+            shown = self.caller.get(f"orders/{number}")
+            for element in {c["element"] for c in shown["wip"]}:
+                whole = sum(Decimal(c["amount"]) for c in shown["wip"] if c["element"] == element)
+                told = [e["amount"] for e in shown["wip_by_element"] if e["element"] == element]
+                self.assertEqual([Decimal(t) for t in told], [whole] if whole else [])
+            self.assertEqual(shown["is_all_received"], Decimal(shown["received"]) >= Decimal(shown["quantity"]))  # fmt: skip
+
+    def test_a_tree_says_how_many_the_stock_is_enough_for(self) -> None:
+        tree = self.caller.get("items/MA-200/tree")
+        for row in tree["rows"]:
+            if row["enough_for"] is not None and row["need"]:
+                enough = Decimal(row["on_hand"]) // Decimal(row["need"])
+                self.assertEqual(Decimal(row["enough_for"]), enough, row["code"])
+                self.assertEqual(row["covers_lot"], enough >= Decimal(tree["standard_lot"]))
+
+
+class Shown(TestCase):
+    """Figures of one small shop."""
+
+    def setUp(self) -> None:
+        self.shop = Shop()
+        mirror_cell.define(self.shop)
+        self.caller = Caller(make_person())
+
+    def come_in(self, price: str) -> int:
+        line = {"item": "PAD-3", "quantity": "10", "price": price, "place": "STORE"}
+        return self.shop.do("receive-material", lines=[line]).postings[0]
+
+    def test_the_last_price_is_that_of_a_receipt_that_stands(self) -> None:
+        def last() -> Any:
+            return self.caller.get("items/PAD-3/peek")["last_price"]
+
+        self.come_in("0.41")
+        dear = self.come_in("0.99")
+        self.assertEqual(last(), "0.990000")
+        self.shop.do("take-back", posting=dear)
+        self.assertEqual(last(), "0.410000")
+
+    def test_an_order_is_finished_on_the_day_it_was_completed(self) -> None:
+        mirror_cell.supply(self.shop)
+        order = mirror_cell.plan(self.shop, "MA-200", "40", timezone.localdate() + timedelta(days=30))  # fmt: skip
+        for name, wanted in mirror_cell.steps(order)[:7]:
+            self.shop.do(name, **wanted)
+        actuals = self.caller.get("items/MA-200/actuals")
+        self.assertEqual([a["order"] for a in actuals], [order])
+        self.assertEqual(actuals[0]["finished"], timezone.localdate().isoformat())
+
+    def test_a_supplier_paints_each_phantom_leg_and_is_paid_for_each(self) -> None:
+        """A table of 4 phantom legs, each painted at 3.00: 12.00 in the standard, charged at the report."""
+        self.shop.do("define-partner", code="PAINT", name="Painter")
+        for code in ("LEG", "TABLE"):
+            self.shop.do("define-item", code=code, name=code, unit="pcs", source="make")
+        paint = {"number": 10, "name": "Paint", "work_center": "ASSY", "supplier": "PAINT", "subcontract_price": "3"}  # fmt: skip
+        mirror_cell.structure(self.shop, "LEG", [paint], [])
+        self.shop.do("change-phantom", item="LEG", is_phantom=True)
+        fit = {"number": 20, "name": "Fit", "work_center": "ASSY"}
+        mirror_cell.structure(self.shop, "TABLE", [fit], [{"item": "LEG", "operation": 20, "quantity": "4"}])  # fmt: skip
+        self.shop.do("freeze-standard")
+        self.assertEqual(self.caller.get("items/TABLE/tree")["standard"], "12.000000")
+        order = mirror_cell.plan(self.shop, "TABLE", "5")
+        self.shop.do("release-order", order=order)
+        self.shop.do("report", order=order, operation=1, good="5")
+        shown = self.caller.get(f"orders/{order}")
+        work = next(i for i in shown["inputs"] if i["kind"] == "subcontract")
+        self.assertEqual((work["need"], work["used"], work["amount"]), ("20.000000", "20.000000", "60.00"))  # fmt: skip
+        self.assertEqual(shown["variance"], "0.00")
+
+    def test_a_kit_used_once_per_order_is_made_once_whatever_the_order(self) -> None:
+        """2 kits per order, 0.5 h at 32 each and 4 pads at 0.42, a lot of 10: 3.536 a stand (by hand)."""
+        for code, lot in (("KIT", "1"), ("STAND", "10")):
+            self.shop.do("define-item", code=code, name=code, unit="pcs", source="make", standard_lot=lot)  # fmt: skip
+        pack = {"number": 10, "name": "Pack", "work_center": "ASSY", "run_labour_hours": "0.5"}
+        mirror_cell.structure(self.shop, "KIT", [pack], [{"item": "PAD-3", "operation": 10, "quantity": "4", "issue_rule": "at operation"}])  # fmt: skip
+        self.shop.do("change-phantom", item="KIT", is_phantom=True)
+        fit = {"number": 20, "name": "Fit", "work_center": "ASSY"}
+        mirror_cell.structure(self.shop, "STAND", [fit], [{"item": "KIT", "operation": 20, "quantity": "2", "per": "order"}])  # fmt: skip
+        self.shop.do("freeze-standard")
+        self.assertEqual(self.caller.get("items/STAND/tree")["standard"], "3.536000")
+        self.come_in("0.42")
+        order = mirror_cell.plan(self.shop, "STAND", "10")
+        self.shop.do("release-order", order=order)
+        for _ in range(2):
+            self.shop.do("report", order=order, operation=1, good="5")
+        self.shop.do("report", order=order, operation=20, good="10", receive="ready", complete="when received")  # fmt: skip
+        shown = self.caller.get(f"orders/{order}")
+        used = {i["kind"]: (i["need"], i["used"]) for i in shown["inputs"]}
+        self.assertEqual(used, {"component": ("8.000000", "8.000000"), "run labour": ("1.000000", "1.000000")})  # fmt: skip
+        self.assertEqual((shown["state"], shown["variance"]), ("completed", "0.00"))
