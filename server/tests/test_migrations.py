@@ -1,6 +1,9 @@
 """Migrations on rows that were there before."""
 
 import json
+from datetime import date
+from fractions import Fraction
+from typing import Any
 
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
@@ -8,6 +11,7 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 from poietic.costing.models import CostSet, Standard
 from poietic.costing.sets import reached_in, set_in_arrays
+from poietic.orders.models import OrderGrade, OrderInput
 
 BEFORE = [("costing", "0002_sets_next_and_what_if"), ("catalog", "0005_list_prices")]
 
@@ -64,5 +68,50 @@ class Costing(TransactionTestCase):
         executor.migrate(BEFORE[:1])
         again = old.get_model("costing", "Standard").objects.get(item__code="MAIN")
         self.assertEqual(again.basis, basis)
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+
+
+class Orders(TransactionTestCase):
+    """An order released when an input was marked per order or per good unit, and what-ifs of one name."""
+
+    def test_marks_become_bases_and_grades_get_what_they_credited(self) -> None:
+        before = [("orders", "0006_overhead_of_orders"), ("costing", "0005_components_at_their_own_standards")]  # fmt: skip
+        executor = MigrationExecutor(connection)
+        executor.migrate(before)
+        names = [n for n in executor.loader.graph.leaf_nodes() if n[0] not in ("orders", "costing")]
+        old = executor.loader.project_state([*names, *before]).apps
+
+        def make(model: str, **given: object) -> Any:
+            return old.get_model(model).objects.create(**given)
+
+        item, grade = (make("catalog.Item", code=c, name=c, unit="pcs", step=1, source="make", change=1) for c in "AB")  # fmt: skip
+        store, floor = (make("catalog.Place", code=k, name=k, kind=k, change=1) for k in ("store", "work in process"))  # fmt: skip
+        order = make("orders.Order", number=7, item=item, quantity=10, due=date(2026, 3, 2), state="started", supply_place=store, receipt_place=store, planned_at=timezone.now(), change=1)  # fmt: skip
+        marks = {"once": (True, False), "good": (False, True), "entering": (False, False)}
+        for name, (per_order, per_good) in marks.items():
+            make("orders.OrderInput", order=order, operation=10, kind="component", unit=name, allowed="1.25", standard=1, price=1, split={}, need=10, is_per_order=per_order, is_per_good=per_good)  # fmt: skip
+        make("orders.OrderGrade", order=order, item=grade, share=1, price=4, received=3)
+        entry = make("commanding.Entry", id=1, command="report", key="k", fingerprint="f", given={}, answer={}, entered_at=timezone.now())  # fmt: skip
+        posting = make("ledger.Posting", kind="receipt", entry=entry, order=order, happened_at=timezone.now(), entered_at=timezone.now())  # fmt: skip
+        for a, b, quantity, worth in ((floor, store, 5, 20), (store, floor, 2, 8)):
+            make("ledger.StockLine", posting=posting, item=grade, from_place=a, to_place=b, quantity=quantity, value=worth, worth=worth, part="output")  # fmt: skip
+        for _ in range(2):
+            make("costing.CostSet", state="what-if", name="Copper up", frozen_at=timezone.now(), change=1)
+
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+
+        inputs = OrderInput.objects.order_by("pk")
+        self.assertEqual([i.basis for i in inputs], ["order", "good unit", "unit entering"])
+        self.assertEqual([i.standard_basis for i in inputs], [i.basis for i in inputs])
+        self.assertEqual({Fraction(i.allowed_exactly) for i in inputs}, {Fraction(5, 4)})
+        self.assertEqual(OrderGrade.objects.get().received_value, 12)
+        self.assertEqual(list(CostSet.objects.order_by("pk").values_list("name", flat=True)), ["Copper up (2)", "Copper up"])  # fmt: skip
+
+        executor = MigrationExecutor(connection)
+        executor.migrate(before)
+        again = old.get_model("orders.OrderInput").objects.order_by("pk")
+        self.assertEqual([(i.is_per_order, i.is_per_good) for i in again], list(marks.values()))
         executor = MigrationExecutor(connection)
         executor.migrate(executor.loader.graph.leaf_nodes())
