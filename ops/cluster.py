@@ -6,7 +6,16 @@ import secrets
 import socket
 import subprocess
 import sys
+import time
+from contextlib import suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+from . import processes
+from .files import read_number, write_whole
+
+if TYPE_CHECKING:
+    import psycopg
 
 ROOT = Path(__file__).resolve().parent.parent
 VAR = ROOT / "var"
@@ -15,9 +24,13 @@ PORT = VAR / "pg-port"
 SECRETS = VAR / "secrets"
 LOG = DATA / "server.log"
 BIN = Path("/usr/lib/postgresql/15/bin")
-OWNER = "poietic_owner"
+#: makes roles and databases, and nothing else; the owner of all tables; the one that serves
+SUPERUSER = "poietic_owner"
+OWNER = "poietic_keeper"
 SERVING = "poietic_app"
 DATABASE = "poietic"
+#: how often a server is started that does not start at once
+STARTS = 10
 #: fits two server processes, jobs, and parallel tests
 SETTINGS = {
     "listen_addresses": "127.0.0.1",
@@ -28,16 +41,28 @@ SETTINGS = {
 }
 
 
+#: tables with their sequences, functions and types of a role in the public schema, parts of extensions not
+OWNED = """
+SELECT 'TABLE', c.oid::regclass::text FROM pg_class c WHERE c.relkind IN ('r', 'p', 'v')
+  AND c.relnamespace = 'public'::regnamespace AND c.relowner = %s::regrole
+UNION ALL
+SELECT 'ROUTINE', p.oid::regprocedure::text FROM pg_proc p WHERE p.pronamespace = 'public'::regnamespace
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.objid = p.oid AND d.deptype = 'e')
+UNION ALL
+SELECT 'TYPE', t.oid::regtype::text FROM pg_type t WHERE t.typtype = 'e' AND t.typnamespace = 'public'::regnamespace
+"""
+
+
 def ensure() -> bool:
     """Make and start the cluster where that is needed; return whether this started it."""
     _check_folder()
     if not (DATA / "PG_VERSION").exists():
         _create()
-    if _answers():
-        return False
-    _start()
+    runs = _answers()
+    if not runs:
+        _start()
     _create_roles()
-    return True
+    return not runs
 
 
 def stop() -> None:
@@ -48,7 +73,7 @@ def stop() -> None:
 def environment(role: str = SERVING) -> dict[str, str]:
     """Return the environment in which Django connects as a role."""
     return os.environ | {
-        "POIETIC_DB_PORT": PORT.read_text().strip(),
+        "POIETIC_DB_PORT": str(port()),
         "POIETIC_DB_USER": role,
         "POIETIC_DB_PASSWORD": secret(role),
         "POIETIC_SECRET_KEY": secret("django"),
@@ -56,14 +81,21 @@ def environment(role: str = SERVING) -> dict[str, str]:
     }
 
 
+def port() -> int:
+    """Return the port that the database listens at; 0 before it was ever started."""
+    return read_number(PORT) or 0
+
+
 def secret(name: str) -> str:
     """Return a generated secret that stays in the project's folder."""
     SECRETS.mkdir(mode=0o700, parents=True, exist_ok=True)
     path = SECRETS / name
     if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_urlsafe(32))
-    return path.read_text()
+        write_whole(path, secrets.token_urlsafe(32))
+        path.chmod(0o600)
+    if not (known := path.read_text()):
+        sys.exit(f"The secret {path} is empty: put back the one of a backup.")
+    return known
 
 
 def free_port(first: int) -> int:
@@ -119,59 +151,114 @@ def _create() -> None:
     DATA.mkdir(mode=0o700)
     password = VAR / "pg-password"
     password.touch(mode=0o600)
-    password.write_text(secret(OWNER))
+    password.write_text(secret(SUPERUSER))
     if _is_root():
         account = pwd.getpwnam("postgres")
         for path in (DATA, password):
             os.chown(path, account.pw_uid, account.pw_gid)
     _run(
-        *("initdb", "-D", str(DATA), "-U", OWNER, "--auth", "scram-sha-256", "--encoding", "UTF8"),
+        *(
+            "initdb",
+            "-D",
+            str(DATA),
+            "-U",
+            SUPERUSER,
+            "--auth",
+            "scram-sha-256",
+            "--encoding",
+            "UTF8",
+        ),
         *("--pwfile", str(password), "--data-checksums", "--locale=C.UTF-8"),
     )
     password.unlink()
 
 
 def _start() -> None:
-    known = int(PORT.read_text()) if PORT.exists() else 54870
-    PORT.write_text(str(free_port(known)))
-    options = {**SETTINGS, "port": PORT.read_text()}
+    free = free_port(port() or 54870)
+    write_whole(PORT, str(free))
+    options = {**SETTINGS, "port": str(free)}
     flags = " ".join(f"-c {name}='{value}'" for name, value in options.items())
-    _run("pg_ctl", "start", "-D", str(DATA), "-l", str(LOG), "-w", "-t", "60", "-o", flags)
+    arguments = ("start", "-D", str(DATA), "-l", str(LOG), "-w", "-t", "60", "-o", flags)
+    for _ in range(STARTS - 1):  # sessions of a killed server may hold its memory for a moment
+        if _run("pg_ctl", *arguments, check=False).returncode == 0:
+            return
+        time.sleep(1)
+    _run("pg_ctl", *arguments)
 
 
 def _answers() -> bool:
     """Tell whether our cluster runs: the server process named in its own lock file."""
     _forget_the_dead()
     status = _run("pg_ctl", "status", "-D", str(DATA), check=False)
-    return status.returncode == 0 and PORT.exists()
+    if status.returncode:
+        return False
+    if read_number(PORT) is None:  # lost: the server says itself where it listens
+        write_whole(PORT, (DATA / "postmaster.pid").read_text().splitlines()[3])
+    return True
+
+
+def is_up() -> bool:
+    """Tell quickly whether the server process lives."""
+    process = _postmaster()
+    return process is not None and _is_server(process)
+
+
+def _postmaster() -> processes.Process | None:
+    with suppress(OSError, ValueError, IndexError):
+        return processes.find(int((DATA / "postmaster.pid").read_text().split()[0]))
+    return None
+
+
+def _is_server(process: processes.Process) -> bool:
+    return not process.is_over and str(DATA) in process.command
 
 
 def _forget_the_dead() -> None:
-    """Remove the lock file of a killed server that nobody has waited for: it looks alive by its number."""
+    """Remove the lock file of a killed server whose number a dead or another process bears."""
     lock = DATA / "postmaster.pid"
     if not lock.exists():
         return
-    process = Path("/proc") / lock.read_text().split()[0] / "stat"
-    if process.exists() and process.read_text().rpartition(")")[2].split()[0] == "Z":
-        lock.unlink()
+    process = _postmaster()
+    if process is None or _is_server(process):  # PostgreSQL itself sees that nobody is there
+        return
+    if not process.is_over:
+        print(
+            f"The database was killed; its process number {process.pid} belongs to another one now"
+        )
+    lock.unlink()
+
+
+def as_superuser(database: str = "postgres") -> "psycopg.Connection[tuple[object, ...]]":
+    """Return a connection of the role that makes roles and databases."""
+    import psycopg  # the environment has it by now
+
+    return psycopg.connect(
+        host="127.0.0.1",
+        port=port(),
+        user=SUPERUSER,
+        password=secret(SUPERUSER),
+        dbname=database,
+        autocommit=True,
+    )
 
 
 def _create_roles() -> None:
-    import psycopg  # the environment has it by now
+    with as_superuser() as link:
+        known = {row[0] for row in link.execute("SELECT rolname FROM pg_roles")}
+        for role, rights in ((OWNER, "CREATEDB"), (SERVING, "")):
+            if role not in known:
+                link.execute(f"CREATE ROLE {role} LOGIN {rights} PASSWORD '{secret(role)}'")
+        if not link.execute("SELECT 1 FROM pg_database WHERE datname = %s", [DATABASE]).fetchone():
+            link.execute(f"CREATE DATABASE {DATABASE} OWNER {OWNER}")
+    if OWNER not in known:
+        _hand_over(DATABASE)
 
-    with psycopg.connect(
-        host="127.0.0.1",
-        port=int(PORT.read_text()),
-        user=OWNER,
-        password=secret(OWNER),
-        dbname="postgres",
-        autocommit=True,
-    ) as connection:
-        if not connection.execute(
-            "SELECT 1 FROM pg_roles WHERE rolname = %s", [SERVING]
-        ).fetchone():
-            connection.execute(f"CREATE ROLE {SERVING} LOGIN PASSWORD '{secret(SERVING)}'")
-        if not connection.execute(
-            "SELECT 1 FROM pg_database WHERE datname = %s", [DATABASE]
-        ).fetchone():
-            connection.execute(f"CREATE DATABASE {DATABASE}")
+
+def _hand_over(database: str) -> None:
+    """Give what a superuser made in a database to the role that owns it from now on."""
+    with as_superuser(database) as link:
+        link.execute(f"ALTER DATABASE {database} OWNER TO {OWNER}")
+        link.execute(f"ALTER SCHEMA public OWNER TO {OWNER}")
+        found = link.execute(OWNED, [SUPERUSER]).fetchall()
+        for kind, name in found:
+            link.execute(f"ALTER {kind} {name} OWNER TO {OWNER}")

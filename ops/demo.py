@@ -3,11 +3,11 @@
 import sys
 
 from . import cluster
-from .django import manage, prepare
+from .django import load_demo, prepare
 
 if __name__ == "__main__":
     started = prepare()
-    code = manage("load_demo", "--if-empty", *sys.argv[1:])
+    code = load_demo()
     if started:
         cluster.stop()
     sys.exit(code)

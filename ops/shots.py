@@ -1,19 +1,15 @@
 """Retake the pictures in docs/screenshots from a freshly loaded demo, or some to another folder."""
 
-import os
-import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
-from http.client import HTTPConnection
+from collections.abc import Callable
 from pathlib import Path
 
-import psycopg
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from . import cluster
 from .browser import launch_arguments
+from .scratch import served_demo
 
 DATABASE = "poietic_shots"
 FOLDER = cluster.ROOT / "docs" / "screenshots"
@@ -27,7 +23,7 @@ def main() -> None:
         folder = Path(names.pop(0))
     folder.mkdir(parents=True, exist_ok=True)
     started = cluster.ensure()
-    with _served_demo() as address, sync_playwright() as play:
+    with served_demo(DATABASE) as address, sync_playwright() as play:
         browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=launch_arguments())
         for name, (person, act) in SHOTS.items():
             if not names or name in names:
@@ -160,53 +156,6 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "do-anything": ("Jonas", _anything),
     "posting": ("Sunil", _go("/postings/9")),
 }
-
-
-@contextmanager
-def _served_demo() -> Iterator[str]:
-    """Serve a database of its own with the demo in it, and drop it afterwards."""
-    administration = psycopg.connect(
-        host="127.0.0.1",
-        port=int(cluster.PORT.read_text()),
-        user=cluster.OWNER,
-        password=cluster.secret(cluster.OWNER),
-        dbname="postgres",
-        autocommit=True,
-    )
-    administration.execute(f"DROP DATABASE IF EXISTS {DATABASE} WITH (FORCE)")
-    administration.execute(f"CREATE DATABASE {DATABASE}")
-    os.environ["POIETIC_DB_NAME"] = DATABASE
-    from .django import manage
-
-    manage("migrate", "-v", "0", role=cluster.OWNER)
-    manage("load_demo")
-    port = cluster.free_port(18970)
-    server = subprocess.Popen(
-        [
-            *(sys.executable, "-m", "uvicorn", "poietic.config.asgi:application"),
-            *("--port", str(port), "--lifespan", "off", "--log-level", "error"),
-            *("--timeout-graceful-shutdown", "1"),
-        ],
-        env=cluster.environment(),
-    )
-    try:
-        _wait(port)
-        yield f"http://127.0.0.1:{port}"
-    finally:
-        server.terminate()
-        server.wait()
-        administration.execute(f"DROP DATABASE {DATABASE} WITH (FORCE)")
-
-
-def _wait(port: int) -> None:
-    for _ in range(100):
-        try:
-            HTTPConnection("127.0.0.1", port).request("GET", "/api/me")
-        except OSError:
-            time.sleep(0.1)
-        else:
-            return
-    sys.exit("The server for the pictures did not start.")
 
 
 if __name__ == "__main__":

@@ -1,120 +1,133 @@
-"""Set up, load the demo into an empty database, and serve until Ctrl-C."""
+"""Set up, load the demo into an empty database, and serve until Ctrl-C; what dies is started again."""
 
 import argparse
 import fcntl
 import json
-import os
 import signal
 import subprocess
 import sys
-from contextlib import suppress
-from pathlib import Path
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
 
-from . import cluster
-from .django import manage, prepare
+from . import cluster, processes
+from .django import load_demo, prepare
+from .files import read_facts, read_number, write_whole
+from .serving import answers, begin_server, begin_worker
 
 RUN = cluster.VAR / "run.json"
+REMEMBERED = cluster.VAR / "port"
+FIRST_PORT = 8470
+#: how often the parts are looked after [s]
+LOOKED_AFTER = 0.5
+#: a part that dies sooner than this is started again more slowly each time, at most so slowly [s]
+SOON, SLOWEST = 10, 30
 
 
 def main() -> None:
     """Serve at one address; a second start says where the first one serves."""
     parser = argparse.ArgumentParser(prog="./poietic start")
     parser.add_argument("--empty", action="store_true", help="don't load the demo")
-    parser.add_argument("--port", type=int, help="serve at this port")
+    parser.add_argument("--port", type=int, help="serve at this port, or the next that is free")
     given = parser.parse_args()
     lock = (cluster.VAR / "start.lock").open("w")
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
-        address = json.loads(RUN.read_text()).get("address") if RUN.exists() else None
+        address = read_facts(RUN).get("address")
         print(f"Poietic already runs at {address}" if address else "Poietic is starting already")
         return
-    _stop_leftover()
+    before = read_facts(RUN)
+    processes.end_leftover(before)
     signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
     try:
-        _run(given)
+        _run(given, ran_database=before.get("runs_database") is True)
     except KeyboardInterrupt:
         sys.exit("Stopped")
 
 
-def _run(given: argparse.Namespace) -> None:
-    started = prepare()
+def _run(given: argparse.Namespace, *, ran_database: bool) -> None:
+    """Serve; the database is stopped in the end if this start, or a killed one before it, began it."""
+    runs_database = prepare() or ran_database
     try:
-        if not given.empty and (code := manage("load_demo", "--if-empty")):
+        if not given.empty and (code := load_demo()):
             sys.exit(code)
-        _serve(given.port)
+        _serve(given.port, {"runs_database": runs_database})
     finally:
         RUN.unlink(missing_ok=True)
-        if started:
+        if runs_database:
             cluster.stop()
 
 
-def _serve(port: int | None) -> None:
-    remembered = cluster.VAR / "port"
-    port = port or cluster.free_port(int(remembered.read_text()) if remembered.exists() else 8470)
-    remembered.write_text(str(port))
-    server, worker = begin(port)
+def _serve(wanted: int | None, facts: dict[str, object]) -> None:
+    first = wanted or read_number(REMEMBERED) or FIRST_PORT
+    port = cluster.free_port(first)
+    if wanted and port != wanted:
+        print(f"Port {wanted} is taken by somebody else: {port} is used instead")
+    write_whole(REMEMBERED, str(port))
+    parts = (Part("server", lambda: begin_server(port)), Part("worker", begin_worker))
     address = f"http://127.0.0.1:{port}/"
-    RUN.write_text(json.dumps({"groups": [server.pid, worker.pid], "address": address}))
-    print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
-    code = 0
+    facts["address"] = address
     try:
-        code = server.wait()
+        for part in parts:
+            part.begin()
+        _note(parts, facts)
+        if not answers(port, parts[0].process):
+            sys.exit("The server did not begin to answer; what it said stands above.")
+        print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
+        while True:
+            time.sleep(LOOKED_AFTER)
+            if _look_after(parts):
+                _note(parts, facts)
     except KeyboardInterrupt:
         print("Stopping")
-    end(server, worker)
-    sys.exit(code)
+    finally:
+        processes.end(*(p.process for p in parts if p.process))
 
 
-def begin(port: int) -> tuple[subprocess.Popen[bytes], subprocess.Popen[bytes]]:
-    """Begin serving, and the worker of background jobs."""
-    server = _begin(
-        *("-m", "uvicorn", "poietic.config.asgi:application"),
-        *("--host", "127.0.0.1", "--port", str(port), "--workers", "2", "--lifespan", "off"),
-        *("--timeout-graceful-shutdown", "3", "--log-level", "warning"),
-    )
-    worker = _begin(
-        *(str(cluster.ROOT / "server/manage.py"), "procrastinate", "worker"),
-        *("--concurrency", "1", "--shutdown-graceful-timeout", "3"),
-    )
-    return server, worker
+@dataclass
+class Part:
+    """A part of the application that is started again when it dies."""
+
+    name: str
+    start: Callable[[], "subprocess.Popen[bytes]"]
+    process: "subprocess.Popen[bytes] | None" = None
+    begun: float = 0.0
+    pause: float = 0.0
+
+    def begin(self) -> None:
+        """Start it."""
+        self.process = self.start()
+        self.begun = time.monotonic()
+
+    def begin_again(self) -> bool:
+        """Start it again where it died; tell whether it did."""
+        assert self.process is not None
+        if self.process.poll() is None:
+            return False
+        lived = time.monotonic() - self.begun
+        if lived < self.pause:
+            return False
+        self.pause = min(max(self.pause, 0.5) * 2, SLOWEST) if lived < SOON else 0.0
+        print(f"The {self.name} died: it is started again", flush=True)
+        processes.signal_group(self.process.pid, signal.SIGKILL)  # what it had started
+        self.begin()
+        return True
 
 
-def end(*processes: subprocess.Popen[bytes]) -> None:
-    """End processes with all that they started."""
-    for process in processes:
-        _end(process.pid)
-    for process in processes:
-        with suppress(subprocess.TimeoutExpired):
-            process.wait(10)
-        _end(process.pid, signal.SIGKILL)
+def _look_after(parts: tuple[Part, ...]) -> bool:
+    """Start again what died, the database first; tell whether a part is another one now."""
+    if not cluster.is_up():
+        print("The database died: it is started again", flush=True)
+        cluster.ensure()
+        print("The database answers again", flush=True)
+    again = [p.begin_again() for p in parts]
+    return any(again)
 
 
-def _begin(*arguments: str) -> subprocess.Popen[bytes]:
-    """Start a part of the application in a group of its own, so that all of it can be ended."""
-    return subprocess.Popen(
-        [sys.executable, *arguments],
-        env=cluster.environment() | {"DJANGO_SETTINGS_MODULE": "poietic.config.settings.base"},
-        stderr=None if "uvicorn" in arguments else subprocess.DEVNULL,
-        start_new_session=True,
-    )
-
-
-def _stop_leftover() -> None:
-    """End server processes that outlived a killed start."""
-    if not RUN.exists():
-        return
-    groups = json.loads(RUN.read_text())["groups"]
-    for process in Path("/proc").glob("[0-9]*"):
-        with suppress(OSError, ValueError):
-            fields = (process / "stat").read_text().rpartition(")")[2].split()
-            if int(fields[2]) in groups and process.stat().st_uid == os.getuid():
-                os.kill(int(process.name), signal.SIGKILL)
-
-
-def _end(group: int, how: signal.Signals = signal.SIGTERM) -> None:
-    with suppress(ProcessLookupError):
-        os.killpg(group, how)
+def _note(parts: tuple[Part, ...], facts: dict[str, object]) -> None:
+    ours = processes.described([p.process for p in parts if p.process])
+    write_whole(RUN, json.dumps(facts | ours))
 
 
 if __name__ == "__main__":

@@ -14,7 +14,8 @@ from poietic.commanding.jobs import LOST_AFTER, JobStopped, carry_out
 from poietic.commanding.models import Job
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from ops import cluster, start
+from ops.processes import end
+from ops.serving import begin_worker
 
 from .client import Caller, make_person
 
@@ -30,16 +31,16 @@ class Worker(TransactionTestCase):
         answer = caller.client.post("/api/uploads", {"file": SimpleUploadedFile("items.csv", ITEMS.encode())})  # fmt: skip
         job = caller.send("jobs/import-tables", {"given": {"upload": answer.json()["upload"]}})
         with patch.dict(os.environ, {"POIETIC_DB_NAME": connection.settings_dict["NAME"]}):
-            processes = start.begin(cluster.free_port(19_200))
-        self.addCleanup(start.end, *processes)
+            worker = begin_worker()
+        self.addCleanup(end, worker)
         for _ in range(150):
             if Job.objects.get(pk=job["number"]).state == Job.State.DONE:
                 break
             sleep(0.2)
         self.assertEqual(caller.get(f"jobs/{job['number']}")["state"], "done")
         self.assertTrue(Item.objects.filter(code="BOLT").exists())
-        start.end(*processes)
-        self.assertTrue(all(p.poll() is not None for p in processes))
+        end(worker)
+        self.assertIsNotNone(worker.poll())
 
 
 class Jobs(TestCase):

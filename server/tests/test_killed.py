@@ -4,7 +4,6 @@ import json
 import os
 import signal
 import subprocess
-import sys
 import time
 from http.client import HTTPConnection, HTTPException
 from threading import Thread
@@ -21,6 +20,7 @@ from poietic.ledger.models import Posting, StockBalance
 from poietic.ledger.verify import differences
 
 from ops.cluster import free_port
+from ops.serving import answers, begin_server
 
 from .client import make_person
 
@@ -42,29 +42,10 @@ class Killed(TransactionTestCase):
 
     def serve(self, port: int) -> subprocess.Popen[bytes]:
         """Start the server as ./poietic start does, on the test database."""
-        arguments = [
-            "--port",
-            str(port),
-            "--workers",
-            "2",
-            "--lifespan",
-            "off",
-            "--log-level",
-            "error",
-        ]
-        server = subprocess.Popen(
-            [sys.executable, "-m", "uvicorn", "poietic.config.asgi:application", *arguments],
-            env=os.environ | {"POIETIC_DB_NAME": connection.settings_dict["NAME"]},
-            start_new_session=True,
-        )
+        server = begin_server(port, POIETIC_DB_NAME=connection.settings_dict["NAME"])
         self.addCleanup(self.kill, server)
-        for _ in range(200):
-            try:
-                HTTPConnection("127.0.0.1", port).request("GET", "/api/me")
-                return server
-            except OSError:
-                time.sleep(0.1)
-        raise AssertionError("the server did not start")
+        self.assertTrue(answers(port, server))
+        return server
 
     def kill(self, server: subprocess.Popen[bytes]) -> None:
         """Kill the server and its workers."""

@@ -97,7 +97,13 @@ class Orders(TransactionTestCase):
         for a, b, quantity, worth in ((floor, store, 5, 20), (store, floor, 2, 8)):
             make("ledger.StockLine", posting=posting, item=grade, from_place=a, to_place=b, quantity=quantity, value=worth, worth=worth, part="output")  # fmt: skip
         for _ in range(2):
-            make("costing.CostSet", state="what-if", name="Copper up", frozen_at=timezone.now(), change=1)
+            make(
+                "costing.CostSet",
+                state="what-if",
+                name="Copper up",
+                frozen_at=timezone.now(),
+                change=1,
+            )
 
         executor = MigrationExecutor(connection)
         executor.migrate(executor.loader.graph.leaf_nodes())

@@ -32,12 +32,14 @@ class KeyUsed(DomainError):
 
 @dataclass(eq=False)
 class Busy(DomainError):
-    """Somebody else is posting to the same things at this moment."""
+    """Somebody else holds what a command needs, for longer than it waits."""
 
+    what_is_held: str
+    holder: str
     code: ClassVar[str] = "command.busy"
-    what: ClassVar[str] = "Somebody is posting to the same stock or order right now."
-    why: ClassVar[str] = "A preview waits a moment only, so that it never holds up a posting."
-    fix: ClassVar[str] = "Try again in a second."
+    what: ClassVar[str] = "Others are at work on {what_is_held}; nothing of this was posted."
+    why: ClassVar[str] = "{holder}."
+    fix: ClassVar[str] = "Try again when that is done; what was entered is kept."
 
 
 @dataclass(eq=False)

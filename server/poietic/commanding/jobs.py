@@ -16,12 +16,14 @@ from ..web_api.events import publish_job
 from ..web_api.fields import Strict
 from .models import Job
 from .registry import COMMANDS, Command
-from .run import post, require_role
+from .run import own_key, post, require_role
 
 #: how often progress is told, and that the worker still lives [s]
 TELL_EVERY, ALIVE_EVERY = 0.4, 5.0
 #: after so long without a sign of life a job is lost
 LOST_AFTER = timedelta(seconds=60)
+#: how often a job is begun whose worker dies
+ATTEMPTS = 3
 
 
 @dataclass(eq=False)
@@ -35,6 +37,20 @@ class JobStopped(DomainError):
     fix: ClassVar[str] = "Start it again when it is wanted."
 
 
+@dataclass(eq=False)
+class JobLost(DomainError):
+    """The worker died with a job each time it was tried."""
+
+    title: str
+    times: int
+    code: ClassVar[str] = "job.lost"
+    what: ClassVar[str] = "{title}: given up."
+    why: ClassVar[str] = (
+        "Its worker died with it {times} times; nothing of it was posted, or all of it."
+    )
+    fix: ClassVar[str] = "Look whether it was done; if not, try it in smaller parts."
+
+
 def start_job(command: Command, given: Strict, person: AbstractBaseUser) -> Job:
     """Queue a command for the background, or refuse a person who may not carry it out."""
     from .tasks import run_job
@@ -46,7 +62,7 @@ def start_job(command: Command, given: Strict, person: AbstractBaseUser) -> Job:
             title=command.title,
             person_id=person.pk,
             given=given.model_dump(mode="json"),
-            key=f"job-{uuid4().hex}",
+            key=own_key("job", uuid4().hex),
             created_at=timezone.now(),
             seen_at=timezone.now(),
         )
@@ -68,6 +84,27 @@ def stop_job(number: int) -> Job:
         job.save(update_fields=["state", "is_to_stop", "ended_at"])
         publish_job(job.pk)
     return job
+
+
+def take_up_lost() -> None:
+    """Queue again what the worker before left running: it was killed, and its work taken back.
+
+    A job acts once by its key, whatever was posted before the worker died. One whose worker died
+    with it time and again is given up.
+    """
+    from .tasks import run_job
+
+    with transaction.atomic():
+        for job in Job.objects.select_for_update().filter(state=Job.State.RUNNING):
+            job.attempts += 1
+            if job.attempts < ATTEMPTS:
+                job.state, job.words, job.done = Job.State.WAITING, "begins again", 0
+                run_job.defer(job=job.pk)
+            else:
+                job.state, job.ended_at = Job.State.FAILED, timezone.now()
+                job.problem = problem_of(JobLost(job.title, job.attempts))
+            job.save(update_fields=["attempts", "state", "words", "done", "ended_at", "problem"])
+            publish_job(job.pk)
 
 
 def carry_out(number: int) -> None:

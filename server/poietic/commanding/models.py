@@ -54,6 +54,8 @@ class Job(models.Model):
     #: the worker's last sign of life
     seen_at = models.DateTimeField()
     ended_at = models.DateTimeField(null=True)
+    #: how often its worker died with it
+    attempts = models.IntegerField(default=0)
 
     class Meta:
         ordering = ["-pk"]

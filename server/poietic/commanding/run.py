@@ -4,7 +4,6 @@ import hashlib
 import json
 from collections.abc import Callable
 from datetime import datetime
-from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection, transaction
@@ -21,13 +20,15 @@ from psycopg.errors import (
 from ..web_api.events import publish
 from ..web_api.fields import Strict
 from .effects import Consequences
-from .errors import AgainstRule, Busy, ChangedSince, KeyUsed, RoleNeeded
+from .errors import AgainstRule, ChangedSince, KeyUsed, RoleNeeded
+from .holding import say_who, turn, who_holds
 from .models import Entry
 from .registry import Command, Context
 
 #: what is being done, and how much of how much of it is
 Progress = Callable[[str, int, int], None]
-PREVIEW_LOCK_TIMEOUT = "300ms"
+#: how long a preview, a command, and one in the background wait for what others hold
+PREVIEW_WAITS, POSTING_WAITS, JOB_WAITS = "1s", "6s", "30s"
 #: how often a command is tried whose locks crossed another's
 TRIES = 5
 #: what the database says where two did at once what only one can
@@ -66,8 +67,7 @@ def preview(command: Command, given: Strict, *, person: AbstractBaseUser, now: d
         outcome: Outcome | None = None
         try:
             with transaction.atomic():
-                with connection.cursor() as cursor:
-                    cursor.execute(f"SET LOCAL lock_timeout = '{PREVIEW_LOCK_TIMEOUT}'")
+                say_who(command.title, person, PREVIEW_WAITS)
                 outcome = _run(command, given, person=person, now=now, is_preview=True)
                 with connection.cursor() as cursor:  # deferred constraints don't fire on a rollback
                     cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
@@ -76,7 +76,8 @@ def preview(command: Command, given: Strict, *, person: AbstractBaseUser, now: d
             assert outcome is not None
             return outcome
 
-    return _tried_again(attempt)
+    with turn():
+        return _tried_again(attempt)
 
 
 def post(
@@ -100,6 +101,7 @@ def post(
 
     def attempt() -> Outcome:
         with transaction.atomic():
+            say_who(command.title, person, JOB_WAITS if progress else POSTING_WAITS)
             with connection.cursor() as cursor:
                 cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", [key])
             if before := Entry.objects.filter(key=key).first():
@@ -121,7 +123,13 @@ def post(
                 progress=progress,
             )
 
-    return _tried_again(attempt)
+    with turn():
+        return _tried_again(attempt)
+
+
+def own_key(kind: str, name: object) -> str:
+    """Return a key that the system chooses: no caller can name one of its form."""
+    return f"({kind}) {name}"
 
 
 def _tried_again(attempt: Callable[[], Outcome]) -> Outcome:
@@ -135,12 +143,12 @@ def _tried_again(attempt: Callable[[], Outcome]) -> Outcome:
         try:
             return attempt()
         except OperationalError as err:
-            if isinstance(err.__cause__, LockNotAvailable):
-                raise Busy from err
+            if isinstance(err.__cause__, LockNotAvailable) or (
+                isinstance(err.__cause__, DeadlockDetected) and tries == TRIES
+            ):
+                raise who_holds(err) from err
             if not isinstance(err.__cause__, DeadlockDetected):
                 raise
-            if tries == TRIES:
-                raise Busy from err
         except IntegrityError as err:
             if tries > 1 or not isinstance(err.__cause__, LOST_RACES):
                 raise _against_rule(err) from err
@@ -185,13 +193,13 @@ def _run(
         _require_as_seen(seen, outcome)
     Entry.objects.create(
         id=change,
-        key=key or f"preview-{change}",
+        key=key or own_key("preview", change),
         fingerprint=fingerprint,
         command=command.name,
         title=command.title,
         person_id=person.pk if person else None,
         entered_at=now,
-        given=without_secrets(given.model_dump(mode="json")),
+        given=given.model_dump(mode="json"),  # secrets are masked by their type
         answer=outcome.model_dump(mode="json"),
     )
     publish(
@@ -201,11 +209,6 @@ def _run(
         things=[*context.found, *(f"{kind}:{code}" for kind, code in context.made.items())],
     )
     return outcome
-
-
-def without_secrets(given: dict[str, Any]) -> dict[str, Any]:
-    """Return the input as the audit may keep it."""
-    return {k: v for k, v in given.items() if k != "password"}
 
 
 def require_role(command: Command, person: AbstractBaseUser) -> None:

@@ -12,9 +12,19 @@ from poietic_core.errors import DomainError
 from pydantic import BaseModel
 
 from .fields import plain
+from .http_errors import FromElsewhere, NotUnderstood
 
 #: HTTP status by error code; what is not listed is 422
 STATUS = {
+    "request.not_understood": 400,
+    "request.from_elsewhere": 403,
+    "request.no_such_address": 404,
+    "request.method_not_allowed": 405,
+    "request.too_slow": 408,
+    "request.too_large": 413,
+    "request.wrong_kind": 415,
+    "service.failed": 500,
+    "service.unavailable": 503,
     "people.not_signed_in": 401,
     "people.sign_in_refused": 401,
     "people.too_many_attempts": 429,
@@ -34,6 +44,8 @@ STATUS = {
     "structure.in_review": 409,
     "structure.effectivity_taken": 409,
 }
+#: what goes away by itself, with the seconds after which to try again
+RETRY_AFTER = {"command.busy": 1, "service.unavailable": 2, "people.too_many_attempts": 60}
 log = logging.getLogger("poietic.web_api")
 
 
@@ -112,7 +124,10 @@ def problem_of(error: DomainError) -> dict[str, Any]:
 def problem(error: DomainError) -> HttpResponse:
     """Return the error as an answer."""
     said = problem_of(error)
-    return JsonResponse(said, status=said["status"], content_type="application/problem+json")
+    answer = JsonResponse(said, status=said["status"], content_type="application/problem+json")
+    if error.code in RETRY_AFTER:
+        answer.headers["Retry-After"] = str(RETRY_AFTER[error.code])
+    return answer
 
 
 def install(api: NinjaAPI) -> None:
@@ -133,7 +148,7 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(HttpError)
     def unreadable(request: HttpRequest, error: HttpError) -> HttpResponse:
         log.info("refused: %s", error)
-        return problem(InvalidInput([str(error)]))
+        return problem(FromElsewhere() if error.status_code == 403 else NotUnderstood(f"{error}."))
 
 
 def _fault(error: dict[str, Any]) -> str:

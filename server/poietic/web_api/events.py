@@ -1,14 +1,19 @@
 """Live updates: what a command changed, told to every open page within the second."""
 
 import asyncio
+import hashlib
 import json
 from collections.abc import AsyncIterator
+from dataclasses import dataclass, field
+from weakref import WeakSet
 
 import psycopg
+from asgiref.sync import sync_to_async
 from django.db import connection
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 
 from .errors import NotSignedIn, problem
+from .http_errors import Unavailable
 
 CHANNEL = "poietic_changes"
 KEEP_ALIVE_SECONDS = 15
@@ -30,27 +35,53 @@ def publish_job(number: int) -> None:
         cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, json.dumps({"job": number})])
 
 
+def publish_end(*, session: str = "", person: int = 0) -> None:
+    """End the streams of a session, or all of a person's; delivered at the commit."""
+    told = {"ended": session_mark(session) if session else person}
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, json.dumps(told)])
+
+
+def session_mark(key: str) -> str:
+    """Return what tells a session from others and does not open it."""
+    return hashlib.sha256(key.encode()).hexdigest()[:16]
+
+
+@dataclass(eq=False)
+class Page:
+    """An open page: whose it is, in which session, and what it was not told yet."""
+
+    person: int
+    session: str
+    waiting: asyncio.Queue[str] = field(default_factory=lambda: asyncio.Queue(WAITING_MOST))
+
+    def put(self, message: str) -> None:
+        """Queue a message; a slow page loses the oldest, and each message makes it fetch anew."""
+        if self.waiting.full():
+            self.waiting.get_nowait()
+        self.waiting.put_nowait(message)
+
+
 class Hub:
     """The one LISTEN connection of a server process, and the pages that wait on it."""
 
     def __init__(self) -> None:
-        self._pages: set[asyncio.Queue[str]] = set()
+        #: a page whose answer was never begun goes with its answer
+        self._pages: WeakSet[Page] = WeakSet()
         self._task: asyncio.Task[None] | None = None
         self._listening = asyncio.Event()
 
-    async def join(self) -> "asyncio.Queue[str]":
-        """Return a queue of messages, once nothing can be missed any more."""
+    async def join(self, page: Page) -> None:
+        """Tell a page from now on; raises ConnectionError where the database tells nothing."""
         if self._task is None or self._task.done():
             self._listening = asyncio.Event()
             self._task = asyncio.create_task(self._listen(self._listening))
-        await asyncio.wait_for(self._listening.wait(), 10)
-        page: asyncio.Queue[str] = asyncio.Queue(WAITING_MOST)
+        ready = asyncio.create_task(self._listening.wait())
+        await asyncio.wait({self._task, ready}, timeout=10, return_when=asyncio.FIRST_COMPLETED)
+        ready.cancel()
+        if not self._listening.is_set():
+            raise ConnectionError("no LISTEN connection")
         self._pages.add(page)
-        return page
-
-    def leave(self, page: "asyncio.Queue[str]") -> None:
-        """Forget a page; the connection stays for the next one."""
-        self._pages.discard(page)
 
     async def _listen(self, listening: asyncio.Event) -> None:
         settings = connection.settings_dict  # at run time: tests use another database
@@ -67,18 +98,18 @@ class Hub:
                 await link.execute(f"LISTEN {CHANNEL}")
                 listening.set()
                 async for notice in link.notifies():
-                    for page in self._pages:
-                        _put(page, notice.payload)
+                    self._tell(notice.payload)
         finally:
-            for page in self._pages:
-                _put(page, "")  # ends the stream: the browser connects again by itself
+            for page in list(self._pages):
+                page.put("")  # ends the stream: the browser connects again by itself
 
-
-def _put(page: "asyncio.Queue[str]", message: str) -> None:
-    """Queue a message; a slow page loses the oldest, and each message makes it fetch anew."""
-    if page.full():
-        page.get_nowait()
-    page.put_nowait(message)
+    def _tell(self, payload: str) -> None:
+        ended = json.loads(payload).get("ended")
+        for page in list(self._pages):
+            if ended is None:
+                page.put(payload)
+            elif ended in (page.session, page.person):
+                page.put("")
 
 
 hub = Hub()
@@ -86,27 +117,38 @@ hub = Hub()
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """Return the stream of changes as server-sent events."""
-    person = await request.auser()
-    if not person.is_authenticated:
+    page = await sync_to_async(_page_of)(request)
+    if page is None:
         return problem(NotSignedIn())
-    answer = StreamingHttpResponse(_stream(), content_type="text/event-stream")
+    try:
+        await hub.join(page)
+    except ConnectionError:
+        return problem(Unavailable())
+    answer = StreamingHttpResponse(_stream(page), content_type="text/event-stream")
     answer["Cache-Control"] = "no-store"
     answer["X-Accel-Buffering"] = "no"
     return answer
 
 
-async def _stream() -> AsyncIterator[str]:
-    page = await hub.join()
+def _page_of(request: HttpRequest) -> Page | None:
+    """Return the page of somebody signed in; while it waits it keeps no connection to the database."""
     try:
-        yield "event: ready\ndata: {}\n\n"
-        while True:
-            try:
-                message = await asyncio.wait_for(page.get(), KEEP_ALIVE_SECONDS)
-            except TimeoutError:
-                yield ": keep-alive\n\n"
-                continue
-            if not message:
-                return
-            yield f"data: {message}\n\n"
+        person = request.user
+        if not person.is_authenticated or person.pk is None:
+            return None
+        return Page(person.pk, session_mark(request.session.session_key or ""))
     finally:
-        hub.leave(page)
+        connection.close()
+
+
+async def _stream(page: Page) -> AsyncIterator[str]:
+    yield "event: ready\ndata: {}\n\n"
+    while True:
+        try:
+            message = await asyncio.wait_for(page.waiting.get(), KEEP_ALIVE_SECONDS)
+        except TimeoutError:
+            yield ": keep-alive\n\n"
+            continue
+        if not message:
+            return
+        yield f"data: {message}\n\n"

@@ -2,7 +2,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
-import { ApiError } from '../lib/http';
+import { passes } from '../lib/http';
 import '../ui/tokens.css';
 import { App } from './App';
 import { applyTheme } from './theme';
@@ -12,8 +12,9 @@ applyTheme();
 const client = new QueryClient({
   defaultOptions: {
     queries: {
-      // what the server refused stays refused; a failed connection is tried again
-      retry: (count, error) => !(error instanceof ApiError && error.problem.status > 0) && count < 3,
+      // what the server refused stays refused; what passes by itself is tried again until it has
+      retry: (_, error) => passes(error),
+      retryDelay: 1500,
       staleTime: 30_000,
     },
   },

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react';
 import { commandsOptions } from '../api/queries';
 import { ConsequencesTable } from '../consequences/ConsequencesTable';
-import { ApiError, command, type Outcome, type Problem } from '../lib/http';
+import { ApiError, command, type Outcome, passes, type Problem } from '../lib/http';
 import { Button } from '../ui/Button';
 import { ProblemNote } from '../ui/States';
 import { type Started, useCommands } from './CommandContext';
@@ -36,8 +36,10 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
     enabled: posted === null && isComplete(started.name, JSON.parse(asked)),
     staleTime: Infinity,
     gcTime: 0,
-    retry: false,
+    retry: (_, error) => passes(error),
+    retryDelay: 1000,
   });
+  const waits = preview.failureReason instanceof ApiError && preview.isFetching ? preview.failureReason.problem : null;
   const shown = asked === content ? preview.data : undefined;
   const change = useChangeOf(Object.keys(shown?.seen.changes ?? {}), shown?.change ?? 0);
   const problem =
@@ -61,8 +63,7 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
       requestAnimationFrame(() => panel.current?.focus());
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
-      setRefused(error.problem);
-      key.current = { content: '', key: '' };
+      setRefused(error.problem); // the key stays: if it was posted after all, it is not posted twice
       if (error.problem.code === 'command.changed_since') void preview.refetch();
     } finally {
       setPosting(false);
@@ -103,7 +104,7 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
       <header className="flex items-baseline justify-between border-b border-hair-strong px-3 py-2">
         <h2>{title}</h2>
         <span role="status" className="text-[12px] text-quiet">
-          {posted ? `posted${posted.postings.length ? ` ${posted.postings.join(', ')}` : ''}` : preview.isFetching ? 'previewing' : shown ? 'preview' : 'entry'}
+          {posted ? `posted${posted.postings.length ? ` ${posted.postings.join(', ')}` : ''}` : waits ? 'waiting' : preview.isFetching ? 'previewing' : shown ? 'preview' : 'entry'}
         </span>
       </header>
       <div className="min-h-0 flex-1 space-y-3 overflow-y-auto px-3 py-3">
@@ -111,6 +112,11 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
           <Form started={started} given={given} onPatch={patch} onReplace={replace} />
         )}
         {problem && <ProblemNote problem={problem} />}
+        {waits && !problem && (
+          <p role="status" className="border-l-4 border-attention bg-attention-wash px-2 py-1">
+            {waits.detail} The preview comes when that is done.
+          </p>
+        )}
         {change && posted === null && (
           <div role="alert" className="border-l-4 border-attention bg-attention-wash px-2 py-1">
             <p>

@@ -24,25 +24,38 @@ export function useLiveUpdates(isSignedIn: boolean) {
   const client = useQueryClient();
   useEffect(() => {
     if (!isSignedIn) return undefined;
-    const source = new EventSource('/api/events');
+    let source: EventSource;
+    let again: ReturnType<typeof setTimeout>;
     const fetchAnew = () =>
       client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'preview' && q.queryKey[0] !== 'me' });
-    source.addEventListener('ready', () => {
-      setState('live');
-      void fetchAnew();
-    });
-    source.addEventListener('message', (event: MessageEvent<string>) => {
-      const told = JSON.parse(event.data) as Change | { job: number };
-      if ('job' in told) {
-        void client.invalidateQueries({ queryKey: ['jobs'] });
-        return;
-      }
-      const change = told;
-      for (const listener of listeners) listener(change);
-      void fetchAnew();
-    });
-    source.addEventListener('error', () => setState('connecting'));
-    return () => source.close();
+    function open() {
+      source = new EventSource('/api/events');
+      source.addEventListener('ready', () => {
+        setState('live');
+        void fetchAnew();
+      });
+      source.addEventListener('message', (event: MessageEvent<string>) => {
+        const told = JSON.parse(event.data) as Change | { job: number };
+        if ('job' in told) {
+          void client.invalidateQueries({ queryKey: ['jobs'] });
+          return;
+        }
+        for (const listener of listeners) listener(told);
+        void fetchAnew();
+      });
+      source.addEventListener('error', () => {
+        setState('connecting');
+        if (source.readyState !== EventSource.CLOSED) return;
+        // refused: the database is away, or the session has ended
+        void client.invalidateQueries({ queryKey: ['me'] });
+        again = setTimeout(open, 2000);
+      });
+    }
+    open();
+    return () => {
+      clearTimeout(again);
+      source.close();
+    };
   }, [client, isSignedIn]);
 }
 

@@ -15,6 +15,11 @@ export class ApiError extends Error {
   }
 }
 
+/** Whether what kept the answer from coming goes away by itself. */
+export function passes(error: unknown): boolean {
+  return error instanceof ApiError && ['no_answer', 'service.unavailable', 'command.busy'].includes(error.problem.code);
+}
+
 function generic(status: number, detail: string): Problem {
   return {
     type: '/errors/no_answer',

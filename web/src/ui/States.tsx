@@ -42,6 +42,16 @@ export function Loaded<T>({
     }
     throw error;
   }
+  if (query.failureReason instanceof ApiError) {
+    return (
+      <div className="max-w-[70ch] p-4">
+        <ProblemNote problem={query.failureReason.problem} />
+        <p role="status" className="mt-2 text-quiet">
+          Tried again every few seconds.
+        </p>
+      </div>
+    );
+  }
   return (
     <p role="status" className="px-4 py-6 text-quiet">
       Loading

@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "poietic.demo",
 ]
 MIDDLEWARE = [
+    "poietic.web_api.edge.Edge",
     "django.middleware.security.SecurityMiddleware",
     "poietic.web_api.static_files.StaticFiles",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -62,7 +63,8 @@ DATABASES = {
         "USER": required("POIETIC_DB_USER"),
         "PASSWORD": required("POIETIC_DB_PASSWORD"),
         "CONN_HEALTH_CHECKS": True,
-        "OPTIONS": {"pool": {"min_size": 1, "max_size": 12, "timeout": 10}},
+        # a server that comes back is found within seconds, however long it was away
+        "OPTIONS": {"pool": {"min_size": 1, "max_size": 12, "timeout": 5, "reconnect_timeout": 3}},
     }
 }
 #: the role that serves: it may not UPDATE, DELETE or TRUNCATE what is append-only
