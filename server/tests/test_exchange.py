@@ -172,7 +172,7 @@ class Exchange(TestCase):
         caller = Caller(make_person())
         head = "code,name,unit,source,standard_lot,price,is_phantom,lead_time_days,valuation\n"
         rows = {
-            "X 1\x01,A,pcs,buy,1,,,,": "is no code",
+            "X 1\x01,A,pcs,buy,1,,,,": "can't be written",
             "A,,pcs,buy,1,,,,": "name is empty",
             "B,B,pcs,lend,1,,,,": "'lend' is none of buy, make, both",
             "C,C,pcs,buy,0,,,,": "'0' must be above 0",
@@ -208,7 +208,11 @@ class Exchange(TestCase):
             for n in range(5):
                 archive.writestr(f"{n}.csv", b"0" * 60_000_000)
         for name, data, words in (
-            ("items.csv", "code,name\nÄ,x".encode("latin-1"), "Line 2 is not in UTF-8."),
+            (
+                "items.csv",
+                "code,name,unit,source\nÄ,x,pcs,buy".encode("latin-1"),
+                "Line 2 is not in UTF-8.",
+            ),
             ("bomb.zip", bomb.getvalue(), "It would unpack to 300 MB"),
             ("items.csv", b"", "the column code is missing"),
         ):

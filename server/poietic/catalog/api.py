@@ -227,8 +227,11 @@ def document(request: HttpRequest, code: str, name: str) -> HttpResponse:
     found = item_by_code(code).documents.filter(name=name).select_related("kept").first()
     if found is None:
         raise NotFound(f"document of {code}", name)
-    with found.kept.file.open() as content:
-        answer = HttpResponse(content.read(), content_type=found.kept.media_type)
+    try:
+        with found.kept.file.open() as content:
+            answer = HttpResponse(content.read(), content_type=found.kept.media_type)
+    except OSError:
+        raise NotFound(f"file any more of document {name} of", code) from None
     answer["Content-Disposition"] = content_disposition_header(False, name) or "inline"
     answer["Content-Security-Policy"] = "sandbox"
     return answer

@@ -5,6 +5,7 @@ from typing import Any, ClassVar
 
 from django.core.files.uploadedfile import UploadedFile
 from django.utils import timezone
+from PIL import Image
 from poietic_core.errors import DomainError
 
 from ..commanding.registry import COMMANDS
@@ -12,14 +13,9 @@ from ..commanding.run import require_role
 from .models import KeptFile
 
 MOST_BYTES = 20_000_000
-#: how the content of a file that browsers show begins
-MARKS = {
-    b"\x89PNG\r\n\x1a\n": "image/png",
-    b"\xff\xd8\xff": "image/jpeg",
-    b"GIF8": "image/gif",
-    b"RIFF": "image/webp",
-    b"%PDF-": "application/pdf",
-}
+PDF = b"%PDF-"
+#: what browsers show, as Pillow names it
+PICTURES = {"PNG": "image/png", "JPEG": "image/jpeg", "GIF": "image/gif", "WEBP": "image/webp"}
 
 
 @dataclass(eq=False)
@@ -46,11 +42,26 @@ def keep_file(file: UploadedFile, person: Any) -> KeptFile:
     name = (file.name or "file")[:120]
     if (file.size or 0) > MOST_BYTES:
         raise NoDocument(name, "It is larger than 20 MB.")
-    begins = file.read(16)
-    file.seek(0)
-    kind = next((kind for mark, kind in MARKS.items() if begins.startswith(mark)), None)
+    kind = _kind_of(file)
     if kind is None:
-        raise NoDocument(name, "Its content is neither a picture nor a PDF.")
+        raise NoDocument(name, "Its content is neither a whole picture nor a PDF.")
     return KeptFile.objects.create(
         name=name, file=file, media_type=kind, person_id=person.pk, brought_at=timezone.now()
     )
+
+
+def _kind_of(file: UploadedFile) -> str | None:
+    """Return what a file is by its content, not by its name."""
+    begins = file.read(len(PDF))
+    file.seek(0)
+    if begins == PDF:
+        return "application/pdf"
+    try:
+        with Image.open(file, formats=list(PICTURES)) as picture:
+            kind = PICTURES[str(picture.format)]
+            picture.verify()
+    except Exception:  # Pillow raises whatever a damaged picture makes it
+        return None
+    finally:
+        file.seek(0)
+    return kind

@@ -10,7 +10,7 @@ from poietic_core.cost.rollup import Rolling
 from poietic_core.cost.sets import ChangeKind
 from poietic_core.quantity import ZERO, money
 from poietic_core.stock.valuation import Method
-from pydantic import Field, StringConstraints
+from pydantic import Field
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of, items_by_code
@@ -19,7 +19,7 @@ from ..commanding.roles import Role
 from ..ledger.document import Document, Stock
 from ..ledger.models import Account, Holding, Posting
 from ..web_api.errors import InvalidInput, NotFound
-from ..web_api.fields import Code, DecimalText, Name, Note, NotNegative, Strict
+from ..web_api.fields import Change, Code, CodePattern, Day, Name, Note, Price, Strict
 from .models import CostSet, Standard
 from .queries import current_set, rolling_now
 from .sets import as_change, set_in_arrays
@@ -42,7 +42,7 @@ class FreezeStandard(Strict):
 class RollUpNext(Strict):
     """The day whose prices, rates and structures the next set is rolled up from; left out: today."""
 
-    as_of: date | None = None
+    as_of: Day | None = None
     note: Note = ""
 
 
@@ -57,12 +57,10 @@ class ChangeGiven(Strict):
     """One change of a what-if: to a value, or by a share; `*` stands for any characters of a code."""
 
     kind: ChangeKind
-    code: Annotated[
-        str, StringConstraints(pattern=r"^[A-Za-z0-9*][A-Za-z0-9 ._/*-]*$", max_length=40)
-    ]
-    to: NotNegative | None = None
+    code: CodePattern
+    to: Price | None = None
     #: 0.12 is 12 % more, -0.05 is 5 % less
-    by: Annotated[DecimalText, Field(ge=-1, le=100)] | None = None
+    by: Change | None = None
 
 
 class WriteWhatIf(Strict):

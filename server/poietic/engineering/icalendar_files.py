@@ -8,12 +8,13 @@ from zoneinfo import ZoneInfo
 from icalendar import Calendar, Event
 from poietic_core.errors import DomainError
 
+from ..web_api.fields import in_this_century
 from .models import WorkCalendar
 
 #: a Monday: the weekly shifts are stated from here on
 FIRST_MONDAY = date(2024, 1, 1)
 DAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
-MOST_DAYS = 1_000
+MOST_DAYS, MOST_BYTES = 1_000, 2_000_000
 
 
 @dataclass(eq=False)
@@ -45,11 +46,13 @@ def read_holidays(name: str, data: bytes) -> list[Holiday]:
     NotICalendar (calendar.not_icalendar)
         If it can't be parsed, has no all-day event, or too many.
     """
+    if len(data) > MOST_BYTES:
+        raise NotICalendar(name, f"It is larger than {MOST_BYTES / 1e6:,.0f} MB.")
     try:
         calendar = Calendar.from_ical(data)
-    except (ValueError, UnicodeDecodeError) as err:
+        found = [h for event in calendar.walk("VEVENT") if (h := _holiday(event))]
+    except Exception as err:  # the library raises whatever a bad line makes it
         raise NotICalendar(name, f"{err}.") from err
-    found = [h for event in calendar.walk("VEVENT") if (h := _holiday(event))]
     if not found:
         raise NotICalendar(name, "It holds no all-day event.")
     if len(found) > MOST_DAYS:
@@ -63,7 +66,11 @@ def _holiday(event: Any) -> Holiday | None:
     if not isinstance(start, date) or isinstance(start, datetime):
         return None
     end = event.decoded("DTEND", None)
+    if isinstance(end, datetime):
+        end = end.date() + timedelta(days=end.time() > time(0))  # up to the moment it names
+    in_this_century(start)
     last = end - timedelta(days=1) if isinstance(end, date) and end > start else start
+    in_this_century(last)
     return Holiday(start, last, str(event.get("SUMMARY", ""))[:120])
 
 

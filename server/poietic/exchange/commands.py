@@ -16,7 +16,7 @@ from ..web_api.fields import Strict
 from .models import Upload
 from .plan import plan_import
 from .reading import read_file
-from .storing import lock_named, store
+from .storing import named_rows, state_of, store
 
 
 @dataclass(eq=False)
@@ -49,8 +49,15 @@ def import_tables(context: Context, given: ImportTables) -> None:
     day = timezone.localdate(context.now)
     context.progress("reading the file", 0, 0)
     content = read_file(upload.name, bytes(upload.content))
-    lock_named(context, content)  # then plan: what is changed meanwhile would be lost
+    named = named_rows(content)
+    # planned beside the others' work; only what is written is locked, and only while it is
+    context.progress("comparing with what is there", 0, 0)
+    before = state_of(named)
     plan = plan_import(content, day)
+    for rows in named.values():
+        context.lock_rows(rows)
+    if state_of(named) != before:  # somebody changed some of it meanwhile: look again, now alone
+        plan = plan_import(content, day)
     context.progress("writing", 0, len(plan.rows))
     refused = [r for r in plan.rows if r.status == "refused"]
     if refused:

@@ -1,6 +1,8 @@
 """What an import would do, row by row: the one computation behind its preview and its posting."""
 
 import re
+from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -21,20 +23,23 @@ from poietic_core.structure.model import (
     ShareRule,
     Structure,
 )
+from poietic_core.structure.phantom import inline
 from poietic_core.structure.rules import problems_of
 from poietic_core.units import UNITS, conversion_factor
 
-from ..catalog.commands.items import OWN_UNIT
-from ..catalog.models import ItemUnit
+from ..catalog.commands.items import OWN_UNIT, faults_of_item
+from ..catalog.commands.prices import ListPriceGiven, PriceGiven, faults_of_prices
+from ..catalog.models import Item, ItemUnit
+from ..engineering.commands.work_centers import LayerGiven, faults_of_layers
 from ..engineering.models import OPEN_STATES, ComponentRow, Revision
-from ..engineering.queries import standing
+from ..engineering.queries import phantoms_on, shop_rates, standing
 from ..engineering.structures import step_of
 from .reading import Content
 from .tables import BY_NAME, Fault, Row
 from .writing import content_of
 
 #: what an item keeps for good, once it has stock or is used
-FIXED = ("unit", "source", "step", "valuation")
+FIXED = ("unit", "source", "step", "valuation", "is_phantom")
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,12 +174,9 @@ class _Planner:
         values = row.values
         if values["unit"] not in UNITS:
             return f"the unit {values['unit']} is unknown; known are {', '.join(UNITS)}"
-        if values["source"] == "make" and values["price"] is not None:
-            return "a made item has no price, its cost is rolled up"
-        if values["source"] != "buy" and values["valuation"] != Method.STANDARD:
-            return "what is made is valued at standard"
-        if values["source"] == "buy" and values["is_phantom"]:
-            return "only what is made can be a phantom"
+        names = {c.name for c in BY_NAME["items"].columns}
+        if faults := faults_of_item(Item(**{n: values[n] for n in names})):
+            return "; ".join(faults)
         moved = [n for n in FIXED if before and before[n] != values[n]]
         return f"{', '.join(moved)} of an item can't change" if moved else ""
 
@@ -196,6 +198,10 @@ class _Planner:
         changed = {}
         for parent, rows in groups.items():
             before = standing.get(parent)
+            if faults := self._list_faults(table, parent, rows):
+                for n, why in faults:
+                    self._note(table, rows[n], parent, "refused", why)
+                continue
             is_same = before == [_text(r.values, names) for r in rows]
             status = "same" if is_same else "changed" if before else "new"
             for row in rows:
@@ -203,6 +209,32 @@ class _Planner:
             if not is_same:
                 changed[parent] = rows
         return changed
+
+    def _list_faults(self, table: str, parent: str, rows: list[Row]) -> list[tuple[int, str]]:
+        """Return what is wrong with a list as a whole, by the rules of its command."""
+        if table in ("prices", "list_prices"):
+            column = "supplier" if table == "prices" else "customer"
+            kind = PriceGiven if table == "prices" else ListPriceGiven
+            partners = self._known["partners"]
+            faults = [
+                (n, f"{r.values[column]} is no {column}")
+                for n, r in enumerate(rows)
+                if r.values[column] and not partners[r.values[column]][f"is_{column}"]
+            ]
+            if table == "prices" and self._known["items"][parent]["source"] == Item.Source.MAKE:
+                faults.append((0, f"{parent} is made; its cost is rolled up"))
+            given = [kind.model_validate({n: r.values[n] for n in kind.model_fields}) for r in rows]
+            return faults + faults_of_prices(given)
+        if table == "rates":
+            by_day: dict[Any, list[int]] = {}
+            for n, row in enumerate(rows):
+                by_day.setdefault(row.values["effective_from"], []).append(n)
+            return [
+                (places[0], why)
+                for places in by_day.values()
+                for why in faults_of_layers([layer_of(rows[n].values) for n in places])
+            ]
+        return []
 
     def _structures(self) -> None:
         groups: dict[str, StructureRows] = {}
@@ -212,6 +244,11 @@ class _Planner:
                     group = groups.setdefault(row.values["item"], StructureRows())
                     getattr(group, table).append(row)
         standing = _by_item(self._there)
+        self._inactive = set(Item.objects.filter(is_active=False).values_list("code", flat=True))
+        rated = set(shop_rates(self._day).centers)
+        new = {r.values["code"] for r in self._plan.things["work_centers"]["new"]}
+        self._unrated = self._known["work_centers"].keys() - rated - new
+        self._phantoms = self._phantoms_after(groups)
         drafts = set(
             Revision.objects.filter(state__in=OPEN_STATES).values_list("item__code", flat=True)
         )
@@ -246,6 +283,16 @@ class _Planner:
                 self._plan.structures[item] = group
         self._refuse_cycles()
 
+    def _phantoms_after(self, groups: dict[str, StructureRows]) -> dict[str, Structure]:
+        """Return the structures of phantoms as they will be."""
+        found = dict(phantoms_on(self._day))
+        for item, group in groups.items():
+            made = self._known["items"].get(item, {})
+            if made.get("is_phantom") and group.structures:
+                with suppress(KeyError, ValueError, TypeError, ArithmeticError):
+                    found[item] = _structure(item, group)  # else its own row says what is wrong
+        return found
+
     def _faults(
         self, item: str, group: StructureRows, own: dict[str, dict[str, Decimal]], busy: set[str]
     ) -> list[Fault]:
@@ -276,7 +323,33 @@ class _Planner:
             for problem in problems_of(structure, is_phantom=bool(made.get("is_phantom"))):
                 line = lines.get(problem.place, first.line)
                 faults.append(Fault("structure", line, f"{problem.place}: {problem.why}"))
+            faults += self._unusable(structure, lines, first.line)
+        if not faults and any(c.item in self._phantoms for c in structure.components):
+            try:
+                inline(structure.on(self._day), self._phantoms)
+            except DomainError as err:
+                faults.append(Fault("structure", first.line, str(err)))
         return faults
+
+    def _unusable(self, structure: Structure, lines: dict[str, int], first: int) -> Iterator[Fault]:
+        """Yield what a structure names and can't use: inactive, unknown, without a rate."""
+        for line in structure.components:
+            at = lines.get(f"component:{line.item}", first)
+            if line.item in self._inactive:
+                yield Fault("components", at, f"{line.item} is inactive")
+            for alternate in line.alternates:
+                if alternate.item not in self._known["items"]:
+                    yield Fault("components", at, f"there is no item {alternate.item}")
+        for grade in structure.grades:
+            if grade.item not in self._known["items"]:
+                yield Fault("structures", first, f"there is no item {grade.item}")
+        for operation in structure.operations:
+            at = lines.get(f"operation:{operation.number}", first)
+            for center in operation.alternate_centers:
+                if center not in self._known["work_centers"]:
+                    yield Fault("operations", at, f"there is no work center {center}")
+            if operation.work_center in self._unrated:
+                yield Fault("operations", at, f"{operation.work_center} has no rate today")
 
     def _unit_fault(self, row: Row, code: str, own: dict[str, Decimal]) -> list[Fault]:
         stock = self._known["items"][code]["unit"]
@@ -322,6 +395,7 @@ def _structure(item: str, group: StructureRows) -> Structure:
                 number=r.values["number"],
                 name=r.values["name"],
                 work_center=r.values["work_center"],
+                alternate_centers=tuple(r.values["alternate_centers"]),
                 setup_machine_hours=r.values["setup_machine_hours"],
                 run_machine_hours=r.values["run_machine_hours"],
                 crew=r.values["crew"],
@@ -360,6 +434,17 @@ def _structure(item: str, group: StructureRows) -> Structure:
     )
 
 
+def layer_of(values: dict[str, Any]) -> LayerGiven:
+    """Return the layer of a rate that a row states."""
+    return LayerGiven(
+        name=values["layer"],
+        element=values["element"],
+        amount=values["amount"],
+        percent=values["percent"],
+        of=values["of"] or None,
+    )
+
+
 def structure_fields(group: StructureRows) -> dict[str, Any]:
     """Return what is said of a structure as a whole; where nothing is, the defaults."""
     if group.structures:
@@ -392,8 +477,6 @@ def _contradiction(table: str, row: Row) -> str:
         return f"{v['name']} is a unit of measure for all items"
     if table == "item_units" and not re.fullmatch(OWN_UNIT, v["name"]):
         return f"{v['name']!r} is no name of a unit: a letter, then at most 19 letters and digits"
-    if table == "rates" and bool(v["of"]) != bool(v["percent"]):
-        return "a percentage names the layer that it is of"
     return ""
 
 

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from django.db import connection
-from django.db.models import Model
+from django.db.models import Model, QuerySet
 from django.utils import timezone
 from poietic_core.cost.rates import rate_of
 
@@ -68,8 +68,9 @@ CHANGED: dict[type[Changing], dict[str, str]] = {
 }
 
 
-def lock_named(context: Context, content: Content) -> None:
-    """Lock what a file may change, kind by kind, before anything of it is read."""
+def named_rows(content: Content) -> dict[type[Changing], QuerySet[Any]]:
+    """Return what a file may change, kind by kind."""
+    found: dict[type[Changing], QuerySet[Any]] = {}
     for model, tables in CHANGED.items():
         named = {
             str(row.values.get(column) or "")
@@ -83,7 +84,13 @@ def lock_named(context: Context, content: Content) -> None:
             rows = rows.filter(item__code__in=any_of(named)).exclude(state=Revision.State.RETIRED)
         else:
             rows = rows.filter(code__in=any_of(named))
-        context.lock_rows(rows)
+        found[model] = rows
+    return found
+
+
+def state_of(named: dict[type[Changing], QuerySet[Any]]) -> dict[type[Changing], set[Any]]:
+    """Return what tells whether any of it was changed: keys with change numbers."""
+    return {model: set(rows.values_list("pk", "change")) for model, rows in named.items()}
 
 
 def _fields(row: Row, table: str, *, without: Iterable[str] = ()) -> dict[str, Any]:
@@ -120,13 +127,20 @@ def _write_items(context: Context, rows: dict[str, list[Row]]) -> None:
     )
     changed = {row.values["code"]: row for row in rows["changed"]}
     if changed:
-        items = list(Item.objects.filter(code__in=changed).order_by("pk"))
+        items = list(Item.objects.filter(code__in=any_of(changed)).order_by("pk"))
         for item in items:
             for name, value in _fields(changed[item.code], "items").items():
                 setattr(item, name, value)
             item.change = context.change
         names = [c.name for c in BY_NAME["items"].columns if c.name != "code"]
-        Item.objects.bulk_update(items, [*names, "change"], batch_size=CHUNK)
+        # one statement for many rows; Django's bulk_update asks for each field case by case
+        Item.objects.bulk_create(
+            items,
+            batch_size=CHUNK,
+            update_conflicts=True,
+            unique_fields=["id"],
+            update_fields=[*names, "change"],
+        )
 
 
 def _write_work_centers(context: Context, rows: dict[str, list[Row]]) -> None:

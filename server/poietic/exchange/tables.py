@@ -1,9 +1,11 @@
 """The tables that travel: their columns, each with its kind, and a row checked against them."""
 
 import json
-from dataclasses import dataclass
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
@@ -11,13 +13,28 @@ from poietic_core.cost.prices import Form
 from poietic_core.stock.valuation import Method
 from poietic_core.structure.model import IssueRule, OutputKind, PaymentBasis, Per, ShareRule
 from poietic_core.units import MeasuredBy
+from pydantic import TypeAdapter, ValidationError
 
+from ..catalog.commands.items import DefineItem, DefinePartner, OwnUnit
+from ..catalog.commands.prices import ListPriceGiven, PriceGiven
 from ..catalog.models import Item
-from ..engineering.commands.work_centers import LAYER_ELEMENTS
-from ..web_api.fields import plain
+from ..engineering.commands.calendars import CalendarNamed, ExceptionGiven, ShiftGiven
+from ..engineering.commands.structures import (
+    ComponentGiven,
+    OperationGiven,
+    OutputGiven,
+    StructureNamed,
+)
+from ..engineering.commands.work_centers import (
+    LAYER_ELEMENTS,
+    DefineLabourGrade,
+    DefineWorkCenter,
+    LayerGiven,
+)
+from ..web_api.fields import Code, Strict, in_this_century, plain, text_only
 
-MOST_DIGITS = Decimal(10) ** 12
-SIX_PLACES = Decimal("0.000001")
+CODES: TypeAdapter[str] = TypeAdapter(Code)
+NUMBERS = re.compile(r"-|\d{1,4}([ ,]+\d{1,4})*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +42,7 @@ class Column:
     """A column of a table."""
 
     name: str
-    #: text, code, decimal, positive, integer, boolean, date, clock (minute of a day), json
+    #: text, code, decimal, positive, integer, boolean, date, clock (minute of a day), json, numbers
     kind: str = "text"
     is_required: bool = False
     choices: tuple[str, ...] = ()
@@ -52,11 +69,14 @@ class Column:
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """A table: what identifies a row, and its columns."""
+    """A table: what identifies a row, its columns, and the command's input that a row must be fit for."""
 
     name: str
     key: tuple[str, ...]
     columns: tuple[Column, ...]
+    given: type[Strict]
+    #: columns that are called otherwise in the command's input
+    renamed: Mapping[str, str] = field(default_factory=dict)
 
     def column(self, name: str) -> Column | None:
         """Return a column by name."""
@@ -93,8 +113,8 @@ def _hours(name: str) -> Column:
     return Column(name, "decimal", default=Decimal(0))
 
 
-def _named(name: str, *columns: Column) -> Table:
-    return Table(name, ("code",), (_required("code"), _required("name", "text"), *columns))
+def _named(name: str, given: type[Strict], *columns: Column) -> Table:
+    return Table(name, ("code",), (_required("code"), _required("name", "text"), *columns), given)
 
 
 def _values(names: type[StrEnum]) -> tuple[str, ...]:
@@ -110,11 +130,12 @@ DATED_PRICE = (
 TABLES = (
     _named(
         "partners",
+        DefinePartner,
         Column("is_supplier", "boolean", default=True),
         Column("is_customer", "boolean", default=False),
     ),
-    _named("labour_grades", Column("rate", "decimal", is_required=True)),
-    _named("calendars", Column("zone", default="UTC")),
+    _named("labour_grades", DefineLabourGrade, Column("rate", "decimal", is_required=True)),
+    _named("calendars", CalendarNamed, Column("zone", default="UTC")),
     Table(
         "shifts",
         ("calendar", "weekday", "start"),
@@ -124,6 +145,7 @@ TABLES = (
             _required("start", "clock"),
             _required("end", "clock"),
         ),
+        ShiftGiven,
     ),
     Table(
         "exceptions",
@@ -136,9 +158,11 @@ TABLES = (
             Column("end", "clock"),
             Column("why", default=""),
         ),
+        ExceptionGiven,
     ),
     _named(
         "items",
+        DefineItem,
         _required("unit", "text"),
         Column("source", is_required=True, choices=tuple(Item.Source.values)),
         Column("step", "positive"),
@@ -168,19 +192,23 @@ TABLES = (
             _required("name", "text"),
             Column("quantity", "positive", is_required=True),
         ),
+        OwnUnit,
     ),
     Table(
         "prices",
         ("item", "supplier", "from_quantity", "effective_from"),
         (_required("item"), _required("supplier"), *DATED_PRICE),
+        PriceGiven,
     ),
     Table(
         "list_prices",
         ("item", "customer", "from_quantity", "effective_from"),
         (_required("item"), Column("customer", "code"), *DATED_PRICE),
+        ListPriceGiven,
     ),
     _named(
         "work_centers",
+        DefineWorkCenter,
         Column("machine_rate", "decimal", default=Decimal(0)),
         Column("labour_rate", "decimal", default=Decimal(0)),
         Column("machines", "integer", default=1),
@@ -200,6 +228,8 @@ TABLES = (
             Column("percent", "decimal", default=Decimal(0)),
             Column("of", default=""),
         ),
+        LayerGiven,
+        {"layer": "name"},
     ),
     Table(
         "structures",
@@ -211,6 +241,7 @@ TABLES = (
             Column("main_weight", "decimal", default=Decimal(0)),
             Column("grades", "json", default=[]),
         ),
+        StructureNamed,
     ),
     Table(
         "operations",
@@ -231,7 +262,7 @@ TABLES = (
             Column("machines", "integer", default=1),
             Column("yield_share", "positive", default=Decimal(1)),
             Column("is_report_point", "boolean", default=True),
-            Column("after"),
+            Column("after", "numbers"),
             _hours("queue_hours"),
             _hours("wait_hours"),
             _hours("move_hours"),
@@ -243,6 +274,7 @@ TABLES = (
             Column("days_out", "decimal", default=Decimal(0)),
             Column("steps", "json", default=[]),
         ),
+        OperationGiven,
     ),
     Table(
         "components",
@@ -265,6 +297,8 @@ TABLES = (
             Column("effective_from", "date"),
             Column("effective_until", "date"),
         ),
+        ComponentGiven,
+        {"component": "item", "item": ""},
     ),
     Table(
         "outputs",
@@ -278,6 +312,8 @@ TABLES = (
             Column("credit_price", "decimal", default=Decimal(0)),
             Column("weight", "decimal", default=Decimal(0)),
         ),
+        OutputGiven,
+        {"output": "item", "item": ""},
     ),
 )
 BY_NAME = {t.name: t for t in TABLES}
@@ -296,21 +332,46 @@ def read_row(table: Table, cells: dict[str, str], line: int) -> tuple[Row, list[
             continue
         try:
             values[column.name] = _typed(column, text)
+        except ValidationError as err:
+            faults.append(Fault(table.name, line, f"{column.name}: {_said(err.errors()[0])}"))
         except ValueError as err:
             faults.append(Fault(table.name, line, f"{column.name}: {err}"))
+    if not faults:
+        faults = [Fault(table.name, line, why) for why in _unfit(table, values)]
     return Row(line, values), faults
 
 
+def _unfit(table: Table, values: dict[str, Any]) -> list[str]:
+    """Return why the command would refuse a row; its texts are put as the command takes them."""
+    fields: dict[str, Any] = {}
+    names: dict[str, str] = {}
+    for column, value in values.items():
+        name = table.renamed.get(column, column)
+        is_open = value is None or value == "" or (column == "operation" and value == 0)
+        if name in table.given.model_fields and not is_open and column != "after":
+            fields[name], names[name] = value, column
+    try:
+        fit = table.given.model_validate(fields)
+    except ValidationError as err:
+        return [f"{names.get(str(e['loc'][0]), e['loc'][0])}: {_said(e)}" for e in err.errors()]
+    for name, column in names.items():
+        if isinstance(values[column], str):
+            values[column] = str(getattr(fit, name))
+    return []
+
+
+def _said(error: Any) -> str:
+    return str(error["msg"]).removeprefix("Value error, ")
+
+
 def _typed(column: Column, text: str) -> Any:
-    if "\x00" in text or len(text) > (20_000 if column.kind == "json" else 1000):
-        raise ValueError("it holds what no cell may hold")
+    if len(text) > (20_000 if column.kind == "json" else 1000):
+        raise ValueError("it is too long")
     if column.choices and text not in column.choices:
         raise ValueError(f"{text!r} is none of {', '.join(column.choices)}")
     match column.kind:
         case "code":
-            if len(text) > 40 or not (text[0].isalnum() and text.isprintable()):
-                raise ValueError(f"{text!r} is no code: at most 40 letters, digits and . _ / -")
-            return text
+            return CODES.validate_python(text)
         case "decimal" | "positive":
             return _decimal(text, is_positive=column.kind == "positive")
         case "integer":
@@ -328,13 +389,18 @@ def _typed(column: Column, text: str) -> Any:
             return _clock(text)
         case "json":
             return _list(text)
+        case "numbers":
+            if not NUMBERS.fullmatch(text):
+                raise ValueError(f"{text[:40]!r} is no list of numbers such as 10 20, nor -")
     return text
 
 
 def _date(text: str) -> date:
     try:
-        return date.fromisoformat(text[:10])
-    except ValueError:
+        return in_this_century(date.fromisoformat(text.removesuffix(" 00:00:00")))
+    except ValueError as err:
+        if "between" in str(err):
+            raise
         raise ValueError(f"{text!r} is no date; write 2026-11-30") from None
 
 
@@ -348,7 +414,7 @@ def _clock(text: str) -> int:
 def _list(text: str) -> list[Any]:
     try:
         found = json.loads(text)
-    except ValueError:
+    except (ValueError, RecursionError):
         found = None
     if not isinstance(found, list):
         raise ValueError(f"{text[:40]!r} is no list in JSON")
@@ -357,16 +423,28 @@ def _list(text: str) -> list[Any]:
 
 def _decimal(text: str, *, is_positive: bool) -> Decimal:
     try:
-        value = Decimal(text)
-    except InvalidOperation:
-        raise ValueError(f"{text!r} is no number; write 1234.5") from None
-    if not value.is_finite() or abs(value) >= MOST_DIGITS:
-        raise ValueError(f"{text!r} is too large")
-    if value != value.quantize(SIX_PLACES):
-        raise ValueError(f"{text!r} has more than six decimals")
+        value = text_only(text)
+    except ValueError:
+        raise ValueError(f"{text[:40]!r} is no number; write 1234.5") from None
     if value < 0 or (is_positive and value == 0):
         raise ValueError(f"{text!r} must be above 0" if is_positive else f"{text!r} is below 0")
     return value
+
+
+#: a cell that begins so may be run by a spreadsheet as a formula
+RUNS = ("=", "+", "-", "@", "\t", "\r")
+
+
+def as_cell(column: Column, value: Any) -> str:
+    """Return a value as a cell that no spreadsheet runs: ' before it says that it is text."""
+    text = as_text(column, value)
+    is_text = column.kind in ("text", "code") and text.startswith((*RUNS, "'"))
+    return f"'{text}" if is_text else text
+
+
+def from_cell(text: str) -> str:
+    """Return what a cell says, without the ' that was put before it."""
+    return text[1:] if text.startswith("'") and text[1:].startswith((*RUNS, "'")) else text
 
 
 def as_text(column: Column, value: Any) -> str:

@@ -25,7 +25,7 @@ from ..engineering.models import (
     WorkCenterRate,
 )
 from ..engineering.queries import in_force, layers_of, shop_rates, standing
-from .tables import BY_NAME, TABLES, Table, as_text
+from .tables import BY_NAME, TABLES, Table, as_cell
 
 Records = Iterable[dict[str, Any]]
 
@@ -167,7 +167,7 @@ def as_csv(table: Table, rows: Records) -> str:
     target = io.StringIO()
     writer = csv.writer(target)
     writer.writerow(c.name for c in table.columns)
-    writer.writerows([as_text(c, row[c.name]) for c in table.columns] for row in rows)
+    writer.writerows([as_cell(c, row[c.name]) for c in table.columns] for row in rows)
     return target.getvalue()
 
 
@@ -178,7 +178,7 @@ def as_workbook(content: dict[str, Records]) -> bytes:
         sheet = book.create_sheet(table.name)
         sheet.append([c.name for c in table.columns])
         for row in content[table.name]:
-            sheet.append([as_text(c, row[c.name]) for c in table.columns])
+            sheet.append([as_cell(c, row[c.name]) for c in table.columns])
     target = io.BytesIO()
     book.save(target)
     return target.getvalue()

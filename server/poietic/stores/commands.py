@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Annotated
 
 from poietic_core.quantity import money
-from pydantic import AwareDatetime, Field
+from pydantic import Field
 
 from ..catalog.models import Item, Place
 from ..catalog.queries import items_by_code, place_of_kind, stock_place
@@ -13,7 +13,7 @@ from ..commanding.roles import Role
 from ..ledger.document import Document, Stock
 from ..ledger.models import Account, Posting
 from ..web_api.errors import InvalidInput
-from ..web_api.fields import Code, Note, NotNegative, Quantity, Strict
+from ..web_api.fields import Code, Moment, Note, Price, Quantity, Strict
 
 
 class MaterialLine(Strict):
@@ -21,7 +21,7 @@ class MaterialLine(Strict):
 
     item: Code
     quantity: Quantity
-    price: NotNegative
+    price: Price
     place: Code
 
 
@@ -29,7 +29,7 @@ class ReceiveMaterial(Strict):
     """What came in."""
 
     lines: Annotated[list[MaterialLine], Field(min_length=1, max_length=500)]
-    happened_at: AwareDatetime | None = None
+    happened_at: Moment | None = None
     reason: Note = ""
 
 

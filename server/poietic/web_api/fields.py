@@ -1,18 +1,43 @@
-"""Types of the fields that travel: decimals as text, codes, names, bounded integers."""
+"""Every type of field that travels, each with the bounds of the trade: for commands, imports and the OpenAPI document."""
 
+import re
+import unicodedata
+from collections.abc import Callable
+from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
-from typing import Annotated
+from typing import Annotated, Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from ninja import Schema
 from pydantic import (
     AfterValidator,
+    AwareDatetime,
     BeforeValidator,
     ConfigDict,
     Field,
     PlainSerializer,
-    StringConstraints,
     WithJsonSchema,
 )
+
+#: the largest quantity of one entry, price of one unit, hours of one entry, size [mm], ratio or share
+MOST_QUANTITY = Decimal(100_000_000)
+MOST_PRICE = Decimal(10_000_000)
+MOST_HOURS = Decimal(100_000)
+MOST_SIZE = Decimal(1_000_000)
+MOST_RATIO = Decimal(100_000)
+MOST_BUDGET = Decimal(1_000_000_000_000)
+#: the days that anything can happen, be due or be in force on
+FIRST_DAY, LAST_DAY = date(2000, 1, 1), date(2099, 12, 31)
+SIX_PLACES = Decimal("0.000001")
+#: what no text holds: control characters but line ends and tabs, and halves of characters
+UNWRITABLE = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
+LINE_ENDS = re.compile(r"[\t\n\r\x85\u2028\u2029]")
+MOST_CODE = 40
+#: letters and digits of any script, and what stands between them; no /, which parts addresses
+CODE = re.compile(r"[^\W_](?:[\w .,:;×+#()-]*[\w.×+#()-])?")
+
+
+# --- numbers
 
 
 def text_only(value: object) -> Decimal:
@@ -22,9 +47,14 @@ def text_only(value: object) -> Decimal:
     if not isinstance(value, str) or len(value) > 40:
         raise ValueError('write the number as text, such as "2.40"')
     try:
-        return Decimal(value)
+        number = Decimal(value)
     except InvalidOperation:
         raise ValueError(f"{value!r} is not a number") from None
+    if not number.is_finite():
+        raise ValueError(f"{value!r} is not a finite number")
+    if number.adjusted() > 30:
+        raise ValueError(f"{value!r} is too large: nothing is counted so far")
+    return number
 
 
 def plain(value: Decimal) -> str:
@@ -32,51 +62,147 @@ def plain(value: Decimal) -> str:
     return format(value, "f")
 
 
-def six_places(value: Decimal) -> Decimal:
-    """Refuse more than six decimals or twelve digits before the point."""
-    if not value.is_finite() or abs(value) >= Decimal(10) ** 12:
-        raise ValueError("the number is too large: at most twelve digits before the point")
-    if value != value.quantize(Decimal("0.000001")):
-        raise ValueError("at most six decimals")
-    return value
-
-
+#: a number of an answer: as it was computed
 DecimalText = Annotated[
     Decimal,
     BeforeValidator(text_only),
-    AfterValidator(six_places),
     PlainSerializer(plain, return_type=str),
     WithJsonSchema({"type": "string", "format": "decimal", "examples": ["2.40"]}),
 ]
 
 
-def not_negative(value: Decimal) -> Decimal:
-    """Refuse what is below zero."""
-    if value < 0:
-        raise ValueError("must not be below 0")
-    return value
+def _bounded(most: Decimal, least: Decimal | None, *, above: bool = False) -> Callable[[Any], Any]:
+    def check(value: Decimal) -> Decimal:
+        if least is not None and (value < least or (above and value == least)):
+            raise ValueError(f"must {'be above' if above else 'not be below'} {least}")
+        if value > most or (least is None and value < -most):
+            raise ValueError(f"is too large: at most {most:,}")
+        if value.as_tuple().exponent < -6 and value != value.quantize(SIX_PLACES):  # type: ignore[operator]
+            raise ValueError("has more than six decimals; at most six are kept")
+        return value
+
+    return check
 
 
-def above_zero(value: Decimal) -> Decimal:
-    """Refuse zero and what is below."""
-    if value <= 0:
-        raise ValueError("must be above 0")
-    return value
+def _number(most: Decimal, least: Decimal | None = Decimal(0), *, above: bool = False) -> Any:
+    said = {"type": "string", "format": "decimal", "examples": ["2.40"]}
+    low = "" if least is None else f", {'above' if above else 'from'} {least}"
+    return Annotated[
+        Decimal,
+        BeforeValidator(text_only),
+        AfterValidator(_bounded(most, least, above=above)),
+        PlainSerializer(plain, return_type=str),
+        WithJsonSchema(said | {"description": f"at most {most:,}{low}, six decimals"}),
+    ]
 
 
-Quantity = Annotated[DecimalText, AfterValidator(above_zero)]
-NotNegative = Annotated[DecimalText, AfterValidator(not_negative)]
-Code = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9][A-Za-z0-9 ._/-]*$", max_length=40)]
-Name = Annotated[
-    str,
-    StringConstraints(
-        strip_whitespace=True, min_length=1, max_length=120, pattern=r"^[^\x00-\x1f]*$"
-    ),
-]
-Note = Annotated[str, StringConstraints(max_length=400, pattern=r"^[^\x00]*$")]
+Quantity = _number(MOST_QUANTITY, above=True)
+QuantityOrNone = _number(MOST_QUANTITY)
+Price = _number(MOST_PRICE)
+Hours = _number(MOST_HOURS)
+Size = _number(MOST_SIZE, above=True)
+Ratio = _number(MOST_RATIO, above=True)
+Share = _number(MOST_RATIO)
+Budget = _number(MOST_BUDGET)
+Capacity = _number(MOST_BUDGET, above=True)
+Limit = _number(MOST_QUANTITY, None)
+#: a change in proportion: -1 takes all away
+Change = _number(Decimal(100), Decimal(-1))
+Machines = Annotated[int, Field(ge=1, le=999)]
+Efficiency = _number(Decimal(10), above=True)
+Days = Annotated[int, Field(ge=0, le=3650)]
+Weekday = Annotated[int, Field(ge=0, le=6)]
+Minute = Annotated[int, Field(ge=0, le=1439)]
 OperationNumber = Annotated[int, Field(ge=1, le=9999)]
 OrderNumber = Annotated[int, Field(ge=1, le=2_000_000_000)]
 PostingNumber = Annotated[int, Field(ge=1, le=2**62)]
+
+
+# --- texts
+
+
+def writable(value: str) -> str:
+    """Refuse characters that can't be written everywhere: to the database, to files, on a label."""
+    if found := UNWRITABLE.search(value):
+        raise ValueError(f"holds the character {found[0]!a}, which can't be written")
+    return unicodedata.normalize("NFC", value)
+
+
+def one_line(value: str) -> str:
+    """Refuse more than one line."""
+    if LINE_ENDS.search(value):
+        raise ValueError("holds a line end or a tab; it is one line")
+    return value.strip()
+
+
+def text(most: int, least: int = 0, *, lines: bool = False) -> Any:
+    """Return the type of a text of so many characters."""
+    checks = [AfterValidator(writable), *([] if lines else [AfterValidator(one_line)])]
+    return Annotated[(str, Field(max_length=most, min_length=least), *checks)]
+
+
+def _code(value: str) -> str:
+    if not CODE.fullmatch(value):
+        raise ValueError(
+            f"{value!r} is no code: it begins with a letter or digit, and holds letters, digits, "
+            "spaces and . , : ; - + × # ( )"
+        )
+    return value
+
+
+Code = Annotated[text(MOST_CODE, 1), AfterValidator(_code)]
+#: a code, or the beginning of several with a *
+CodePattern = Annotated[text(MOST_CODE, 1), Field(pattern=r"^[\w*][\w .,:;×+#()*-]*$")]
+Name = text(120, 1)
+ShortText = text(120)
+Note = text(400, lines=True)
+Words = text(1000, lines=True)
+UnitName = text(20, 1)
+Reference = text(80)
+Password = Annotated[str, Field(max_length=200)]
+
+
+def known_zone(name: str) -> str:
+    """Refuse a time zone that nobody knows."""
+    try:
+        ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError) as err:
+        raise ValueError(f"there is no time zone {name}; one is Europe/Berlin") from err
+    return name
+
+
+Zone = Annotated[text(60, 1), AfterValidator(known_zone)]
+
+
+# --- days and moments
+
+
+def _day_text(value: object) -> object:
+    if not isinstance(value, str | date):
+        raise ValueError("write the day as text, such as 2026-11-30")
+    return value
+
+
+def in_this_century(value: date) -> date:
+    """Refuse a day on which nothing can happen."""
+    if not FIRST_DAY <= value <= LAST_DAY:
+        raise ValueError(f"must lie between {FIRST_DAY} and {LAST_DAY}")
+    return value
+
+
+def _moment_text(value: object) -> object:
+    if not isinstance(value, str | datetime) or (isinstance(value, str) and value.isdigit()):
+        raise ValueError("write the moment as text with its zone, such as 2026-11-30T07:00+01:00")
+    return value
+
+
+def _moment_in_century(value: datetime) -> datetime:
+    in_this_century(value.date())
+    return value
+
+
+Day = Annotated[date, BeforeValidator(_day_text), AfterValidator(in_this_century)]
+Moment = Annotated[AwareDatetime, BeforeValidator(_moment_text), AfterValidator(_moment_in_century)]
 
 
 class Strict(Schema):

@@ -5,15 +5,27 @@ from typing import Annotated, Any, Literal
 
 from django.db.models import Model, QuerySet
 from poietic_core.cost.prices import Form, mass_of
+from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE
 from poietic_core.stock.valuation import Method
 from poietic_core.units import UNITS, require_unit
-from pydantic import Field, StringConstraints
+from pydantic import Field
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import Exists, InvalidInput, NotFound
-from ...web_api.fields import Code, Name, Note, NotNegative, Quantity, Strict
+from ...web_api.fields import (
+    Code,
+    Days,
+    Name,
+    Price,
+    Quantity,
+    QuantityOrNone,
+    Size,
+    Strict,
+    UnitName,
+    text,
+)
 from ..models import (
     Item,
     ItemDocument,
@@ -28,30 +40,32 @@ from ..queries import form_of, item_by_code
 from ..signals import item_changing, item_defined
 
 #: letters and digits with {year}, {number} or {number:4} where they count
-NumberRule = Annotated[
-    str, StringConstraints(pattern=r"^(?:[\w ./-]|\{year\}|\{number(?::[1-9])?\})*$", max_length=60)
-]
+NumberRule = Annotated[text(60), Field(pattern=r"^(?:[\w ./-]|\{year\}|\{number(?::[1-9])?\})*$")]
+
+
+WrittenWords = text(1000, 1, lines=True)
+InactiveReason = text(200)
 
 
 class ItemFields(Strict):
     """What may be said of an item, new or not; sizes in mm, density in kg/m³."""
 
     standard_lot: Quantity | None = None
-    price: NotNegative | None = None
+    price: Price | None = None
     #: "kg" where a form is priced by its mass
     price_per: Literal["", "kg"] | None = None
-    density: Quantity | None = None
+    density: Size | None = None
     form: Form | Literal[""] | None = None
-    form_length: Quantity | None = None
-    form_width: Quantity | None = None
-    form_thickness: Quantity | None = None
+    form_length: Size | None = None
+    form_width: Size | None = None
+    form_thickness: Size | None = None
     tracking: Item.Tracking | None = None
     number_rule: NumberRule | None = None
     lot_rule: Item.LotRule | None = None
-    lead_time_days: Annotated[int, Field(ge=0, le=9999)] | None = None
+    lead_time_days: Days | None = None
     lot_minimum: Quantity | None = None
     lot_multiple: Quantity | None = None
-    safety_stock: NotNegative | None = None
+    safety_stock: QuantityOrNone | None = None
 
 
 class DefineItem(ItemFields):
@@ -59,7 +73,7 @@ class DefineItem(ItemFields):
 
     code: Code
     name: Name
-    unit: str
+    unit: UnitName
     step: Quantity | None = None
     source: Item.Source
     #: left out: bought items at moving average, made ones at standard
@@ -73,7 +87,7 @@ OWN_UNIT = r"[^\W\d_][\w -]{0,19}"
 class OwnUnit(Strict):
     """A unit of an item's own: how much of the stock unit one of it is."""
 
-    name: Annotated[str, StringConstraints(pattern=f"^{OWN_UNIT}$")]
+    name: Annotated[text(20), Field(pattern=f"^{OWN_UNIT}$")]
     quantity: Quantity
 
 
@@ -86,7 +100,7 @@ class ChangeItem(ItemFields):
     valuation: Method | None = None
     own_units: Annotated[list[OwnUnit], Field(max_length=50)] | None = None
     is_active: bool | None = None
-    inactive_reason: Note | None = None
+    inactive_reason: InactiveReason | None = None
 
 
 class AttachDocument(Strict):
@@ -128,7 +142,7 @@ class WriteNote(Strict):
     #: of a structure the code is that of its revision, such as MA-200 rev B
     kind: Literal["item", "structure", "work center"]
     code: Code
-    text: Annotated[str, StringConstraints(min_length=1, max_length=1000, pattern=r"^[^\x00]*$")]
+    text: WrittenWords
 
 
 class DefinePlace(Strict):
@@ -204,18 +218,29 @@ def _said(given: ItemFields, without: Container[str] = ()) -> dict[str, Any]:
 
 def _check(item: Item) -> None:
     """Refuse fields that contradict each other."""
+    if faults := faults_of_item(item):
+        raise InvalidInput(faults)
+
+
+def faults_of_item(item: Item) -> list[str]:
+    """Return what contradicts itself in an item, as "field: why"."""
+    faults = []
     if item.source == Item.Source.MAKE and item.price is not None:
-        raise InvalidInput(["price: a made item has no price, its cost is rolled up"])
+        faults.append("price: a made item has no price, its cost is rolled up")
     if item.is_made and item.valuation != Method.STANDARD:
-        raise InvalidInput(["valuation: what is made is valued at standard"])
+        faults.append("valuation: what is made is valued at standard")
+    if item.is_phantom and not item.is_made:
+        faults.append("is_phantom: only what is made can be a phantom")
     if item.price_per and not item.form:
-        raise InvalidInput(["price_per: a price per kg needs the form that has the mass"])
-    if item.form and item.price_per:
-        mass_of(form_of(item), item.code, item.unit)  # refuses what its mass lacks
+        faults.append("price_per: a price per kg needs the form that has the mass")
+    elif item.price_per:
+        try:
+            mass_of(form_of(item), item.code, item.unit)  # refuses what its mass lacks
+        except DomainError as err:
+            faults.append(f"form: {err}")
     if item.tracking != Item.Tracking.NONE and not item.number_rule:
-        raise InvalidInput(
-            ["number_rule: say how its numbers are made, such as HT-{year}-{number:4}"]
-        )
+        faults.append("number_rule: say how its numbers are made, such as HT-{year}-{number:4}")
+    return faults
 
 
 def _locked(context: Context, code: str) -> Item:
@@ -275,9 +300,12 @@ def change_partner(context: Context, given: ChangePartner) -> None:
 
 def _write_units(context: Context, item: Item, units: list[OwnUnit]) -> None:
     """Replace an item's own units; a name of a unit of measure is refused."""
-    for unit in units:
-        if unit.name in UNITS:
-            raise InvalidInput([f"own_units: {unit.name} is a unit of measure for all items"])
+    names = [u.name for u in units]
+    for name in names:
+        if name in UNITS:
+            raise InvalidInput([f"own_units: {name} is a unit of measure for all items"])
+        if names.count(name) > 1:
+            raise InvalidInput([f"own_units: {name} stands there twice"])
     before = ", ".join(f"{u.name} = {u.quantity.normalize():f}" for u in item.own_units.all())
     item.own_units.all().delete()
     ItemUnit.objects.bulk_create(ItemUnit(item=item, **u.model_dump()) for u in units)

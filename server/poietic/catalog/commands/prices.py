@@ -10,17 +10,17 @@ from pydantic import Field
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, NotNegative, Strict
+from ...web_api.fields import Code, Day, Price, QuantityOrNone, Strict
 from ..models import Item, ListPrice, Partner, PriceRow
 
 
 class DatedPriceGiven(Strict):
     """A price of one unit, from a quantity on, for a time."""
 
-    price: NotNegative
-    from_quantity: NotNegative = ZERO
-    effective_from: date | None = None
-    effective_until: date | None = None
+    price: Price
+    from_quantity: QuantityOrNone = ZERO
+    effective_from: Day | None = None
+    effective_until: Day | None = None
 
 
 class PriceGiven(DatedPriceGiven):
@@ -58,7 +58,7 @@ def set_prices(context: Context, given: SetPrices) -> None:
     if item.source == Item.Source.MAKE:
         raise InvalidInput([f"item: {item.code} is made; its cost is rolled up"])
     suppliers = _partners("supplier", [p.supplier for p in given.prices])
-    _check_days(given.prices)
+    _refuse_faulty(given.prices)
     _replace_prices(
         context,
         item,
@@ -80,8 +80,7 @@ def set_list_prices(context: Context, given: SetListPrices) -> None:
     """Replace what we ask for an item: of everybody, or of a customer; from a quantity on, for a time."""
     item = _item_to_price(context, given.item)
     customers = _partners("customer", [p.customer for p in given.prices if p.customer])
-    _check_days(given.prices)
-    _check_one_a_day(given.prices)
+    _refuse_faulty(given.prices)
     _replace_prices(
         context,
         item,
@@ -112,29 +111,31 @@ def _partners(kind: str, codes: list[str]) -> dict[str, Partner]:
     return found
 
 
-def _check_days(prices: Sequence[DatedPriceGiven]) -> None:
-    """Refuse a price whose days are the wrong way round."""
+def _refuse_faulty(prices: Sequence[DatedPriceGiven]) -> None:
+    if faults := faults_of_prices(prices):
+        raise InvalidInput([f"prices: line {n + 1}: {why}" for n, why in faults])
+
+
+def faults_of_prices(prices: Sequence[DatedPriceGiven]) -> list[tuple[int, str]]:
+    """Return what is wrong with a list of prices, each with the position of its line."""
+    faults = []
     for n, price in enumerate(prices):
         first, last = _days(price)
         if last < first:
-            raise InvalidInput([f"prices: the days of line {n + 1} are the wrong way round"])
+            faults.append((n, "its days are the wrong way round"))
+        if not isinstance(price, ListPriceGiven):
+            continue
+        for m, other in enumerate(prices[:n]):
+            begun, ended = _days(other)
+            whose = isinstance(other, ListPriceGiven) and other.customer == price.customer
+            alike = whose and other.from_quantity == price.from_quantity
+            if alike and first <= ended and begun <= last:
+                faults.append((n, f"line {m + 1} is for the same quantity and days"))
+    return faults
 
 
 def _days(price: DatedPriceGiven) -> tuple[date, date]:
     return price.effective_from or date.min, price.effective_until or date.max
-
-
-def _check_one_a_day(prices: Sequence[ListPriceGiven]) -> None:
-    """Refuse two prices for one customer, quantity and day."""
-    for n, price in enumerate(prices):
-        first, last = _days(price)
-        for m, other in enumerate(prices[:n]):
-            begun, ended = _days(other)
-            alike = (price.customer, price.from_quantity) == (other.customer, other.from_quantity)
-            if alike and first <= ended and begun <= last:
-                raise InvalidInput(
-                    [f"prices: lines {m + 1} and {n + 1} are for the same quantity and days"]
-                )
 
 
 def _replace_prices(

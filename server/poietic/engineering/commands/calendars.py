@@ -2,45 +2,36 @@
 
 from datetime import date
 from typing import Annotated
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from pydantic import AfterValidator, Field
+from pydantic import Field
 
 from ...catalog.commands.items import require_free
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Name, Strict
+from ...web_api.fields import Code, Day, Minute, Name, ShortText, Strict, Weekday, Zone
 from ..models import DayException, ShiftRow, WorkCalendar
-
-
-def known_zone(name: str) -> str:
-    """Refuse a time zone that nobody knows."""
-    try:
-        ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError) as err:
-        raise ValueError(f"there is no time zone {name}; one is Europe/Berlin") from err
-    return name
-
-
-Minute = Annotated[int, Field(ge=0, le=1439)]
-Zone = Annotated[str, Field(max_length=60), AfterValidator(known_zone)]
 
 
 class ShiftGiven(Strict):
     """A shift of every week; 0 is Monday, times are minutes of the day, the end may be on the next."""
 
-    weekday: Annotated[int, Field(ge=0, le=6)]
+    weekday: Weekday
     start: Minute
     end: Minute
 
 
-class DefineCalendar(Strict):
-    """A new calendar."""
+class CalendarNamed(Strict):
+    """What a calendar is called, and where it counts."""
 
     code: Code
     name: Name
     zone: Zone = "UTC"
+
+
+class DefineCalendar(CalendarNamed):
+    """A new calendar."""
+
     shifts: Annotated[list[ShiftGiven], Field(max_length=50)]
 
 
@@ -53,23 +44,23 @@ class ChangeCalendar(Strict):
     shifts: Annotated[list[ShiftGiven], Field(max_length=50)] | None = None
 
 
-class Days(Strict):
+class DaysGiven(Strict):
     """Days of a calendar, both included."""
 
     calendar: Code
-    first: date
-    last: date
-    why: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+    first: Day
+    last: Day
+    why: ShortText = ""
 
 
 class AddShift(Strict):
     """A shift on one day, beside the week's."""
 
     calendar: Code
-    day: date
+    day: Day
     start: Minute
     end: Minute
-    why: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+    why: ShortText = ""
 
 
 @command("define-calendar", "Define a calendar", Role.ENGINEER, Role.CONTROLLER)
@@ -103,7 +94,7 @@ def change_calendar(context: Context, given: ChangeCalendar) -> None:
 
 
 @command("close-days", "Close days of a calendar", Role.ENGINEER, Role.CONTROLLER)
-def close_days(context: Context, given: Days) -> None:
+def close_days(context: Context, given: DaysGiven) -> None:
     """Close days: no shift of the week begins on them."""
     if given.last < given.first:
         raise InvalidInput([f"last: {given.last} lies before {given.first}"])
@@ -119,9 +110,16 @@ def close_days(context: Context, given: Days) -> None:
 class Holiday(Strict):
     """Days to close, both included."""
 
-    first: date
-    last: date
-    why: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+    first: Day
+    last: Day
+    why: ShortText = ""
+
+
+class ExceptionGiven(Holiday):
+    """Days to close, or with times an extra shift on each."""
+
+    start: Minute | None = None
+    end: Minute | None = None
 
 
 class CloseHolidays(Strict):
@@ -150,7 +148,7 @@ def close_holidays(context: Context, given: CloseHolidays) -> None:
 
 
 @command("open-days", "Open closed days of a calendar", Role.ENGINEER, Role.CONTROLLER)
-def open_days(context: Context, given: Days) -> None:
+def open_days(context: Context, given: DaysGiven) -> None:
     """Take away what closes the days or adds a shift on them; closures that reach beyond stay there."""
     calendar = _locked(context, given.calendar)
     touched = calendar.exceptions.filter(first__lte=given.last, last__gte=given.first)
@@ -194,7 +192,7 @@ def _write_shifts(calendar: WorkCalendar, shifts: list[ShiftGiven]) -> None:
     ShiftRow.objects.bulk_create(ShiftRow(calendar=calendar, **s.model_dump()) for s in shifts)
 
 
-def _keep_outside(exception: DayException, given: Days) -> None:
+def _keep_outside(exception: DayException, given: DaysGiven) -> None:
     """Take away an exception within the days, leaving what lies before and after them."""
     for first, last in (
         (exception.first, min(exception.last, date.fromordinal(given.first.toordinal() - 1))),

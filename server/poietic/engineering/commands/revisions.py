@@ -14,7 +14,7 @@ from ...catalog.queries import item_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Note, Quantity, Strict
+from ...web_api.fields import Code, Day, Note, Ratio, Strict
 from ..faults import Shop, faults_of
 from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision
 from ..queries import in_force, with_rows
@@ -61,13 +61,13 @@ class ItemGiven(Strict):
 class ApproveStructure(ItemGiven):
     """The item whose draft is to come into force, from today or a later day."""
 
-    effective_from: date | None = None
+    effective_from: Day | None = None
 
 
 class RetireStructure(ItemGiven):
     """The item whose revision in force ends, with nothing to follow it."""
 
-    effective_to: date
+    effective_to: Day
 
 
 class ReplaceComponent(Strict):
@@ -76,8 +76,8 @@ class ReplaceComponent(Strict):
     item: Code
     by: Code
     #: of the new one for one of the old
-    ratio: Quantity = ONE
-    effective_from: date
+    ratio: Ratio = ONE
+    effective_from: Day
     note: Note = ""
 
 

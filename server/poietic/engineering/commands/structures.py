@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date
 from typing import Annotated, ClassVar, TypeVar
 
 from django.db.models import Count
@@ -25,16 +24,28 @@ from ...catalog.models import Item, Partner
 from ...catalog.queries import item_by_code, items_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...web_api.errors import NotFound
+from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import (
     Code,
-    DecimalText,
+    Day,
+    Efficiency,
+    Hours,
+    Limit,
+    Machines,
     Name,
     Note,
-    NotNegative,
     OperationNumber,
+    Price,
     Quantity,
+    Ratio,
+    Reference,
+    Share,
+    ShortText,
+    Size,
     Strict,
+    UnitName,
+    Words,
+    text,
 )
 from ..faults import Shop, faults_of
 from ..models import (
@@ -62,7 +73,7 @@ class InReview(DomainError):
     fix: ClassVar[str] = "Send it back to draft, or approve it and draft the next revision."
 
 
-Words = Annotated[str, Field(max_length=1000, pattern=r"^[^\x00]*$")]
+StepUnit = text(10)
 M = TypeVar("M", LabourGrade, Partner)
 
 
@@ -71,28 +82,28 @@ class StepGiven(Strict):
 
     kind: StepKind = StepKind.TEXT
     text: Words
-    unit: Annotated[str, Field(max_length=10, pattern=r"^[^\x00]*$")] = ""
+    unit: StepUnit = ""
     #: limits of a measurement
-    lower: DecimalText | None = None
-    upper: DecimalText | None = None
+    lower: Limit | None = None
+    upper: Limit | None = None
     #: name of the item's document to show
-    picture: Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")] = ""
+    picture: ShortText = ""
 
 
 class AlternateGiven(Strict):
     """An item to use in a component's place, and how much of it for one."""
 
     item: Code
-    ratio: Quantity = ONE
+    ratio: Ratio = ONE
 
 
 class GradeGiven(Strict):
     """An item that a part of the output is sorted into."""
 
     item: Code
-    share: Quantity
+    share: Ratio
     #: of one unit against one of another grade
-    weight: Quantity = ONE
+    weight: Ratio = ONE
 
 
 class OperationGiven(Strict):
@@ -101,30 +112,30 @@ class OperationGiven(Strict):
     number: OperationNumber
     name: Name
     work_center: Code
-    setup_labour_hours: NotNegative = ZERO
-    setup_machine_hours: NotNegative = ZERO
-    run_labour_hours: NotNegative = ZERO
-    run_machine_hours: NotNegative = ZERO
+    setup_labour_hours: Hours = ZERO
+    setup_machine_hours: Hours = ZERO
+    run_labour_hours: Hours = ZERO
+    run_machine_hours: Hours = ZERO
     #: people who attend the machine for its whole time
-    crew: Quantity | None = None
+    crew: Efficiency | None = None
     labour_grade: Code | None = None
     run_quantity: Quantity = ONE
     runs_whole_batches: bool = False
-    machines: Annotated[int, Field(ge=1, le=999)] = 1
-    queue_hours: NotNegative = ZERO
-    wait_hours: NotNegative = ZERO
-    move_hours: NotNegative = ZERO
+    machines: Machines = 1
+    queue_hours: Hours = ZERO
+    wait_hours: Hours = ZERO
+    move_hours: Hours = ZERO
     transfer_quantity: Quantity | None = None
-    yield_share: Quantity = ONE
+    yield_share: Ratio = ONE
     is_report_point: bool = True
     #: operations that must come before; left out: the one listed before, empty: none
     after: Annotated[list[OperationNumber], Field(max_length=50)] | None = None
     alternate_centers: Annotated[list[Code], Field(max_length=20)] = []
     #: left out: done here
     supplier: Code | None = None
-    subcontract_price: NotNegative = ZERO
+    subcontract_price: Price = ZERO
     payment_basis: PaymentBasis = PaymentBasis.RETURNED
-    days_out: NotNegative = ZERO
+    days_out: Hours = ZERO
     steps: Annotated[list[StepGiven], Field(max_length=100)] = []
 
 
@@ -134,19 +145,19 @@ class ComponentGiven(Strict):
     item: Code
     operation: OperationNumber | None = None
     quantity: Quantity
-    unit: str | None = None
+    unit: UnitName | None = None
     per: Per = Per.UNIT
-    allowance: NotNegative = ZERO
+    allowance: Share = ZERO
     issue_rule: IssueRule = IssueRule.BY_HAND
     #: what the quantity's pieces are measured by; sizes [mm]
     measured_by: MeasuredBy | None = None
-    length: Quantity | None = None
-    width: Quantity | None = None
-    thickness: Quantity | None = None
+    length: Size | None = None
+    width: Size | None = None
+    thickness: Size | None = None
     alternates: Annotated[list[AlternateGiven], Field(max_length=20)] = []
-    reference: Annotated[str, Field(max_length=80, pattern=r"^[^\x00]*$")] = ""
-    effective_from: date | None = None
-    effective_until: date | None = None
+    reference: Reference = ""
+    effective_from: Day | None = None
+    effective_until: Day | None = None
 
 
 class OutputGiven(Strict):
@@ -156,22 +167,27 @@ class OutputGiven(Strict):
     operation: OperationNumber
     quantity: Quantity
     kind: OutputKind = OutputKind.BY_PRODUCT
-    credit_price: NotNegative = ZERO
+    credit_price: Price = ZERO
     #: of a co-product, in what the share rule weighs by
-    weight: NotNegative = ZERO
+    weight: Share = ZERO
 
 
-class DraftStructure(Strict):
-    """The whole content of an item's draft; it replaces what the draft held."""
+class StructureNamed(Strict):
+    """What is said of a structure as a whole."""
 
     item: Code
     batch_quantity: Quantity = ONE
+    share_rule: ShareRule = ShareRule.SALES_VALUE
+    main_weight: Share = ZERO
+    grades: Annotated[list[GradeGiven], Field(max_length=20)] = []
+
+
+class DraftStructure(StructureNamed):
+    """The whole content of an item's draft; it replaces what the draft held."""
+
     operations: Annotated[list[OperationGiven], Field(max_length=500)]
     components: Annotated[list[ComponentGiven], Field(max_length=5000)] = []
     outputs: Annotated[list[OutputGiven], Field(max_length=500)] = []
-    share_rule: ShareRule = ShareRule.SALES_VALUE
-    main_weight: NotNegative = ZERO
-    grades: Annotated[list[GradeGiven], Field(max_length=20)] = []
     note: Note = ""
 
 
@@ -179,6 +195,9 @@ class DraftStructure(Strict):
 def draft_structure(context: Context, given: DraftStructure) -> None:
     """Write the draft of an item's structure; a draft that makes a cycle is refused."""
     item = item_by_code(given.item)
+    numbers = [o.number for o in given.operations]
+    if twice := sorted({n for n in numbers if numbers.count(n) > 1}):
+        raise InvalidInput([f"operations: {n} stands there more than once" for n in twice])
     codes = [line.item for line in (*given.components, *given.outputs)]
     items = items_by_code(codes)
     centers = {

@@ -1,6 +1,5 @@
 """Commands on work centers, labour grades and what an hour of each costs."""
 
-from datetime import date
 from decimal import Decimal
 from typing import Annotated, Any, Literal
 
@@ -13,7 +12,19 @@ from ...catalog.commands.items import require_free
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Name, NotNegative, Quantity, Strict, plain
+from ...web_api.fields import (
+    Budget,
+    Capacity,
+    Code,
+    Day,
+    Efficiency,
+    Machines,
+    Name,
+    Price,
+    Share,
+    Strict,
+    plain,
+)
 from ..models import (
     GradeRate,
     LabourGrade,
@@ -24,7 +35,6 @@ from ..models import (
 )
 from ..queries import layers_of, overhead_rate
 
-Machines = Annotated[int, Field(ge=1, le=999)]
 #: what a machine hour may be charged to; people's time has elements of its own
 LAYER_ELEMENTS = (Element.MACHINE, Element.VARIABLE_OVERHEAD, Element.FIXED_OVERHEAD)
 
@@ -34,11 +44,11 @@ class DefineWorkCenter(Strict):
 
     code: Code
     name: Name
-    machine_rate: NotNegative
-    labour_rate: NotNegative
+    machine_rate: Price
+    labour_rate: Price
     calendar: Code | None = None
     machines: Machines = 1
-    efficiency: Quantity = ONE
+    efficiency: Efficiency = ONE
 
 
 class ChangeWorkCenter(Strict):
@@ -48,7 +58,7 @@ class ChangeWorkCenter(Strict):
     name: Name | None = None
     calendar: Code | None = None
     machines: Machines | None = None
-    efficiency: Quantity | None = None
+    efficiency: Efficiency | None = None
 
 
 class LayerGiven(Strict):
@@ -56,9 +66,9 @@ class LayerGiven(Strict):
 
     name: Name
     element: Element = Element.MACHINE
-    amount: NotNegative = ZERO
+    amount: Price = ZERO
     #: as a share: 0.15 is 15 %
-    percent: NotNegative = ZERO
+    percent: Share = ZERO
     of: Name | None = None
 
 
@@ -66,9 +76,9 @@ class SetRates(Strict):
     """What an hour at a work center costs from a day on; without a day, from the beginning."""
 
     work_center: Code
-    effective_from: date | None = None
+    effective_from: Day | None = None
     #: of a person, where an operation names no labour grade
-    labour_rate: NotNegative
+    labour_rate: Price
     layers: Annotated[list[LayerGiven], Field(max_length=30)]
 
 
@@ -77,15 +87,15 @@ class DefineLabourGrade(Strict):
 
     code: Code
     name: Name
-    rate: NotNegative
+    rate: Price
 
 
 class SetGradeRate(Strict):
     """What an hour of a labour grade costs from a day on."""
 
     grade: Code
-    effective_from: date | None = None
-    rate: NotNegative
+    effective_from: Day | None = None
+    rate: Price
 
 
 class SetOverhead(Strict):
@@ -96,10 +106,10 @@ class SetOverhead(Strict):
     element: Literal["variable overhead", "fixed overhead", "material overhead"]
     base: Base
     work_center: Code | None = None
-    effective_from: date
-    effective_until: date
-    budget: NotNegative
-    capacity: Quantity
+    effective_from: Day
+    effective_until: Day
+    budget: Budget
+    capacity: Capacity
     capacity_basis: OverheadBudget.CapacityBasis = OverheadBudget.CapacityBasis.PRACTICAL
 
 
@@ -107,7 +117,7 @@ class DropOverhead(Strict):
     """A budget that does not count."""
 
     code: Code
-    effective_from: date
+    effective_from: Day
 
 
 @command("define-work-center", "Define a work center", Role.ENGINEER, Role.COST_ACCOUNTANT)
@@ -155,17 +165,8 @@ def set_rates(context: Context, given: SetRates) -> None:
         "work center",
         NotFound("work center", given.work_center),
     )
-    names = [layer.name for layer in given.layers]
-    if len(names) > len(set(names)):
-        raise InvalidInput(["layers: two layers have the same name"])
-    for layer in given.layers:
-        if layer.element not in LAYER_ELEMENTS:
-            allowed = ", ".join(LAYER_ELEMENTS)
-            raise InvalidInput([f"layers: {layer.name} names {layer.element}; one of {allowed}"])
-        if bool(layer.of) != bool(layer.percent) or (layer.of and layer.amount):
-            raise InvalidInput(
-                [f"layers: {layer.name} has an amount, or a percentage of a layer above it"]
-            )
+    if faults := faults_of_layers(given.layers):
+        raise InvalidInput([f"layers: {f}" for f in faults])
     before = center.rates.filter(effective_from=given.effective_from).first()
     fresh, _ = WorkCenterRate.objects.update_or_create(
         work_center=center,
@@ -185,6 +186,20 @@ def set_rates(context: Context, given: SetRates) -> None:
         context.effects.field(thing, "rates from", None, given.effective_from)
     center.change = context.change
     center.save(update_fields=["change"])
+
+
+def faults_of_layers(layers: list[LayerGiven]) -> list[str]:
+    """Return what is wrong with the layers of a machine hour's rate."""
+    names = [layer.name for layer in layers]
+    faults = ["two layers have the same name"] if len(names) > len(set(names)) else []
+    for n, layer in enumerate(layers):
+        if layer.element not in LAYER_ELEMENTS:
+            faults.append(f"{layer.name} names {layer.element}; one of {', '.join(LAYER_ELEMENTS)}")
+        if bool(layer.of) != bool(layer.percent) or (layer.of and layer.amount):
+            faults.append(f"{layer.name} has an amount, or a percentage of a layer above it")
+        elif layer.of and layer.of not in names[:n]:
+            faults.append(f"{layer.name} is a percentage of {layer.of}, which stands not above it")
+    return faults
 
 
 @command("define-labour-grade", "Define a labour grade", Role.ENGINEER, Role.COST_ACCOUNTANT)

@@ -37,12 +37,15 @@ from ...engineering.queries import inlined, revision_in_force, shop_rates
 from ...ledger.document import Document, Stock
 from ...ledger.models import Holding, Posting
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Note, OrderNumber, Quantity, Strict, plain
+from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Strict, plain
 from ..book import OpenBook
 from ..dates import passing_times, start_day
 from ..models import Order, OrderGrade, OrderInput, OrderOperation
 from ..needs import need_of
 from .material import close_document, issue
+
+#: how far away a date can lie that an order is due on
+MOST_YEARS = 10
 
 
 @dataclass(eq=False)
@@ -70,7 +73,7 @@ class PlanOrder(Strict):
 
     item: Code
     quantity: Quantity
-    due: date
+    due: Day
     supply_place: Code
     receipt_place: Code
     note: Note = ""
@@ -96,6 +99,7 @@ def plan_order(context: Context, given: PlanOrder) -> None:
             [f"item: {item.code} is a phantom: orders of its parents make it. Stock it first."]
         )
     require_step("The quantity", given.quantity, step=item.step, unit=item.unit)
+    _require_near(given.due, context.now.date())
     with connection.cursor() as cursor:
         cursor.execute("SELECT nextval('orders_number')")
         number: int = cursor.fetchone()[0]
@@ -114,6 +118,12 @@ def plan_order(context: Context, given: PlanOrder) -> None:
     context.made["order"] = str(number)
     context.effects.field("new order", "state", None, "planned")
     context.effects.field("new order", "quantity", None, given.quantity)
+
+
+def _require_near(due: date, today: date) -> None:
+    """Refuse a date that nobody plans for."""
+    if abs((due - today).days) > MOST_YEARS * 366:
+        raise InvalidInput([f"due: {due} is more than {MOST_YEARS} years away"])
 
 
 @command("release-order", "Release an order", Role.CONTROLLER)

@@ -10,7 +10,7 @@ from poietic_core.errors import DomainError
 from poietic_core.order.report import returned_value
 from poietic_core.order.states import Act
 from poietic_core.quantity import ZERO, money
-from pydantic import AwareDatetime, Field
+from pydantic import Field
 
 from ...catalog.models import Place
 from ...catalog.queries import items_by_code, place_of_kind, stock_place
@@ -19,7 +19,7 @@ from ...commanding.roles import Role
 from ...costing.basis import split_from_json
 from ...ledger.document import Document, Stock
 from ...ledger.models import SET_UP, Account, Posting, StockLine
-from ...web_api.fields import Code, Note, OperationNumber, OrderNumber, Quantity, Strict
+from ...web_api.fields import Code, Moment, Note, OperationNumber, OrderNumber, Quantity, Strict
 from ..book import OpenBook
 from ..models import OrderInput
 
@@ -53,7 +53,7 @@ class IssueMaterial(Strict):
 
     order: OrderNumber
     lines: Annotated[list[MaterialMove], Field(min_length=1, max_length=500)]
-    happened_at: AwareDatetime | None = None
+    happened_at: Moment | None = None
     reason: Note = ""
 
 

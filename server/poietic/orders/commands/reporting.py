@@ -22,7 +22,7 @@ from poietic_core.quantity import (
     round_to,
 )
 from poietic_core.structure.model import IssueRule
-from pydantic import AwareDatetime, Field
+from pydantic import Field
 
 from ...catalog.models import Item, Place
 from ...catalog.queries import items_by_code, place_of_kind, scrap_reasons, stock_place
@@ -35,12 +35,14 @@ from ...ledger.models import SET_UP, Account, Posting, StockLine
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import (
     Code,
+    Hours,
+    Moment,
     Note,
-    NotNegative,
     OperationNumber,
     OrderNumber,
     PostingNumber,
     Quantity,
+    QuantityOrNone,
     Strict,
 )
 from ..book import OpenBook
@@ -103,22 +105,22 @@ class Report(Strict):
 
     order: OrderNumber
     operation: OperationNumber
-    good: NotNegative = ZERO
+    good: QuantityOrNone = ZERO
     scrap: Annotated[list[ScrapGiven], Field(max_length=50)] = []
     by_products: Annotated[list[ByProductGiven], Field(max_length=50)] = []
     #: how often the operation was set up since the last report; left out: once, with the first
     times_set_up: Annotated[int, Field(ge=0, le=99)] | None = None
-    setup_labour_hours: NotNegative | None = None
-    setup_machine_hours: NotNegative | None = None
-    run_labour_hours: NotNegative | None = None
-    run_machine_hours: NotNegative | None = None
+    setup_labour_hours: Hours | None = None
+    setup_machine_hours: Hours | None = None
+    run_labour_hours: Hours | None = None
+    run_machine_hours: Hours | None = None
     #: pieces received into stock in the same act; "ready" are all that are good and not yet received
-    receive: NotNegative | Literal["ready"] = ZERO
+    receive: QuantityOrNone | Literal["ready"] = ZERO
     #: what they were sorted into, where the output is graded
     grades: Annotated[list[GradeReceived], Field(max_length=20)] = []
     #: complete the order in the same act, or only when all of it is received then; leftovers go back
     complete: bool | Literal["when received"] = False
-    happened_at: AwareDatetime | None = None
+    happened_at: Moment | None = None
     reason: Note = ""
 
     def hours(self, kind: InputKind) -> Decimal | None:
@@ -143,7 +145,7 @@ class Receive(Strict):
     grades: Annotated[list[GradeReceived], Field(max_length=20)] = []
     place: Code | None = None
     complete: bool = False
-    happened_at: AwareDatetime | None = None
+    happened_at: Moment | None = None
     reason: Note = ""
 
 
