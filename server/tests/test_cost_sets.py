@@ -173,7 +173,7 @@ class CostSets(TestCase):
 
         for bad, named in (
             ([{"price": "1", "customer": "MARROW"}], "MARROW"),
-            ([{"price": "1"}, {"price": "2"}], "lines 1 and 2"),
+            ([{"price": "1"}, {"price": "2"}], "line 2: line 1 is for the same quantity"),
             ([{"price": "1", "effective_from": "2026-02-01", "effective_until": "2026-01-01"}], "line 1"),
             ([{"price": "-1"}], "price"),
         ):  # fmt: skip

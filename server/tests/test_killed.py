@@ -22,7 +22,7 @@ from poietic.ledger.verify import differences
 from ops.cluster import free_port
 from ops.serving import answers, begin_server
 
-from .client import make_person
+from .client import make_person, sign_in
 
 RECEIPT = {
     "lines": [{"item": "PAD-3", "quantity": "1", "price": "0.42", "place": "STORE"}],
@@ -35,7 +35,7 @@ class Killed(TransactionTestCase):
     def setUp(self) -> None:
         mirror_cell.define(Shop())
         browser = Client()
-        browser.force_login(make_person())
+        sign_in(browser, make_person())
         self.session = browser.cookies[settings.SESSION_COOKIE_NAME].value
         self.answered: dict[str, Any] = {}
         self.sent: set[str] = set()

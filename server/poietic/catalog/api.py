@@ -9,6 +9,7 @@ from ninja import File, Router, Schema, UploadedFile
 from poietic_core.units import UNITS
 
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS, READ_MARGINS
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .files import keep_file
@@ -165,7 +166,7 @@ def partners(request: HttpRequest) -> list[PartnerOut]:
     ]
 
 
-@router.get("/items/{code}/prices", response={200: list[PriceOut], 404: Problem})
+@router.get("/items/{code}/prices", auth=READ_COSTS, response={200: list[PriceOut], 404: Problem})
 def prices(request: HttpRequest, code: str) -> list[PriceOut]:
     """Return the prices of an item, the supplier that the standard buys from first."""
     rows = item_by_code(code).prices.select_related("supplier")
@@ -182,7 +183,9 @@ def prices(request: HttpRequest, code: str) -> list[PriceOut]:
     ]
 
 
-@router.get("/items/{code}/list-prices", response={200: list[ListPriceOut], 404: Problem})
+@router.get(
+    "/items/{code}/list-prices", auth=READ_MARGINS, response={200: list[ListPriceOut], 404: Problem}
+)
 def list_prices(request: HttpRequest, code: str) -> list[ListPriceOut]:
     """Return what we ask for an item."""
     rows = item_by_code(code).list_prices.select_related("customer")

@@ -2,6 +2,7 @@
 
 from typing import Annotated, Any
 
+from django.db.models import QuerySet
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
@@ -11,7 +12,9 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import Strict
 from .jobs import LOST_AFTER, start_job, stop_job
 from .models import Job
+from .reading import sees_costs
 from .registry import COMMANDS, Command
+from .roles import Role
 from .run import Outcome, Seen, post, preview
 
 Key = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._:-]{8,80}$")]
@@ -80,28 +83,37 @@ def build_jobs_router() -> Router:
 
     @router.get("", response=list[JobOut], operation_id="list_jobs")
     def list_jobs(request: HttpRequest) -> list[JobOut]:
-        """Return the latest jobs, the newest first."""
-        return [job_out(j) for j in Job.objects.select_related("person")[:50]]
+        """Return the latest jobs, the newest first: one's own; to an administrator, all."""
+        return [job_out(j) for j in _jobs_of(request.user)[:50]]
 
     @router.get("/{int:number}", response={200: JobOut, 404: Problem}, operation_id="get_job")
     def get_job(request: HttpRequest, number: int) -> JobOut:
         """Return how far a job has come."""
-        found = Job.objects.select_related("person").filter(pk=number).first() if 0 < number < 2**62 else None  # fmt: skip
-        if found is None:
-            raise NotFound("job", str(number))
-        return job_out(found)
+        return job_out(_job_of(request.user, number))
 
     @router.post(
         "/{int:number}/stop", response={200: JobOut, 404: Problem}, operation_id="stop_job"
     )
     def stop(request: HttpRequest, number: int) -> JobOut:
-        """Stop a job; nothing of it is posted."""
-        return job_out(stop_job(number))
+        """Stop a job of one's own, an administrator any; nothing of it is posted."""
+        return job_out(stop_job(_job_of(request.user, number).pk))
 
     for command in COMMANDS.values():
         if command.is_long:
             _add_job(router, command)
     return router
+
+
+def _jobs_of(person: Any) -> QuerySet[Job]:
+    jobs = Job.objects.select_related("person")
+    return jobs if Role.ADMINISTRATOR in person.roles else jobs.filter(person=person)
+
+
+def _job_of(person: Any, number: int) -> Job:
+    found = _jobs_of(person).filter(pk=min(number, 2**62)).first()
+    if found is None:
+        raise NotFound("job", str(number))
+    return found
 
 
 def job_out(job: Job) -> JobOut:
@@ -121,6 +133,14 @@ def job_out(job: Job) -> JobOut:
         outcome=job.outcome,
         problem=job.problem,
     )
+
+
+def _as_seen_by(person: Any, outcome: Outcome) -> Outcome:
+    """Return an outcome without what things cost, for those who may not see it."""
+    if sees_costs(person):
+        return outcome
+    shown = outcome.consequences.model_copy(update={"wip": [], "variance": [], "journal": []})
+    return outcome.model_copy(update={"consequences": shown})
 
 
 def _add_job(router: Router, command: Command) -> None:
@@ -154,7 +174,7 @@ def _add(router: Router, command: Command) -> None:
     posted.model_config = tried.model_config = ConfigDict(extra="forbid")
 
     def post_it(request: HttpRequest, body: Any) -> Outcome:
-        return post(
+        outcome = post(
             command,
             body.given,
             key=body.key,
@@ -162,9 +182,11 @@ def _add(router: Router, command: Command) -> None:
             person=request.user,  # type: ignore[arg-type]
             now=timezone.now(),
         )
+        return _as_seen_by(request.user, outcome)
 
     def preview_it(request: HttpRequest, body: Any) -> Outcome:
-        return preview(command, body.given, person=request.user, now=timezone.now())  # type: ignore[arg-type]
+        outcome = preview(command, body.given, person=request.user, now=timezone.now())  # type: ignore[arg-type]
+        return _as_seen_by(request.user, outcome)
 
     for function, path, schema, verb in (
         (post_it, f"/{command.name}", posted, "post"),

@@ -14,6 +14,7 @@ from poietic_core.errors import DomainError
 from ..web_api.errors import NotFound, problem_of
 from ..web_api.events import publish_job
 from ..web_api.fields import Strict
+from ..works.day import zone_of_works
 from .models import Job
 from .registry import COMMANDS, Command
 from .run import own_key, post, require_role
@@ -123,14 +124,15 @@ def carry_out(number: int) -> None:
     refusal: dict[str, Any] | None = None
     state = Job.State.FAILED
     try:
-        done = post(
-            command,
-            command.given.model_validate(job.given),
-            key=job.key,
-            person=job.person,
-            now=timezone.now(),
-            progress=reporter.progress,
-        )
+        with timezone.override(zone_of_works()):
+            done = post(
+                command,
+                command.given.model_validate(job.given),
+                key=job.key,
+                person=job.person,
+                now=timezone.now(),
+                progress=reporter.progress,
+            )
         outcome, state = done.model_dump(mode="json"), Job.State.DONE
     except JobStopped:
         state = Job.State.STOPPED

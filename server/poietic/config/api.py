@@ -1,10 +1,10 @@
 """The HTTP interface, assembled: commands, queries, sign-in, and the OpenAPI document."""
 
 from ninja import NinjaAPI
-from ninja.security import django_auth
 
 from ..catalog.api import router as catalog
 from ..commanding.api import build_jobs_router, build_router
+from ..commanding.reading import SIGNED_IN
 from ..costing.api import router as costing
 from ..costing.item_cost_api import router as item_costs
 from ..costing.margins_api import router as margins
@@ -21,7 +21,7 @@ api = NinjaAPI(
     version="1",
     description="Commands change the shop, each with a preview; queries show it.",
     docs_url=None,
-    auth=django_auth,
+    auth=SIGNED_IN,
 )
 install(api)
 api.add_router("/commands", build_router())

@@ -15,6 +15,7 @@ from poietic_core.quantity import ZERO
 from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS, Cost, costs_are_hidden, require_cost_reader, sees_costs
 from ..engineering.models import OPEN_STATES, Revision
 from ..engineering.queries import in_force, made_with, revision_by_letter
 from ..web_api.derivations import DerivationRow, flatten
@@ -25,7 +26,7 @@ from .cost_sheet import as_csv, as_pdf, as_workbook
 from .frozen import costed
 from .models import Standard
 from .queries import current_set, price_now, roll_up_item, standards_in_force
-from .tree import TreeOut, derivation_of, tree_of
+from .tree import TreeOut, derivation_of, tree_of, without_costs
 
 router = Router(tags=["costing"])
 
@@ -39,15 +40,15 @@ class ItemOut(Schema):
     step: DecimalText
     source: str
     standard_lot: DecimalText
-    price: DecimalText | None
+    price: Cost | None
     is_active: bool
     inactive_reason: str
     density: DecimalText | None
     is_phantom: bool
     on_hand: DecimalText
-    value: DecimalText
+    value: Cost
     #: frozen, in force
-    standard: DecimalText | None
+    standard: Cost | None
     has_approved: bool
     has_draft: bool
     change: int
@@ -59,7 +60,7 @@ class ItemFull(ItemOut):
     #: items whose structures in force bring it: as a co-product, or as a grade
     made_with: list[str]
     #: what a stock unit costs today, bought in its standard lot: by supplier, by mass
-    unit_price: DecimalText | None
+    unit_price: Cost | None
     valuation: str
     price_per: str
     form: str
@@ -113,7 +114,7 @@ class RolledOut(Schema):
 @router.get("/items", response=list[ItemOut])
 def items(request: HttpRequest) -> HttpResponse:
     """Return all items with their stock, standard, and whether they have a structure."""
-    rows = list(_items(Item.objects.all(), ItemOut))
+    rows = [_as_seen(row) for row in _items(Item.objects.all(), ItemOut)]
     return HttpResponse(orjson.dumps(rows, default=_plain), content_type="application/json")
 
 
@@ -124,7 +125,18 @@ def one_item(request: HttpRequest, code: str) -> HttpResponse:
     found = next(_items(Item.objects.filter(pk=item.pk), ItemFull))
     found["unit_price"] = None if item.source == Item.Source.MAKE else price_now(item)
     found["made_with"] = made_with(item, timezone.localdate())
-    return HttpResponse(orjson.dumps(found, default=_plain), content_type="application/json")
+    return HttpResponse(
+        orjson.dumps(_as_seen(found), default=_plain), content_type="application/json"
+    )
+
+
+def _as_seen(row: dict[str, Any]) -> dict[str, Any]:
+    """Return a row without what it costs, for those who may not see it."""
+    if not costs_are_hidden():
+        return row
+    return row | {
+        name: "" for name in ("price", "value", "standard", "unit_price") if row.get(name)
+    }
 
 
 def _items(rows: QuerySet[Item], schema: type[ItemOut]) -> Iterator[dict[str, Any]]:
@@ -154,7 +166,7 @@ def _items(rows: QuerySet[Item], schema: type[ItemOut]) -> Iterator[dict[str, An
         }
 
 
-@router.get("/items/{code}/standard", response={200: StandardOut, 404: Problem})
+@router.get("/items/{code}/standard", auth=READ_COSTS, response={200: StandardOut, 404: Problem})
 def standard(request: HttpRequest, code: str) -> StandardOut:
     """Return the standard of an item in force."""
     item = item_by_code(code)
@@ -185,6 +197,8 @@ def standard(request: HttpRequest, code: str) -> StandardOut:
 def tree(request: HttpRequest, code: str, revision: str = "") -> HttpResponse:
     """Return an item's interleaved structure: what is in force, else the draft, or as asked."""
     shown = tree_of(_revision(code, revision), timezone.localdate())
+    if not sees_costs(request.user):
+        shown = without_costs(shown)
     # thousands of rows are not validated one by one
     return HttpResponse(orjson.dumps(shown, default=_plain), content_type="application/json")
 
@@ -196,7 +210,7 @@ SHEETS = {
 }
 
 
-@router.get("/items/{code}/cost-sheet/{kind}", response={404: Problem})
+@router.get("/items/{code}/cost-sheet/{kind}", auth=READ_COSTS, response={404: Problem})
 def cost_sheet(request: HttpRequest, code: str, kind: str) -> HttpResponse:
     """Return the cost sheet of an item in force, all levels: "pdf", "csv" or "xlsx"."""
     item = item_by_code(code)
@@ -223,7 +237,10 @@ def _plain(value: object) -> str:
     raise TypeError(type(value))
 
 
-@router.get("/items/{code}/tree/derivation", response={200: list[DerivationRow], 404: Problem})
+@router.get(
+    "/items/{code}/tree/derivation",
+    response={200: list[DerivationRow], 404: Problem},
+)
 def tree_derivation(
     request: HttpRequest,
     code: str,
@@ -232,10 +249,16 @@ def tree_derivation(
     figure: Literal["cost", "need"] = "cost",
 ) -> list[DerivationRow]:
     """Return how the cost, or the need, of one row of the tree, by its key, came about."""
+    if figure == "cost":
+        require_cost_reader(request.user)
     return flatten(derivation_of(_revision(code, revision), timezone.localdate(), row, figure))
 
 
-@router.get("/items/{code}/revisions/{letter}/compare", response={200: ComparedOut, 404: Problem})
+@router.get(
+    "/items/{code}/revisions/{letter}/compare",
+    auth=READ_COSTS,
+    response={200: ComparedOut, 404: Problem},
+)
 def compare(request: HttpRequest, code: str, letter: str, old: str) -> ComparedOut:
     """Return a revision against an older one, as one merged list with the effect on cost."""
     return compared(revision_by_letter(code, old), revision_by_letter(code, letter))
@@ -255,7 +278,7 @@ def _revision(code: str, letter: str) -> Revision:
     return found
 
 
-@router.get("/items/{code}/rolled", response={200: RolledOut, 404: Problem})
+@router.get("/items/{code}/rolled", auth=READ_COSTS, response={200: RolledOut, 404: Problem})
 def rolled(request: HttpRequest, code: str) -> RolledOut:
     """Return what an item would cost if its standard were frozen now, or what keeps it from one."""
     found = roll_up_item(item_by_code(code), timezone.localdate())

@@ -15,6 +15,7 @@ from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 from ..catalog.models import Item, Partner, PriceRow
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS
 from ..engineering.models import OverheadBudget, WorkCenter
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
@@ -110,6 +111,7 @@ class ItemCostOut(Schema):
 
 @router.get(
     "/cost-sets/{int:new}/against/{int:old}/items/{code}",
+    auth=READ_COSTS,
     response={200: OpenedOut, 404: Problem},
 )
 def opened(request: HttpRequest, new: int, old: int, code: str) -> OpenedOut:
@@ -137,7 +139,7 @@ def opened(request: HttpRequest, new: int, old: int, code: str) -> OpenedOut:
     )
 
 
-@router.get("/items/{code}/cost", response={200: ItemCostOut, 404: Problem})
+@router.get("/items/{code}/cost", auth=READ_COSTS, response={200: ItemCostOut, 404: Problem})
 def item_cost(request: HttpRequest, code: str) -> ItemCostOut:
     """Return what an item costs in the set in force, the next one and the what-ifs, and out of what."""
     item = item_by_code(code)

@@ -14,6 +14,7 @@ from poietic_core.quantity import UNIT_COST_STEP, round_to
 
 from ..catalog.models import Item, ListPrice
 from ..commanding.api import Problem
+from ..commanding.reading import READ_MARGINS
 from ..web_api.fields import DecimalText
 from .models import CostSet
 from .queries import cost_set_by_number, current_set
@@ -50,7 +51,7 @@ class MarginsOut(Schema):
     rows: list[MarginOut]
 
 
-@router.get("/margins", response={200: MarginsOut, 404: Problem})
+@router.get("/margins", auth=READ_MARGINS, response={200: MarginsOut, 404: Problem})
 def margins(request: HttpRequest, cost_set: int = 0) -> MarginsOut:
     """Return what list prices leave over the standards of a set, of that in force where none is named."""
     against = cost_set_by_number(cost_set) if cost_set else current_set()

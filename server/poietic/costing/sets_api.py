@@ -15,6 +15,7 @@ from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to
 
 from ..catalog.models import Item
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS
 from ..web_api.fields import DecimalText
 from .models import CostSet, Standard
 from .queries import cost_set_by_number
@@ -98,7 +99,7 @@ class AgainstOut(Schema):
     rows: list[DifferenceOut]
 
 
-@router.get("/cost-sets", response=list[CostSetOut])
+@router.get("/cost-sets", auth=READ_COSTS, response=list[CostSetOut])
 def cost_sets(request: HttpRequest) -> list[CostSetOut]:
     """Return the sets: in force, next, what-ifs, and those that were in force, the latest first."""
     order = {s: n for n, s in enumerate(("current", "next", "what-if", "past"))}
@@ -121,7 +122,11 @@ def cost_sets(request: HttpRequest) -> list[CostSetOut]:
     ]
 
 
-@router.get("/cost-sets/{int:new}/against/{int:old}", response={200: AgainstOut, 404: Problem})
+@router.get(
+    "/cost-sets/{int:new}/against/{int:old}",
+    auth=READ_COSTS,
+    response={200: AgainstOut, 404: Problem},
+)
 def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
     """Return a set against another: items by the size of the difference, with its causes.
 

@@ -459,6 +459,12 @@ def _size(line: ComponentLine) -> str:
     return " × ".join(f"{s.normalize():f}" for s in sizes if s) + " mm"
 
 
+def without_costs(shown: dict[str, Any]) -> dict[str, Any]:
+    """Return a tree's content for those who may not see what things cost."""
+    rows = [row | {"cost": None} for row in shown["rows"]]
+    return shown | {"standard": None, "rows": rows}
+
+
 def tree_of(revision: Revision, day: date) -> dict[str, Any]:
     """Return a revision as a TreeOut's content; what lies below it is what is in force on a day."""
     plant = Plant(revision, day)

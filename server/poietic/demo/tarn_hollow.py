@@ -6,8 +6,6 @@ Everything goes through the application's own commands, dated relative to one "t
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
-from django.conf import settings
-
 from ..commanding.roles import Role
 from ..people.models import Person
 from . import mirror_cell, product_family
@@ -35,9 +33,9 @@ def load(today: date) -> None:
             name=name,
             full_name=full_name,
             roles=[role.value],
-            password=settings.DEMO_PASSWORD,
             is_demo=True,
         )
+    shop.do("open-demo")
     works.as_person("mara")
     _calendars(works)
     mirror_cell.define(shop)

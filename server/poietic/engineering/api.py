@@ -15,6 +15,7 @@ from poietic_core.quantity import ZERO
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS, Cost
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
@@ -31,10 +32,10 @@ class LayerOut(Schema):
 
     name: str
     element: str
-    amount: DecimalText
+    amount: Cost
     percent: DecimalText
     of: str
-    per_hour: DecimalText
+    per_hour: Cost
 
 
 class RatesOut(Schema):
@@ -42,8 +43,8 @@ class RatesOut(Schema):
 
     effective_from: date | None
     is_in_force: bool
-    machine_rate: DecimalText
-    labour_rate: DecimalText
+    machine_rate: Cost
+    labour_rate: Cost
     layers: list[LayerOut]
 
 
@@ -52,8 +53,8 @@ class WorkCenterOut(Schema):
 
     code: str
     name: str
-    machine_rate: DecimalText
-    labour_rate: DecimalText
+    machine_rate: Cost
+    labour_rate: Cost
     calendar: str | None
     machines: int
     efficiency: DecimalText
@@ -66,7 +67,7 @@ class GradeRateOut(Schema):
     """What an hour of a labour grade costs from a day on."""
 
     effective_from: date | None
-    rate: DecimalText
+    rate: Cost
 
 
 class LabourGradeOut(Schema):
@@ -74,7 +75,7 @@ class LabourGradeOut(Schema):
 
     code: str
     name: str
-    rate: DecimalText
+    rate: Cost
     rates: list[GradeRateOut]
 
 
@@ -146,7 +147,7 @@ class OperationOut(Schema):
     labour_grade: str | None
     alternate_centers: list[str]
     supplier: str | None
-    subcontract_price: DecimalText
+    subcontract_price: Cost
     payment_basis: str
     days_out: DecimalText
     steps: list[StepOut]
@@ -183,7 +184,7 @@ class OutputOut(Schema):
     operation: int
     quantity: DecimalText
     kind: str
-    credit_price: DecimalText
+    credit_price: Cost
     weight: DecimalText
 
 
@@ -306,7 +307,7 @@ def labour_grades(request: HttpRequest) -> list[LabourGradeOut]:
     return found
 
 
-@router.get("/overheads", response=list[OverheadOut])
+@router.get("/overheads", auth=READ_COSTS, response=list[OverheadOut])
 def overheads(request: HttpRequest) -> list[OverheadOut]:
     """Return all overhead budgets, the latest of each kind first."""
     today = timezone.localdate()

@@ -5,8 +5,11 @@ from django.utils import timezone
 from ninja import File, Router, Schema, UploadedFile
 
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS
 from ..commanding.registry import COMMANDS
 from ..commanding.run import require_role
+from ..people.door import note
+from ..people.models import Happening
 from ..web_api.errors import NotFound
 from .models import Upload
 from .plan import plan_import
@@ -57,7 +60,7 @@ def upload(request: HttpRequest, file: File[UploadedFile]) -> UploadOut:
     return _out(kept)
 
 
-@router.get("/uploads/{number}", response={200: UploadOut, 404: Problem})
+@router.get("/uploads/{number}", auth=READ_COSTS, response={200: UploadOut, 404: Problem})
 def uploaded(request: HttpRequest, number: int) -> UploadOut:
     """Return what importing an uploaded file would do now."""
     kept = Upload.objects.filter(pk=number).first() if 0 < number < 2**62 else None
@@ -83,16 +86,17 @@ def _out(kept: Upload) -> UploadOut:
     )
 
 
-@router.get("/export/{kind}", response={404: Problem})
+@router.get("/export/{kind}", auth=READ_COSTS, response={404: Problem})
 def export(request: HttpRequest, kind: str) -> HttpResponse:
     """Return all items, work centers and structures in force: "csv" a zip that a data package describes, "xlsx" a workbook."""
+    if kind not in ("csv", "xlsx"):
+        raise NotFound("format", kind)
+    note(request, Happening.Kind.EXPORT, detail=kind)
     today = timezone.localdate()
     if kind == "csv":
         answer = HttpResponse(as_package(content_of(today)), content_type="application/zip")
         answer["Content-Disposition"] = f'attachment; filename="poietic-{today}.zip"'
         return answer
-    if kind == "xlsx":
-        answer = HttpResponse(as_workbook(content_of(today)), content_type=XLSX)
-        answer["Content-Disposition"] = f'attachment; filename="poietic-{today}.xlsx"'
-        return answer
-    raise NotFound("format", kind)
+    answer = HttpResponse(as_workbook(content_of(today)), content_type=XLSX)
+    answer["Content-Disposition"] = f'attachment; filename="poietic-{today}.xlsx"'
+    return answer

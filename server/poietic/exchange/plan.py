@@ -8,6 +8,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from poietic_core.cost.rates import rate_of
 from poietic_core.errors import DomainError
 from poietic_core.stock.valuation import Method
 from poietic_core.structure.explode import CycleFound, working_order
@@ -30,9 +31,9 @@ from poietic_core.units import UNITS, conversion_factor
 from ..catalog.commands.items import OWN_UNIT, faults_of_item
 from ..catalog.commands.prices import ListPriceGiven, PriceGiven, faults_of_prices
 from ..catalog.models import Item, ItemUnit
-from ..engineering.commands.work_centers import LayerGiven, faults_of_layers
-from ..engineering.models import OPEN_STATES, ComponentRow, Revision
-from ..engineering.queries import phantoms_on, shop_rates, standing
+from ..engineering.commands.work_centers import LayerGiven, faults_of_layers, kept_layers
+from ..engineering.models import OPEN_STATES, ComponentRow, Revision, WorkCenterRate
+from ..engineering.queries import layers_of, phantoms_on, shop_rates, standing
 from ..engineering.structures import step_of
 from .reading import Content
 from .tables import BY_NAME, Fault, Row
@@ -232,7 +233,7 @@ class _Planner:
             return [
                 (places[0], why)
                 for places in by_day.values()
-                for why in faults_of_layers([layer_of(rows[n].values) for n in places])
+                for why in _faults_of_rate([layer_of(rows[n].values) for n in places])
             ]
         return []
 
@@ -432,6 +433,17 @@ def _structure(item: str, group: StructureRows) -> Structure:
             for r in group.outputs
         ),
     )
+
+
+def _faults_of_rate(layers: list[LayerGiven]) -> list[str]:
+    """Return what is wrong with the layers of a rate, and with what they come to."""
+    if faults := faults_of_layers(layers):
+        return faults
+    try:
+        rate_of(layers_of(WorkCenterRate(layers=kept_layers(layers))))
+    except DomainError as err:
+        return [str(err)]
+    return []
 
 
 def layer_of(values: dict[str, Any]) -> LayerGiven:

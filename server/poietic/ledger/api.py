@@ -5,6 +5,7 @@ from ninja import Router, Schema
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..commanding.reading import Cost
 from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .models import Posting, StockBalance, StockLine
@@ -29,7 +30,7 @@ class PostingStock(Schema):
     from_place: str
     to_place: str
     quantity: DecimalText
-    value: DecimalText
+    value: Cost
     operation: int | None
 
 
@@ -37,7 +38,7 @@ class PostingMoney(Schema):
     """A journal line of a posting: debit above zero."""
 
     account: str
-    amount: DecimalText
+    amount: Cost
     operation: int | None
     element: str
 
@@ -48,7 +49,7 @@ class PostingTime(Schema):
     operation: int
     kind: str
     quantity: DecimalText
-    amount: DecimalText
+    amount: Cost
 
 
 class PostingUnits(Schema):

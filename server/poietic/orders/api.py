@@ -10,6 +10,7 @@ from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.cost.model import InputKind
 from poietic_core.cost.variance import Cause, Variance, yield_by_reason
+from poietic_core.order.attention import Kind
 from poietic_core.order.report import backflush
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import HOUR_STEP, ZERO
@@ -17,6 +18,7 @@ from poietic_core.structure.requirement import entering
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS, Cost, sees_costs
 from ..engineering.api import StepOut
 from ..ledger.models import Holding, Posting, WipBalance
 from ..web_api.derivations import DerivationRow, flatten
@@ -56,7 +58,7 @@ class OrderRow(Schema):
     days_late: int
     state: str
     next: str
-    wip: DecimalText
+    wip: Cost
 
 
 class OrderOperationOut(Schema):
@@ -73,7 +75,7 @@ class OrderOperationOut(Schema):
     #: what a report says if nothing else is entered: set up once, where it was not yet
     setups_due: int
     times_set_up: int
-    wip_at_standard: DecimalText
+    wip_at_standard: Cost
     #: operations that must come before, where it is not simply the one listed before
     after: list[int] | None
     steps: list[StepOut]
@@ -97,7 +99,7 @@ class OrderInputOut(Schema):
     allowed_each: DecimalText
     need: DecimalText
     used: DecimalText
-    amount: DecimalText
+    amount: Cost
     #: components: still to issue; time and by-products: what the units due now make of it
     still: DecimalText
     on_hand: DecimalText | None
@@ -111,14 +113,14 @@ class WipCell(Schema):
 
     operation: int
     element: str
-    amount: DecimalText
+    amount: Cost
 
 
 class ElementAmount(Schema):
     """Money of one cost element."""
 
     element: str
-    amount: DecimalText
+    amount: Cost
 
 
 class HappenedRow(Schema):
@@ -161,10 +163,10 @@ class OrderOut(Schema):
     revision: str
     supply_place: str
     receipt_place: str
-    standard: DecimalText | None
-    charged: DecimalText
-    allowed: DecimalText
-    variance: DecimalText
+    standard: Cost | None
+    charged: Cost
+    allowed: Cost
+    variance: Cost
     operations: list[OrderOperationOut]
     inputs: list[OrderInputOut]
     grades: list[OrderGradeOut]
@@ -184,7 +186,7 @@ class AttentionOut(Schema):
     order: int
     sentence: str
     days: int
-    money: DecimalText
+    money: Cost
 
 
 class CauseDetail(Schema):
@@ -265,7 +267,8 @@ def _starts(dates: OrderDates | None) -> date | None:
 
 @router.get("/today", response=list[AttentionOut])
 def today(request: HttpRequest) -> list[AttentionOut]:
-    """Return what needs a decision, the costliest first."""
+    """Return what needs a decision, the costliest first; to those who may not see costs, without these."""
+    hidden = () if sees_costs(request.user) else (Kind.OVER_ALLOWED, Kind.TO_CLOSE)
     return [
         AttentionOut(
             kind=a.kind.value,
@@ -275,6 +278,7 @@ def today(request: HttpRequest) -> list[AttentionOut]:
             money=a.money,
         )
         for a in attentions_now(timezone.now())
+        if a.kind not in hidden
     ]
 
 
@@ -294,7 +298,7 @@ class ActualOut(Schema):
     standard: DecimalText
 
 
-@router.get("/items/{code}/actuals", response={200: list[ActualOut], 404: Problem})
+@router.get("/items/{code}/actuals", auth=READ_COSTS, response={200: list[ActualOut], 404: Problem})
 def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
     """Return what the completed orders of an item cost per unit, the latest first."""
     states = [OrderState.COMPLETED.value, OrderState.CLOSED.value]
@@ -386,7 +390,7 @@ def order_as_built(request: HttpRequest, number: int) -> AsBuiltOut:
     return as_built(OrderBook.read(number))
 
 
-@router.get("/orders/{number}/bridge", response={200: BridgeOut, 404: Problem})
+@router.get("/orders/{number}/bridge", auth=READ_COSTS, response={200: BridgeOut, 404: Problem})
 def bridge(request: HttpRequest, number: int) -> BridgeOut:
     """Return the cost bridge of an order, at any moment of its life."""
     book = OrderBook.read(number)

@@ -10,6 +10,7 @@ from poietic_core.quantity import ZERO
 from poietic_core.structure.model import OutputKind
 
 from ..catalog.models import Item, PriceRow
+from ..commanding.reading import Cost
 from ..costing.queries import standards_in_force
 from ..engineering.faults import Shop, faults_of
 from ..engineering.models import OPEN_STATES, Revision, WorkCenter
@@ -43,9 +44,9 @@ class PeekOut(Schema):
     expected: list[Expected]
     wanted_by: list[Expected]
     #: paid at the last receipt [EUR/unit]
-    last_price: DecimalText | None
+    last_price: Cost | None
     last_received: str | None
-    standard: DecimalText | None
+    standard: Cost | None
     used_in: list[str]
 
 

@@ -7,6 +7,7 @@ from typing import Any
 from urllib.parse import unquote
 from uuid import uuid4
 
+from django.conf import settings
 from django.core.signals import got_request_exception
 from django.db import InterfaceError, OperationalError
 from django.dispatch import receiver
@@ -50,7 +51,9 @@ class Edge:
         if "\x00" in request.path_info or "\x00" in unquote(request.META.get("QUERY_STRING", "")):
             return problem(NotUnderstood("An address can't hold a null character."))
         if not request.path_info.startswith("/api/"):
-            return self._get_response(request)
+            page = self._get_response(request)
+            page.headers.setdefault("Content-Security-Policy", settings.CONTENT_SECURITY_POLICY)
+            return page
         if refusal := _wrong_kind(request):
             return problem(refusal)
         answer = self._get_response(request)

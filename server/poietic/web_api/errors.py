@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, ClassVar
 
+from django.dispatch import Signal
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
@@ -27,6 +28,9 @@ STATUS = {
     "service.unavailable": 503,
     "people.not_signed_in": 401,
     "people.sign_in_refused": 401,
+    "people.factor_needed": 401,
+    "people.new_password_needed": 401,
+    "people.no_demo": 403,
     "people.too_many_attempts": 429,
     "people.role_needed": 403,
     "people.not_the_first": 409,
@@ -47,6 +51,8 @@ STATUS = {
 #: what goes away by itself, with the seconds after which to try again
 RETRY_AFTER = {"command.busy": 1, "service.unavailable": 2, "people.too_many_attempts": 60}
 log = logging.getLogger("poietic.web_api")
+#: sent with each refusal, its request and its error
+refused = Signal()
 
 
 @dataclass(eq=False)
@@ -135,6 +141,7 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(DomainError)
     def domain(request: HttpRequest, error: DomainError) -> HttpResponse:
+        refused.send(sender=type(error), request=request, error=error)
         return problem(error)
 
     @api.exception_handler(ValidationError)

@@ -96,6 +96,12 @@ def _number(most: Decimal, least: Decimal | None = Decimal(0), *, above: bool = 
     ]
 
 
+def _weekday(value: int) -> int:
+    if not 0 <= value <= 6:
+        raise ValueError(f"{value} is no weekday: 0 is Monday, 6 Sunday")
+    return value
+
+
 Quantity = _number(MOST_QUANTITY, above=True)
 QuantityOrNone = _number(MOST_QUANTITY)
 Price = _number(MOST_PRICE)
@@ -111,7 +117,9 @@ Change = _number(Decimal(100), Decimal(-1))
 Machines = Annotated[int, Field(ge=1, le=999)]
 Efficiency = _number(Decimal(10), above=True)
 Days = Annotated[int, Field(ge=0, le=3650)]
-Weekday = Annotated[int, Field(ge=0, le=6)]
+Weekday = Annotated[
+    int, AfterValidator(_weekday), WithJsonSchema({"type": "integer", "minimum": 0, "maximum": 6})
+]
 Minute = Annotated[int, Field(ge=0, le=1439)]
 OperationNumber = Annotated[int, Field(ge=1, le=9999)]
 OrderNumber = Annotated[int, Field(ge=1, le=2_000_000_000)]

@@ -27,6 +27,7 @@ INSTALLED_APPS = [
     "ninja",
     "procrastinate.contrib.django",
     "poietic.commanding",
+    "poietic.works",
     "poietic.people",
     "poietic.catalog",
     "poietic.ledger",
@@ -45,14 +46,27 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "poietic.people.sessions.SessionLimits",
+    "poietic.works.day.WorksDay",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 ROOT_URLCONF = "poietic.config.urls"
 ASGI_APPLICATION = "poietic.config.asgi.application"
 AUTH_USER_MODEL = "people.Person"
+AUTHENTICATION_BACKENDS = ["django.contrib.auth.backends.ModelBackend"]
+_VALIDATION = "django.contrib.auth.password_validation"
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
-    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": f"{_VALIDATION}.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": f"{_VALIDATION}.CommonPasswordValidator"},
+    {
+        "NAME": f"{_VALIDATION}.UserAttributeSimilarityValidator",
+        "OPTIONS": {"user_attributes": ("name", "full_name")},
+    },
+    {"NAME": "poietic.people.passwords.VariedValidator"},
+]
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",  # of passwords from before
 ]
 DATABASES = {
     "default": {
@@ -84,13 +98,26 @@ WEB_BUILD = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_BUILD
 #: built files carry a checksum in their names
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/"
-SESSION_COOKIE_HTTPONLY = True
-SESSION_COOKIE_SAMESITE = "Lax"
+#: behind TLS: cookies go over https only, and browsers are told to use nothing else
+HTTPS = os.environ.get("POIETIC_HTTPS") == "1"
+#: addresses of proxies before the application, whose word on where a request comes from counts
+PROXIES = os.environ.get("POIETIC_PROXIES", "").split()
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS and PROXIES else None
+SECURE_HSTS_SECONDS = 31_536_000 if HTTPS else 0
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SESSION_COOKIE_HTTPONLY = CSRF_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+#: a session ends so long after it began, or was last used
+SESSION_HOURS, SESSION_IDLE_MINUTES = 12, 120
+SESSION_COOKIE_AGE = SESSION_HOURS * 3600
 X_FRAME_OPTIONS = "DENY"
+CONTENT_SECURITY_POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; "
+    "img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; "
+    "frame-ancestors 'none'"
+)
 SIGN_IN_ATTEMPTS = 5
 SIGN_IN_PAUSE_SECONDS = 300
-#: the demo's sign-in page offers its persons; nobody else's does
-DEMO_PASSWORD = "tarn-hollow-demo"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,

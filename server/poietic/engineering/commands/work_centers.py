@@ -173,7 +173,7 @@ def set_rates(context: Context, given: SetRates) -> None:
         effective_from=given.effective_from,
         defaults={
             "labour_rate": given.labour_rate,
-            "layers": [layer.model_dump(mode="json", exclude_none=True) for layer in given.layers],
+            "layers": kept_layers(given.layers),
         },
     )
     thing = f"work center {center.code}"
@@ -188,17 +188,20 @@ def set_rates(context: Context, given: SetRates) -> None:
     center.save(update_fields=["change"])
 
 
+def kept_layers(layers: list[LayerGiven]) -> list[dict[str, Any]]:
+    """Return layers as a rate keeps them."""
+    return [layer.model_dump(mode="json", exclude_none=True) for layer in layers]
+
+
 def faults_of_layers(layers: list[LayerGiven]) -> list[str]:
     """Return what is wrong with the layers of a machine hour's rate."""
     names = [layer.name for layer in layers]
     faults = ["two layers have the same name"] if len(names) > len(set(names)) else []
-    for n, layer in enumerate(layers):
+    for layer in layers:
         if layer.element not in LAYER_ELEMENTS:
             faults.append(f"{layer.name} names {layer.element}; one of {', '.join(LAYER_ELEMENTS)}")
         if bool(layer.of) != bool(layer.percent) or (layer.of and layer.amount):
             faults.append(f"{layer.name} has an amount, or a percentage of a layer above it")
-        elif layer.of and layer.of not in names[:n]:
-            faults.append(f"{layer.name} is a percentage of {layer.of}, which stands not above it")
     return faults
 
 
