@@ -1,5 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
-import { api, data } from '../lib/http';
+import { api, data, keepToken } from '../lib/http';
 import type { components } from './schema';
 
 export type Me = components['schemas']['Me'];
@@ -36,7 +36,7 @@ export type Posting = components['schemas']['PostingOut'];
 export const meOptions = () =>
   queryOptions({
     queryKey: ['me'],
-    queryFn: ({ signal }) => data(api.GET('/api/me', { signal })),
+    queryFn: async ({ signal }) => keepToken(await data(api.GET('/api/me', { signal }))),
     staleTime: Infinity,
   });
 
@@ -314,4 +314,25 @@ export const overheadsOptions = () =>
   queryOptions({
     queryKey: ['overheads'],
     queryFn: ({ signal }) => data(api.GET('/api/overheads', { signal })),
+  });
+
+export type SessionRow = components['schemas']['SessionOut'];
+export const sessionsOptions = () =>
+  queryOptions({
+    queryKey: ['sessions'],
+    queryFn: ({ signal }) => data(api.GET('/api/me/sessions', { signal })),
+  });
+
+export const factorOptions = () =>
+  queryOptions({
+    queryKey: ['second factor'],
+    queryFn: ({ signal }) => data(api.GET('/api/me/second-factor', { signal })),
+    staleTime: Infinity,
+    gcTime: 0,
+  });
+
+export const auditOptions = () =>
+  queryOptions({
+    queryKey: ['audit'],
+    queryFn: ({ signal }) => data(api.GET('/api/audit', { signal })),
   });

@@ -24,6 +24,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-zone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the works' time zone
+         * @description Set the works' time zone: carry out.
+         */
+        post: operations["post_set_zone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-zone/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the works' time zone (preview)
+         * @description Set the works' time zone: show the consequences.
+         */
+        post: operations["preview_set_zone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/add-person": {
         parameters: {
             query?: never;
@@ -98,6 +138,366 @@ export interface paths {
          * @description Set a person's roles: show the consequences.
          */
         post: operations["preview_set_roles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/deactivate-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deactivate a person
+         * @description Deactivate a person: carry out.
+         */
+        post: operations["post_deactivate_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/deactivate-person/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deactivate a person (preview)
+         * @description Deactivate a person: show the consequences.
+         */
+        post: operations["preview_deactivate_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/activate-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Activate a person
+         * @description Activate a person: carry out.
+         */
+        post: operations["post_activate_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/activate-person/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Activate a person (preview)
+         * @description Activate a person: show the consequences.
+         */
+        post: operations["preview_activate_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/end-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End a person's sessions
+         * @description End a person's sessions: carry out.
+         */
+        post: operations["post_end_sessions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/end-sessions/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End a person's sessions (preview)
+         * @description End a person's sessions: show the consequences.
+         */
+        post: operations["preview_end_sessions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/give-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a one-time code
+         * @description Give a one-time code: carry out.
+         */
+        post: operations["post_give_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/give-code/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a one-time code (preview)
+         * @description Give a one-time code: show the consequences.
+         */
+        post: operations["preview_give_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change my password
+         * @description Change my password: carry out.
+         */
+        post: operations["post_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-password/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change my password (preview)
+         * @description Change my password: show the consequences.
+         */
+        post: operations["preview_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set up my second factor
+         * @description Set up my second factor: carry out.
+         */
+        post: operations["post_set_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-second-factor/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set up my second factor (preview)
+         * @description Set up my second factor: show the consequences.
+         */
+        post: operations["preview_set_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a second factor away
+         * @description Take a second factor away: carry out.
+         */
+        post: operations["post_drop_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-second-factor/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a second factor away (preview)
+         * @description Take a second factor away: show the consequences.
+         */
+        post: operations["preview_drop_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/open-demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open the demo
+         * @description Open the demo: carry out.
+         */
+        post: operations["post_open_demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/open-demo/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open the demo (preview)
+         * @description Open the demo: show the consequences.
+         */
+        post: operations["preview_open_demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/close-demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close the demo
+         * @description Close the demo: carry out.
+         */
+        post: operations["post_close_demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/close-demo/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close the demo (preview)
+         * @description Close the demo: show the consequences.
+         */
+        post: operations["preview_close_demo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2073,7 +2473,7 @@ export interface paths {
         };
         /**
          * List Jobs
-         * @description Return the latest jobs, the newest first.
+         * @description Return the latest jobs, the newest first: one's own; to an administrator, all.
          */
         get: operations["list_jobs"];
         put?: never;
@@ -2115,7 +2515,7 @@ export interface paths {
         put?: never;
         /**
          * Stop
-         * @description Stop a job; nothing of it is posted.
+         * @description Stop a job of one's own, an administrator any; nothing of it is posted.
          */
         post: operations["stop_job"];
         delete?: never;
@@ -2173,7 +2573,7 @@ export interface paths {
         };
         /**
          * Me
-         * @description Return who is signed in; for nobody, whether there is anybody and whom the demo offers.
+         * @description Return who is signed in; for nobody, whether there is anybody and whom a demo offers.
          */
         get: operations["poietic_people_api_me"];
         put?: never;
@@ -2204,6 +2604,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/demo/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Demo Sign In
+         * @description Sign in as a person of the demo: only in a works made as one, and only on its own machine.
+         */
+        post: operations["poietic_people_api_demo_sign_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-out": {
         parameters: {
             query?: never;
@@ -2215,7 +2635,7 @@ export interface paths {
         put?: never;
         /**
          * Sign Out
-         * @description Sign the person out.
+         * @description Sign the person out; the pages of the session are told no more.
          */
         post: operations["poietic_people_api_sign_out"];
         delete?: never;
@@ -2244,6 +2664,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * My Password
+         * @description Change one's own password; this session goes on, all others of the person end.
+         */
+        post: operations["poietic_people_api_my_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * My Sessions
+         * @description Return one's own open sessions, the latest first.
+         */
+        get: operations["poietic_people_api_my_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions/{number}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End My Session
+         * @description End one of one's own sessions.
+         */
+        post: operations["poietic_people_api_end_my_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offer Factor
+         * @description Return a new secret; it counts once it is proved with the command set-second-factor.
+         */
+        get: operations["poietic_people_api_offer_factor"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -2256,6 +2756,46 @@ export interface paths {
          * @description Return all persons with their roles.
          */
         get: operations["poietic_people_api_people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * One Time Code
+         * @description Make a one-time code for a person; it is shown this once and kept as a hash only.
+         */
+        post: operations["poietic_people_api_one_time_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Audit
+         * @description Return what happened at the door, the latest first.
+         */
+        get: operations["poietic_people_api_audit"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2975,7 +3515,7 @@ export interface paths {
         };
         /**
          * Today
-         * @description Return what needs a decision, the costliest first.
+         * @description Return what needs a decision, the costliest first; to those who may not see costs, without these.
          */
         get: operations["poietic_orders_api_today"];
         put?: never;
@@ -3373,8 +3913,30 @@ export interface components {
             };
         };
         /**
+         * SetZone
+         * @description The time zone that the works' days are counted in.
+         */
+        SetZone: {
+            /** Zone */
+            zone: string;
+        };
+        /** SetZonePosting */
+        SetZonePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetZone"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetZonePreview */
+        SetZonePreview: {
+            given: components["schemas"]["SetZone"];
+        };
+        /**
          * AddPerson
-         * @description Somebody new.
+         * @description Somebody new; without a password, one comes in by a one-time code.
          */
         AddPerson: {
             /** Name */
@@ -3382,7 +3944,7 @@ export interface components {
             /** Full Name */
             full_name: string;
             /** Password */
-            password: string;
+            password?: string | null;
             /** Roles */
             roles: components["schemas"]["Role"][];
             /**
@@ -3434,6 +3996,197 @@ export interface components {
         /** SetRolesPreview */
         SetRolesPreview: {
             given: components["schemas"]["SetRoles"];
+        };
+        /** DeactivatePersonPosting */
+        DeactivatePersonPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Named"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * Named
+         * @description A code with its name and kind.
+         */
+        Named: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+        };
+        /** DeactivatePersonPreview */
+        DeactivatePersonPreview: {
+            given: components["schemas"]["Named"];
+        };
+        /** ActivatePersonPosting */
+        ActivatePersonPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Named"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ActivatePersonPreview */
+        ActivatePersonPreview: {
+            given: components["schemas"]["Named"];
+        };
+        /** EndSessionsPosting */
+        EndSessionsPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Named"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** EndSessionsPreview */
+        EndSessionsPreview: {
+            given: components["schemas"]["Named"];
+        };
+        /**
+         * GiveCode
+         * @description A one-time code for a person, to set a new password with.
+         */
+        GiveCode: {
+            /** Name */
+            name: string;
+            /**
+             * Code
+             * Format: password
+             */
+            code: string;
+        };
+        /** GiveCodePosting */
+        GiveCodePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["GiveCode"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** GiveCodePreview */
+        GiveCodePreview: {
+            given: components["schemas"]["GiveCode"];
+        };
+        /**
+         * ChangePassword
+         * @description One's own new password, with the present one.
+         */
+        ChangePassword: {
+            /**
+             * Present
+             * Format: password
+             */
+            present: string;
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
+        };
+        /** ChangePasswordPosting */
+        ChangePasswordPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangePassword"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangePasswordPreview */
+        ChangePasswordPreview: {
+            given: components["schemas"]["ChangePassword"];
+        };
+        /**
+         * SetFactor
+         * @description A second factor of one's own, proved by a code of it.
+         */
+        SetFactor: {
+            /**
+             * Secret
+             * Format: password
+             */
+            secret: string;
+            /**
+             * Code
+             * Format: password
+             */
+            code: string;
+        };
+        /** SetSecondFactorPosting */
+        SetSecondFactorPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetFactor"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetSecondFactorPreview */
+        SetSecondFactorPreview: {
+            given: components["schemas"]["SetFactor"];
+        };
+        /** DropSecondFactorPosting */
+        DropSecondFactorPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Named"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DropSecondFactorPreview */
+        DropSecondFactorPreview: {
+            given: components["schemas"]["Named"];
+        };
+        /**
+         * Nothing
+         * @description Nothing to say.
+         */
+        Nothing: Record<string, never>;
+        /** OpenDemoPosting */
+        OpenDemoPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Nothing"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** OpenDemoPreview */
+        OpenDemoPreview: {
+            given: components["schemas"]["Nothing"];
+        };
+        /** CloseDemoPosting */
+        CloseDemoPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Nothing"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** CloseDemoPreview */
+        CloseDemoPreview: {
+            given: components["schemas"]["Nothing"];
         };
         /**
          * DefineItem
@@ -3589,6 +4342,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -3812,12 +4566,14 @@ export interface components {
             /**
              * Price
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             price: string;
             /**
              * From Quantity
              * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -3861,12 +4617,14 @@ export interface components {
             /**
              * Price
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             price: string;
             /**
              * From Quantity
              * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -3980,14 +4738,14 @@ export interface components {
              * @description chosen by the caller; the same key acts once
              */
             key: string;
-            given: components["schemas"]["Days"];
+            given: components["schemas"]["DaysGiven"];
             seen?: components["schemas"]["Seen"] | null;
         };
         /**
-         * Days
+         * DaysGiven
          * @description Days of a calendar, both included.
          */
-        Days: {
+        DaysGiven: {
             /** Calendar */
             calendar: string;
             /**
@@ -4008,7 +4766,7 @@ export interface components {
         };
         /** CloseDaysPreview */
         CloseDaysPreview: {
-            given: components["schemas"]["Days"];
+            given: components["schemas"]["DaysGiven"];
         };
         /**
          * CloseHolidays
@@ -4062,12 +4820,12 @@ export interface components {
              * @description chosen by the caller; the same key acts once
              */
             key: string;
-            given: components["schemas"]["Days"];
+            given: components["schemas"]["DaysGiven"];
             seen?: components["schemas"]["Seen"] | null;
         };
         /** OpenDaysPreview */
         OpenDaysPreview: {
-            given: components["schemas"]["Days"];
+            given: components["schemas"]["DaysGiven"];
         };
         /**
          * AddShift
@@ -4115,6 +4873,7 @@ export interface components {
             /**
              * Ratio
              * Format: decimal
+             * @description at most 100,000, above 0, six decimals
              * @default 1
              * @example 2.40
              */
@@ -4132,6 +4891,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -4142,6 +4902,7 @@ export interface components {
             /**
              * Allowance
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4180,10 +4941,26 @@ export interface components {
             /**
              * Batch Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @default 1
              * @example 2.40
              */
             batch_quantity: string;
+            /** @default relative sales value */
+            share_rule: components["schemas"]["ShareRule"];
+            /**
+             * Main Weight
+             * Format: decimal
+             * @description at most 100,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            main_weight: string;
+            /**
+             * Grades
+             * @default []
+             */
+            grades: components["schemas"]["GradeGiven"][];
             /** Operations */
             operations: components["schemas"]["OperationGiven"][];
             /**
@@ -4196,20 +4973,6 @@ export interface components {
              * @default []
              */
             outputs: components["schemas"]["OutputGiven"][];
-            /** @default relative sales value */
-            share_rule: components["schemas"]["ShareRule"];
-            /**
-             * Main Weight
-             * Format: decimal
-             * @default 0
-             * @example 2.40
-             */
-            main_weight: string;
-            /**
-             * Grades
-             * @default []
-             */
-            grades: components["schemas"]["GradeGiven"][];
             /**
              * Note
              * @default
@@ -4236,12 +4999,14 @@ export interface components {
             /**
              * Share
              * Format: decimal
+             * @description at most 100,000, above 0, six decimals
              * @example 2.40
              */
             share: string;
             /**
              * Weight
              * Format: decimal
+             * @description at most 100,000, above 0, six decimals
              * @default 1
              * @example 2.40
              */
@@ -4273,6 +5038,7 @@ export interface components {
             /**
              * Setup Labour Hours
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4280,6 +5046,7 @@ export interface components {
             /**
              * Setup Machine Hours
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4287,6 +5054,7 @@ export interface components {
             /**
              * Run Labour Hours
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4294,6 +5062,7 @@ export interface components {
             /**
              * Run Machine Hours
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4305,6 +5074,7 @@ export interface components {
             /**
              * Run Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @default 1
              * @example 2.40
              */
@@ -4322,6 +5092,7 @@ export interface components {
             /**
              * Queue Hours
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4329,6 +5100,7 @@ export interface components {
             /**
              * Wait Hours
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4336,6 +5108,7 @@ export interface components {
             /**
              * Move Hours
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4345,6 +5118,7 @@ export interface components {
             /**
              * Yield Share
              * Format: decimal
+             * @description at most 100,000, above 0, six decimals
              * @default 1
              * @example 2.40
              */
@@ -4366,6 +5140,7 @@ export interface components {
             /**
              * Subcontract Price
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4375,6 +5150,7 @@ export interface components {
             /**
              * Days Out
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4397,6 +5173,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -4405,6 +5182,7 @@ export interface components {
             /**
              * Credit Price
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4412,6 +5190,7 @@ export interface components {
             /**
              * Weight
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4589,6 +5368,7 @@ export interface components {
             /**
              * Ratio
              * Format: decimal
+             * @description at most 100,000, above 0, six decimals
              * @default 1
              * @example 2.40
              */
@@ -4630,12 +5410,14 @@ export interface components {
             /**
              * Machine Rate
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             machine_rate: string;
             /**
              * Labour Rate
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             labour_rate: string;
@@ -4649,6 +5431,7 @@ export interface components {
             /**
              * Efficiency
              * Format: decimal
+             * @description at most 10, above 0, six decimals
              * @default 1
              * @example 2.40
              */
@@ -4716,6 +5499,7 @@ export interface components {
             /**
              * Amount
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4723,6 +5507,7 @@ export interface components {
             /**
              * Percent
              * Format: decimal
+             * @description at most 100,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -4742,6 +5527,7 @@ export interface components {
             /**
              * Labour Rate
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             labour_rate: string;
@@ -4774,6 +5560,7 @@ export interface components {
             /**
              * Rate
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             rate: string;
@@ -4804,6 +5591,7 @@ export interface components {
             /**
              * Rate
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             rate: string;
@@ -4864,12 +5652,14 @@ export interface components {
             /**
              * Budget
              * Format: decimal
+             * @description at most 1,000,000,000,000, from 0, six decimals
              * @example 2.40
              */
             budget: string;
             /**
              * Capacity
              * Format: decimal
+             * @description at most 1,000,000,000,000, above 0, six decimals
              * @example 2.40
              */
             capacity: string;
@@ -5080,12 +5870,14 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
             /**
              * Price
              * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
              * @example 2.40
              */
             price: string;
@@ -5160,6 +5952,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -5211,6 +6004,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -5387,6 +6181,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -5403,6 +6198,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -5419,6 +6215,7 @@ export interface components {
             /**
              * Good
              * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5486,6 +6283,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -5527,6 +6325,7 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
              * @example 2.40
              */
             quantity: string;
@@ -5633,12 +6432,18 @@ export interface components {
             full_name: string | null;
             /** Roles */
             roles: string[];
+            /** Sees Costs */
+            sees_costs: boolean;
+            /** Has Second Factor */
+            has_second_factor: boolean;
             /** Is First Run */
             is_first_run: boolean;
+            /** Is Demo */
+            is_demo: boolean;
             /** Demo People */
             demo_people: components["schemas"]["Offer"][];
-            /** Demo Password */
-            demo_password: string;
+            /** Zone */
+            zone: string;
             /** Csrf */
             csrf: string;
         };
@@ -5656,25 +6461,132 @@ export interface components {
         };
         /**
          * SignIn
-         * @description Name and password.
+         * @description Name and password, or a one-time code and the new password; with the second factor's code.
          */
         SignIn: {
             /** Name */
             name: string;
-            /** Password */
+            /**
+             * Password
+             * Format: password
+             */
             password: string;
+            /**
+             * Factor
+             * Format: password
+             * @default
+             */
+            factor: string;
+            /**
+             * New Password
+             * Format: password
+             * @default
+             */
+            new_password: string;
+        };
+        /**
+         * DemoSignIn
+         * @description The person of the demo to be.
+         */
+        DemoSignIn: {
+            /** Name */
+            name: string;
         };
         /**
          * FirstPerson
-         * @description The first person, who holds all roles.
+         * @description The first person, who holds all roles, and the time zone of the works.
          */
         FirstPerson: {
             /** Name */
             name: string;
             /** Full Name */
             full_name: string;
-            /** Password */
+            /**
+             * Password
+             * Format: password
+             */
             password: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * SessionOut
+         * @description A session of one's own.
+         */
+        SessionOut: {
+            /** Number */
+            number: number;
+            /** Address */
+            address: string;
+            /** Agent */
+            agent: string;
+            /** Begun At */
+            begun_at: string;
+            /** Seen At */
+            seen_at: string;
+            /** Is This */
+            is_this: boolean;
+        };
+        /**
+         * FactorOffer
+         * @description A new secret for an authenticator, as text, as an address and as a picture to scan.
+         */
+        FactorOffer: {
+            /** Secret */
+            secret: string;
+            /** Address */
+            address: string;
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * PersonOut
+         * @description A person as an administrator sees them.
+         */
+        PersonOut: {
+            /** Name */
+            name: string;
+            /** Full Name */
+            full_name: string;
+            /** Roles */
+            roles: string[];
+            /** Is Active */
+            is_active: boolean;
+            /** Is Demo */
+            is_demo: boolean;
+            /** Has Second Factor */
+            has_second_factor: boolean;
+            /** Sessions */
+            sessions: number;
+        };
+        /**
+         * CodeOut
+         * @description A one-time code; it is shown this once.
+         */
+        CodeOut: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * HappeningOut
+         * @description Something that happened at the door.
+         */
+        HappeningOut: {
+            /** At */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Person */
+            person: string;
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** Detail */
+            detail: string;
         };
         /**
          * OwnUnitOut
@@ -5717,21 +6629,6 @@ export interface components {
             reasons: components["schemas"]["ReasonOut"][];
             /** Partners */
             partners: components["schemas"]["Named"][];
-        };
-        /**
-         * Named
-         * @description A code with its name and kind.
-         */
-        Named: {
-            /** Code */
-            code: string;
-            /** Name */
-            name: string;
-            /**
-             * Kind
-             * @default
-             */
-            kind: string;
         };
         /**
          * ReasonOut
@@ -5853,6 +6750,7 @@ export interface components {
             /**
              * Amount
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             amount: string;
@@ -5867,6 +6765,7 @@ export interface components {
             /**
              * Per Hour
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             per_hour: string;
@@ -5883,12 +6782,14 @@ export interface components {
             /**
              * Machine Rate
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             machine_rate: string;
             /**
              * Labour Rate
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             labour_rate: string;
@@ -5907,12 +6808,14 @@ export interface components {
             /**
              * Machine Rate
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             machine_rate: string;
             /**
              * Labour Rate
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             labour_rate: string;
@@ -5941,6 +6844,7 @@ export interface components {
             /**
              * Rate
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             rate: string;
@@ -5957,6 +6861,7 @@ export interface components {
             /**
              * Rate
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             rate: string;
@@ -6221,6 +7126,7 @@ export interface components {
             /**
              * Subcontract Price
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             subcontract_price: string;
@@ -6259,6 +7165,7 @@ export interface components {
             /**
              * Credit Price
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             credit_price: string;
@@ -6508,6 +7415,7 @@ export interface components {
             /**
              * Value
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             value: string;
@@ -6564,6 +7472,7 @@ export interface components {
             /**
              * Value
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             value: string;
@@ -7208,6 +8117,7 @@ export interface components {
             /**
              * Amount
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             amount: string;
@@ -7278,6 +8188,7 @@ export interface components {
             /**
              * Value
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             value: string;
@@ -7302,6 +8213,7 @@ export interface components {
             /**
              * Amount
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             amount: string;
@@ -7378,6 +8290,7 @@ export interface components {
             /**
              * Wip
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             wip: string;
@@ -7398,6 +8311,7 @@ export interface components {
             /**
              * Money
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             money: string;
@@ -7513,6 +8427,7 @@ export interface components {
             /**
              * Amount
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             amount: string;
@@ -7601,6 +8516,7 @@ export interface components {
             /**
              * Amount
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             amount: string;
@@ -7661,6 +8577,7 @@ export interface components {
             /**
              * Wip At Standard
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             wip_at_standard: string;
@@ -7729,18 +8646,21 @@ export interface components {
             /**
              * Charged
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             charged: string;
             /**
              * Allowed
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             allowed: string;
             /**
              * Variance
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             variance: string;
@@ -7803,6 +8723,7 @@ export interface components {
             /**
              * Amount
              * Format: decimal
+             * @description empty for those who may not see costs
              * @example 2.40
              */
             amount: string;
@@ -7995,6 +8916,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CommandInfo"][];
+                };
+            };
+        };
+    };
+    post_set_zone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetZonePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_zone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetZonePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8216,6 +9275,1248 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SetRolesPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_deactivate_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeactivatePersonPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_deactivate_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeactivatePersonPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_activate_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActivatePersonPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_activate_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActivatePersonPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_end_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndSessionsPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_end_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndSessionsPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_give_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveCodePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_give_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveCodePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePasswordPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePasswordPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetSecondFactorPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetSecondFactorPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_drop_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropSecondFactorPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_drop_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropSecondFactorPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_open_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenDemoPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_open_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenDemoPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_close_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseDemoPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_close_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseDemoPreview"];
             };
         };
         responses: {
@@ -15328,6 +17629,75 @@ export interface operations {
             };
         };
     };
+    poietic_people_api_demo_sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DemoSignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_people_api_sign_out: {
         parameters: {
             query?: never;
@@ -15426,6 +17796,146 @@ export interface operations {
             };
         };
     };
+    poietic_people_api_my_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePassword"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_people_api_my_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"][];
+                };
+            };
+        };
+    };
+    poietic_people_api_end_my_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_people_api_offer_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorOffer"];
+                };
+            };
+        };
+    };
     poietic_people_api_people: {
         parameters: {
             query?: never;
@@ -15441,7 +17951,94 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Offer"][];
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+        };
+    };
+    poietic_people_api_one_time_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_people_api_audit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HappeningOut"][];
                 };
             };
         };

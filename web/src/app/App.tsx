@@ -6,7 +6,9 @@ import { CalendarsPage, ComparePage, DefineBench, EditPage, ExchangePage, ItemPa
 import { AsBuiltPage, BridgePage, OrderBench, OrderPage, PostingPage } from '../benches/orders';
 import { Today } from '../benches/today';
 import { CommandProvider } from '../commands/CommandContext';
+import { setZone } from '../lib/date';
 import { Empty, Loaded } from '../ui/States';
+import { AccountPage } from './Account';
 import { FirstRun, SignIn } from './Entrance';
 import { Shell } from './Shell';
 
@@ -15,6 +17,7 @@ export function App() {
   return (
     <Loaded query={me}>
       {(person) => {
+        setZone(person.zone);
         if (person.is_first_run) return <FirstRun />;
         if (person.name === null) return <SignIn me={person} />;
         return (
@@ -49,6 +52,7 @@ export function App() {
                   <Route path=":number/bridge" element={<BridgePage />} />
                   <Route path=":number/as-built" element={<AsBuiltPage />} />
                 </Route>
+                <Route path="account" element={<AccountPage me={person} />} />
                 <Route path="postings/:number" element={<PostingPage />} />
                 <Route path="*" element={<Empty>There is nothing at this address. Ctrl-K goes to anything by code or words.</Empty>} />
               </Route>

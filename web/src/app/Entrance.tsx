@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, type ReactNode, useState } from 'react';
 import { type Me, meOptions } from '../api/queries';
-import { api, ApiError, data, type Problem } from '../lib/http';
+import { api, ApiError, data, keepToken, type Problem } from '../lib/http';
 import { Button } from '../ui/Button';
 import { Entry, Field } from '../ui/Field';
 import { ProblemNote } from '../ui/States';
@@ -24,7 +24,7 @@ function useEntrance(send: (body: FormData) => Promise<Me>) {
     event.preventDefault();
     setProblem(null);
     try {
-      const me = await send(new FormData(event.currentTarget));
+      const me = keepToken(await send(new FormData(event.currentTarget)));
       client.setQueryData(meOptions().queryKey, me);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
@@ -34,30 +34,60 @@ function useEntrance(send: (body: FormData) => Promise<Me>) {
   return { problem, submit };
 }
 
+const passwordHint = 'ten characters or more, not a common word, not your name';
+/** Whether a refusal only asks for one entry more, which is shown then. */
+const asksForMore = (problem: Problem | null) =>
+  problem?.code === 'people.factor_needed' || problem?.code === 'people.new_password_needed';
 const text = (form: FormData, name: string) => String(form.get(name) ?? '');
 
 export function SignIn({ me }: { me: Me }) {
-  const signIn = (name: string, password: string) => data(api.POST('/api/sign-in', { body: { name, password } }));
-  const { problem, submit } = useEntrance((form) => signIn(text(form, 'name'), text(form, 'password')));
-  const demo = useEntrance((form) => signIn(text(form, 'name'), me.demo_password));
+  const { problem, submit } = useEntrance((form) =>
+    data(
+      api.POST('/api/sign-in', {
+        body: {
+          name: text(form, 'name'),
+          password: text(form, 'password'),
+          factor: text(form, 'factor'),
+          new_password: text(form, 'new_password'),
+        },
+      }),
+    ),
+  );
+  const demo = useEntrance((form) => data(api.POST('/api/demo/sign-in', { body: { name: text(form, 'name') } })));
   return (
     <Page title="Sign in">
       <form onSubmit={(e) => void submit(e)} className="max-w-[380px] space-y-2">
         <Field label="Name">{(id) => <Entry id={id} name="name" required autoFocus autoComplete="username" />}</Field>
-        <Field label="Password">
-          {(id) => <Entry id={id} name="password" type="password" required autoComplete="current-password" />}
+        <Field label="Password" hint="or the one-time code you were given">
+          {(id, hint) => (
+            <Entry id={id} aria-describedby={hint} name="password" type="password" required autoComplete="current-password" />
+          )}
         </Field>
+        {problem?.code === 'people.factor_needed' && (
+          <Field label="Code" hint="six digits of your authenticator">
+            {(id, hint) => (
+              <Entry id={id} aria-describedby={hint} name="factor" inputMode="numeric" required autoFocus autoComplete="one-time-code" />
+            )}
+          </Field>
+        )}
+        {problem?.code === 'people.new_password_needed' && (
+          <Field label="New password" hint={passwordHint}>
+            {(id, hint) => (
+              <Entry id={id} aria-describedby={hint} name="new_password" type="password" required autoFocus autoComplete="new-password" />
+            )}
+          </Field>
+        )}
         <div className="pl-[124px]">
           <Button look="act" type="submit">
             Sign in
           </Button>
         </div>
       </form>
-      {(problem ?? demo.problem) && <div className="mt-4">{<ProblemNote problem={(problem ?? demo.problem) as Problem} />}</div>}
+      {(problem ?? demo.problem) && !asksForMore(problem) && <div className="mt-4">{<ProblemNote problem={(problem ?? demo.problem) as Problem} />}</div>}
       {me.demo_people.length > 0 && (
         <section className="mt-8">
           <h2 className="mb-1">Demo: Tarn Hollow Instruments, an invented works</h2>
-          <p className="mb-2 text-quiet">One person for each role. Choose whom to be.</p>
+          <p className="mb-2 text-quiet">Its doors are open on this machine: one person for each role, no password. Choose whom to be.</p>
           <table className="rows">
             <tbody>
               {me.demo_people.map((p) => (
@@ -93,7 +123,12 @@ export function FirstRun() {
   const { problem, submit } = useEntrance((form) =>
     data(
       api.POST('/api/first-person', {
-        body: { name: text(form, 'name'), full_name: text(form, 'full_name'), password: text(form, 'password') },
+        body: {
+          name: text(form, 'name'),
+          full_name: text(form, 'full_name'),
+          password: text(form, 'password'),
+          zone: text(form, 'zone'),
+        },
       }),
     ),
   );
@@ -108,7 +143,18 @@ export function FirstRun() {
         <Field label="Sign-in name" hint="letters and digits">
           {(id, hint) => <Entry id={id} aria-describedby={hint} name="name" required autoComplete="username" />}
         </Field>
-        <Field label="Password" hint="eight characters or more, not a common word">
+        <Field label="Time zone" hint="of the works: its days are counted in it, for good">
+          {(id, hint) => (
+            <Entry
+              id={id}
+              aria-describedby={hint}
+              name="zone"
+              required
+              defaultValue={Intl.DateTimeFormat().resolvedOptions().timeZone}
+            />
+          )}
+        </Field>
+        <Field label="Password" hint={passwordHint}>
           {(id, hint) => (
             <Entry id={id} aria-describedby={hint} name="password" type="password" required autoComplete="new-password" />
           )}

@@ -6,7 +6,7 @@ import { type Me, meOptions } from '../api/queries';
 import { useCommands } from '../commands/CommandContext';
 import { CommandPanel } from '../commands/CommandPanel';
 import { useConnection, useLiveUpdates } from '../commands/live';
-import { api, data, type Outcome } from '../lib/http';
+import { api, data, keepToken, type Outcome } from '../lib/http';
 import { Button } from '../ui/Button';
 import { DoAnything } from './DoAnything';
 import { Peek } from './Peek';
@@ -52,7 +52,7 @@ export function Shell({ me }: { me: Me }) {
   }, [navigate]);
 
   async function signOut() {
-    const gone = await data(api.POST('/api/sign-out'));
+    const gone = keepToken(await data(api.POST('/api/sign-out')));
     client.clear();
     client.setQueryData(meOptions().queryKey, gone);
     void navigate('/');
@@ -68,7 +68,7 @@ export function Shell({ me }: { me: Me }) {
     <div className="flex h-full flex-col">
       <header className="flex h-10 shrink-0 items-center gap-5 border-b border-hair-strong px-4">
         <nav aria-label="Benches" className="flex h-full">
-          {benches.map(([to, name], n) => (
+          {benches.filter(([to]) => to !== '/cost' || me.sees_costs).map(([to, name], n) => (
             <Link
               key={to}
               to={to}
@@ -96,7 +96,9 @@ export function Shell({ me }: { me: Me }) {
           <Button look="link" onClick={switchTheme}>
             Light or dark
           </Button>
-          <span title={me.roles.join(', ')}>{me.full_name}</span>
+          <Link className="quiet-link" to="/account" title={me.roles.join(', ')}>
+            {me.full_name}
+          </Link>
           <Button look="link" onClick={() => void signOut()}>
             Sign out
           </Button>

@@ -57,6 +57,7 @@ const field = (name: string, label: string, kind: FieldKind, more: Partial<Field
 });
 const order = field('order', 'Order', 'order');
 const optional = { optional: true };
+const person = field('name', 'Sign-in name', 'text');
 const words = (given: Given, name: string) => String(given[name] ?? '');
 
 const capacity = [
@@ -395,11 +396,17 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       field('name', 'Sign-in name', 'text'),
       field('full_name', 'Full name', 'text'),
-      field('password', 'Password', 'password', { hint: 'eight characters or more' }),
+      field('password', 'Password', 'password', { optional: true, hint: 'none: give a one-time code' }),
       field('roles', 'Roles', 'roles'),
     ],
     start: { roles: [] },
   },
+  'deactivate-person': { act: (g) => `Deactivate ${words(g, 'name')}`, fields: [person] },
+  'activate-person': { act: (g) => `Activate ${words(g, 'name')}`, fields: [person] },
+  'end-sessions': { act: (g) => `Sign ${words(g, 'name')} out everywhere`, fields: [person] },
+  'drop-second-factor': { act: (g) => `Take the second factor of ${words(g, 'name')} away`, fields: [person] },
+  'close-demo': { act: () => 'Deactivate all persons of the demo', fields: [] },
+  'set-zone': { act: (g) => `Count days in ${words(g, 'zone')}`, fields: [field('zone', 'Time zone', 'text', { hint: 'such as Europe/Berlin' })] },
   'set-roles': {
     act: (g) => `Set the roles of ${words(g, 'name')}`,
     fields: [field('name', 'Sign-in name', 'text'), field('roles', 'Roles', 'roles')],

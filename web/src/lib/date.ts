@@ -4,12 +4,22 @@ const dayFormat = new Intl.DateTimeFormat(undefined, {
   month: 'short',
 });
 const shortFormat = new Intl.DateTimeFormat(undefined, { day: 'numeric', month: 'short' });
-const momentFormat = new Intl.DateTimeFormat(undefined, {
-  day: 'numeric',
-  month: 'short',
-  hour: '2-digit',
-  minute: '2-digit',
-});
+let momentFormat = momentsIn('UTC');
+let spanFormat = spansIn('UTC');
+
+function momentsIn(timeZone: string) {
+  return new Intl.DateTimeFormat(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', timeZone });
+}
+
+function spansIn(timeZone: string) {
+  return new Intl.DateTimeFormat(undefined, { weekday: 'short', day: 'numeric', month: 'short', timeZone });
+}
+
+/** Show moments as the works' clocks do, wherever the browser stands. */
+export function setZone(zone: string) {
+  momentFormat = momentsIn(zone);
+  spanFormat = spansIn(zone);
+}
 
 /** Return a date such as "2026-11-26" as "Thu 26 Nov". */
 export function day(text: string): string {
@@ -29,5 +39,5 @@ export function moment(text: string): string {
 
 /** Return two moments as days: "Wed 25 Nov", "Wed 25 – Fri 27 Nov". */
 export function span(from: string, to: string): string {
-  return dayFormat.formatRange(new Date(from), new Date(to));
+  return spanFormat.formatRange(new Date(from), new Date(to));
 }

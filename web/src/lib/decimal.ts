@@ -17,10 +17,12 @@ export function quantity(text: string): string {
 }
 
 export function money(text: string): string {
+  if (text === '') return ''; // not for the reader
   return moneyFormat.format(text as DecimalText).replace('-', '−');
 }
 
 export function unitCost(text: string): string {
+  if (text === '') return '';
   return costFormat.format(text as DecimalText).replace('-', '−');
 }
 

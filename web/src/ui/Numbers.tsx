@@ -19,6 +19,7 @@ export function UnitCost({ value }: { value: string }) {
 
 /** A variance with its letter: F favourable, U unfavourable; never by colour alone. */
 export function VarianceText({ value }: { value: string }) {
+  if (value === '') return null; // not for the reader
   const { amount, side } = variance(value);
   const colour = side === 'U' ? 'text-unfavourable' : side === 'F' ? 'text-favourable' : '';
   return (

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { Link, Outlet, useParams } from 'react-router';
 import { itemsOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
+import { useReads } from '../../commands/useMay';
 import { quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Queue } from '../../ui/Queue';
@@ -13,6 +14,7 @@ export function DefineBench() {
   const { code } = useParams();
   const items = useQuery(itemsOptions());
   const { started, start } = useCommands();
+  const reads = useReads();
   const [isOpen, setOpen] = useState(false);
   return (
     <div className="flex h-full">
@@ -68,9 +70,11 @@ export function DefineBench() {
                     <Link className="quiet-link text-act" to="/define/reasons">
                       Reasons
                     </Link>
-                    <Link className="quiet-link text-act" to="/define/persons">
-                      Persons
-                    </Link>
+                    {reads.persons && (
+                      <Link className="quiet-link text-act" to="/define/persons">
+                        Persons
+                      </Link>
+                    )}
                     <Link className="quiet-link text-act" to="/define/lacks">
                       What is lacking
                     </Link>

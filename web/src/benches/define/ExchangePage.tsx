@@ -8,7 +8,7 @@ import { Button } from '../../ui/Button';
 import { FileEntry } from '../../ui/FileEntry';
 import { ItemCode } from '../../ui/ItemCode';
 import { Loaded, ProblemNote } from '../../ui/States';
-import { useMay } from '../../commands/useMay';
+import { useMay, useReads } from '../../commands/useMay';
 
 const statuses = ['refused', 'changed', 'new', 'same'] as const;
 
@@ -16,6 +16,7 @@ const statuses = ['refused', 'changed', 'new', 'same'] as const;
 export function ExchangePage() {
   const [query, setQuery] = useSearchParams();
   const may = useMay();
+  const reads = useReads();
   const [problem, setProblem] = useState<Problem | null>(null);
   const [isReading, setReading] = useState(false);
   const number = Number(query.get('upload') ?? 0);
@@ -43,12 +44,18 @@ export function ExchangePage() {
           exported can be imported again and changes nothing.
         </p>
         <div className="mt-2 flex flex-wrap items-center gap-4">
-          <a className="quiet-link text-act" href="/api/export/csv" download>
-            Export as CSV
-          </a>
-          <a className="quiet-link text-act" href="/api/export/xlsx" download>
-            Export as XLSX
-          </a>
+          {reads.costs ? (
+            <>
+              <a className="quiet-link text-act" href="/api/export/csv" download>
+                Export as CSV
+              </a>
+              <a className="quiet-link text-act" href="/api/export/xlsx" download>
+                Export as XLSX
+              </a>
+            </>
+          ) : (
+            <span className="text-quiet">An export holds prices and rates: it is for those who see costs.</span>
+          )}
           {may.has('import-tables') && (
             <FileEntry label="Bring a file" accept=".csv,.zip,.xlsx" onFile={(file) => void bring(file)} />
           )}

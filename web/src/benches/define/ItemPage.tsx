@@ -12,7 +12,7 @@ import { Money, Quantity, UnitCost } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { NotesBlock, RevisionsBlock, StandardBlock, StockAndUse } from './ItemBlocks';
 import { DocumentsBlock, ListPricesBlock, PlanningBlock, PricesBlock } from './ItemPapers';
-import { useMay } from '../../commands/useMay';
+import { useMay, useReads } from '../../commands/useMay';
 
 /** An item: what it is made of and how, what it costs, where it lies and where it is used. */
 export function ItemPage() {
@@ -29,6 +29,7 @@ export function ItemPage() {
 function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
   const { start, started } = useCommands();
   const may = useMay();
+  const reads = useReads();
   const [query] = useSearchParams();
   const revision = query.get('rev') ?? '';
   const isMade = item.source !== 'buy';
@@ -109,9 +110,9 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
         className={`min-h-[180px] shrink-0 grow overflow-y-auto border-t border-hair-strong ${isMade ? 'basis-[38%]' : 'basis-0'} ${started ? 'space-y-3' : 'grid grid-cols-[1fr_1fr_1.15fr] content-start'}`}
       >
         <div className="border-r border-hair">
-          <StandardBlock item={item} />
-          {item.source !== 'make' && <PricesBlock item={item} />}
-          {isMade && <ListPricesBlock item={item} />}
+          {reads.costs && <StandardBlock item={item} />}
+          {reads.costs && item.source !== 'make' && <PricesBlock item={item} />}
+          {reads.margins && isMade && <ListPricesBlock item={item} />}
         </div>
         <div className="border-r border-hair">
           <StockAndUse item={item} />

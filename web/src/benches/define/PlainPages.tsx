@@ -1,7 +1,7 @@
 import { useQuery, type UseQueryResult } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { basicsOptions, partnersOptions, peopleOptions } from '../../api/queries';
+import { basicsOptions, partnersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { Button } from '../../ui/Button';
@@ -92,34 +92,13 @@ export function ReasonsPage() {
   );
 }
 
-/** Who may do what. */
-export function PersonsPage() {
-  return (
-    <Plain
-      title="Persons"
-      words="Who may do what."
-      command="add-person"
-      act="Add a person…"
-      empty="Nobody yet."
-      query={useQuery(peopleOptions())}
-      rows={(people) => people.map((p) => ({ ...p, code: p.name }))}
-      columns={[
-        { head: 'Name', look: 'whitespace-nowrap', cell: (p) => p.full_name },
-        { head: 'signs in as', look: 'code', cell: (p) => p.code },
-        { head: 'roles', look: 'w-full text-quiet', cell: (p) => p.roles.join(', ') },
-      ]}
-      change={{ command: 'set-roles', words: (p) => `Roles of ${p.code}…`, given: (p) => ({ name: p.code, roles: p.roles }) }}
-    />
-  );
-}
-
 interface Column<R> {
   head: string;
   look: string;
   cell: (row: R) => ReactNode;
 }
 
-const others = ['partners', 'places', 'reasons', 'persons'];
+const others = ['partners', 'places', 'reasons'];
 
 /** A page with one list, and the ways to make another of its kind and to change one. */
 function Plain<T, R extends { code: string }>({

@@ -10,7 +10,7 @@ import { Button } from '../../ui/Button';
 import { Money, UnitCost } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
 import { NotesBlock } from './ItemBlocks';
-import { useMay } from '../../commands/useMay';
+import { useMay, useReads } from '../../commands/useMay';
 
 /** What a form of new rates begins with: those in force, from tomorrow on. */
 function ratesGiven(w: WorkCenter) {
@@ -232,6 +232,7 @@ function OverheadsBlock() {
 
 /** Where operations run: what an hour costs, what can be done in it, and when. */
 export function WorkCentersPage() {
+  const reads = useReads();
   const centers = useQuery(workCentersOptions());
   const calendars = useQuery(calendarsOptions());
   const { start, started } = useCommands();
@@ -346,7 +347,7 @@ export function WorkCentersPage() {
         <LabourGradesBlock />
       </div>
       <div className="pt-4">
-        <OverheadsBlock />
+        {reads.costs && <OverheadsBlock />}
       </div>
     </article>
   );

@@ -5,5 +5,6 @@ export { EditPage } from './EditPage';
 export { ExchangePage } from './ExchangePage';
 export { ItemPage } from './ItemPage';
 export { LacksPage } from './LacksPage';
-export { PartnersPage, PersonsPage, PlacesPage, ReasonsPage } from './PlainPages';
+export { PersonsPage } from './PersonsPage';
+export { PartnersPage, PlacesPage, ReasonsPage } from './PlainPages';
 export { WorkCentersPage } from './WorkCentersPage';

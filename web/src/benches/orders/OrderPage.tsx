@@ -120,7 +120,7 @@ function useOrderKeys(order: Order, acts: Act[]) {
       const act = acts.find((a) => a.shortcut === `Alt-${key}`);
       const costliest = selectCostliest(order);
       if (act) start(act.command, { order: order.number });
-      else if (key === 'B') void navigate(`/orders/${order.number}/bridge`);
+      else if (key === 'B' && order.standard) void navigate(`/orders/${order.number}/bridge`);
       else if (key === 'X' && costliest) void navigate(`/define/items/${encodeURIComponent(costliest)}`);
       else return;
       event.preventDefault();

@@ -173,7 +173,7 @@ function Amounts({ input: i }: { input: OrderInput }) {
 
 /** What the order was allowed and charged so far, with the way to the bridge. */
 export function MoneyBlock({ order }: { order: Order }) {
-  if (order.standard === null) return null;
+  if (!order.standard) return null; // planned, or not for the reader
   return (
     <section aria-label="Money">
       <table className="rows">
