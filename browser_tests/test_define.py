@@ -5,6 +5,7 @@ import re
 import zipfile
 
 from playwright.sync_api import expect
+from poietic.demo import drawings
 from poietic.engineering.models import Revision
 from poietic.ledger.verify import differences
 
@@ -154,7 +155,7 @@ class Define(BrowserTest):
         expect(rows.filter(has_text="Aluminize")).to_contain_text("by TESSAL at 29.00")
         expect(rows.filter(has_text="grade A")).to_contain_text("60 % of the output")
 
-        drawing = b"\x89PNG\r\n\x1a\n" + b"0" * 20
+        drawing = drawings.picture("polish", "Polish", 3, 8).read()
         page.get_by_label("Bring a drawing or picture").set_input_files(
             {"name": "polish.png", "mimeType": "image/png", "buffer": drawing}
         )

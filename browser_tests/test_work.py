@@ -66,8 +66,21 @@ class OrderStory(BrowserTest):
         self.assertEqual(Order.objects.get(number=1007).state, "closed")
         self.assertEqual(differences(), [])
 
-    def test_what_the_preview_showed_is_what_was_posted(self) -> None:
+    def test_an_operator_reports_and_sees_no_money(self) -> None:
         page = self.signed_in("Lotte")
+        expect(page.get_by_role("link", name="Cost", exact=True)).to_have_count(0)
+        page.goto("/orders/1006")
+        page.get_by_role("button", name="Report", exact=True).wait_for()
+        expect(page.get_by_role("region", name="Money")).to_have_count(0)
+        self.press(page, "Alt+r")
+        shown = page.get_by_role("region", name="Report")
+        expect(shown.get_by_role("table", name="Stock")).to_be_visible()
+        expect(shown.get_by_role("table", name="Postings")).to_have_count(0)
+        self.post(page)
+        expect(page.get_by_text("received 11 of 12")).to_be_visible()
+
+    def test_what_the_preview_showed_is_what_was_posted(self) -> None:
+        page = self.signed_in("Jonas")
         page.goto("/orders/1006")
         page.get_by_role("button", name="Report", exact=True).wait_for()
         self.press(page, "Alt+r")

@@ -9,7 +9,7 @@ from functools import partial
 
 import numpy as np
 
-from ..errors import DomainError
+from ..errors import DomainError, OutOfRange
 from ..plain import made_by_the_million
 from ..quantity import UNIT_COST_STEP, exact, require_digits
 from ..structure.explode import CycleFound
@@ -32,6 +32,8 @@ from .unit import (
     with_co_products,
 )
 
+#: what one unit of anything costs less than
+COSTS_MOST = Decimal(10) ** 12
 #: items of a level that are rolled up together
 AT_ONCE = 500
 
@@ -246,6 +248,8 @@ class Rolling:
             basis = _with_shares(structure, basis)
         cost = unit_cost(basis)
         item = ItemCost(cost=cost, is_made=True, unit=facts.unit)
+        if item.price >= COSTS_MOST:
+            raise OutOfRange("Its cost", item.price, f"below {COSTS_MOST:,}")
         if item.price < 0:
             return _lack(
                 code,

@@ -23,6 +23,7 @@ class Kind(StrEnum):
     SHORT = "short"
     OVER_ALLOWED = "over allowed"
     TO_CLOSE = "to close"
+    FAULTY = "can't be computed"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

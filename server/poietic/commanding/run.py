@@ -7,7 +7,7 @@ from datetime import datetime
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection, transaction
-from django.db.utils import IntegrityError, OperationalError
+from django.db.utils import DataError, IntegrityError, OperationalError
 from ninja import Schema
 from psycopg.errors import (
     DeadlockDetected,
@@ -17,6 +17,7 @@ from psycopg.errors import (
     UniqueViolation,
 )
 
+from ..web_api.errors import beyond_column
 from ..web_api.events import publish
 from ..web_api.fields import Strict
 from .effects import Consequences
@@ -149,6 +150,8 @@ def _tried_again(attempt: Callable[[], Outcome]) -> Outcome:
                 raise who_holds(err) from err
             if not isinstance(err.__cause__, DeadlockDetected):
                 raise
+        except DataError as err:
+            raise beyond_column(err) from err
         except IntegrityError as err:
             if tries > 1 or not isinstance(err.__cause__, LOST_RACES):
                 raise _against_rule(err) from err

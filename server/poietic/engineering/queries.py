@@ -186,8 +186,11 @@ def as_calendar(row: WorkCalendar | None) -> Calendar:
 
 
 def work_center_times(first: date, last: date) -> dict[str, WorkCenterTime]:
-    """Return what scheduling knows of each work center, its calendar laid out over days."""
-    laid_out: dict[int | None, WorkingTime] = {}
+    """Return what scheduling knows of each work center, its calendar laid out over days.
+
+    A work center whose calendar lies in no known time zone is left out.
+    """
+    laid_out: dict[int | None, WorkingTime | None] = {}
     found: dict[str, WorkCenterTime] = {}
     rows = WorkCenter.objects.select_related("calendar").prefetch_related(
         "calendar__shifts", "calendar__exceptions"
@@ -195,6 +198,10 @@ def work_center_times(first: date, last: date) -> dict[str, WorkCenterTime]:
     for center in rows:
         key = center.calendar_id
         if key not in laid_out:
-            laid_out[key] = WorkingTime(as_calendar(center.calendar), first, last)
-        found[center.code] = WorkCenterTime(working=laid_out[key], efficiency=center.efficiency)
+            try:
+                laid_out[key] = WorkingTime(as_calendar(center.calendar), first, last)
+            except (LookupError, ValueError, OSError, OverflowError):
+                laid_out[key] = None
+        if (working := laid_out[key]) is not None:
+            found[center.code] = WorkCenterTime(working=working, efficiency=center.efficiency)
     return found

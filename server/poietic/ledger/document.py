@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from poietic_core.cost.clearing import split_amount
 from poietic_core.cost.model import Element
-from poietic_core.errors import DomainError
+from poietic_core.errors import DomainError, OutOfRange
 from poietic_core.quantity import ZERO, require_step
 from poietic_core.stock.valuation import Method, NoStandard, NotEnoughStock, move
 
@@ -26,6 +26,9 @@ from .models import (
     UnitLine,
     WipBalance,
 )
+
+#: what stock of one item is counted up to
+MOST_IN_STOCK = Decimal(10) ** 12
 
 
 @dataclass(eq=False)
@@ -108,6 +111,10 @@ class Stock:
         if before + quantity < 0:
             raise self._not_enough(holding, place, -quantity, before)
         movement = move(core, quantity, worth=worth)
+        if movement.after.quantity >= MOST_IN_STOCK:
+            raise OutOfRange(
+                f"Stock of {item.code}", movement.after.quantity, f"below {MOST_IN_STOCK:,}"
+            )
         balance.quantity = before + quantity
         holding.quantity = movement.after.quantity
         holding.value = movement.after.value

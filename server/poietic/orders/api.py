@@ -36,6 +36,7 @@ from .desk import (
     waiting_operation,
     wanted_by,
 )
+from .faulty import OrderFaulty, computed
 from .models import Order, OrderInput
 from .needs import need_of
 from .peek import LackOut, PeekOut, lacks, peek_at
@@ -58,6 +59,8 @@ class OrderRow(Schema):
     days_late: int
     state: str
     next: str
+    #: what is wrong with it, where it can't be computed
+    fault: str
     wip: Cost
 
 
@@ -237,24 +240,31 @@ def orders(request: HttpRequest) -> list[OrderRow]:
     dating = Dating(books, timezone.now())
     ended = (OrderState.CLOSED, OrderState.CANCELLED)
     return [
-        OrderRow(
-            number=b.order.number,
-            item=b.order.item.code,
-            name=b.order.item.name,
-            unit=b.order.item.unit,
-            quantity=b.order.quantity,
-            received=b.order.received,
-            due=b.order.due.isoformat(),
-            finishes=_finishes(dates),
-            starts=_starts(dates),
-            days_late=dates.days_late if dates else 0,
-            state=b.order.state,
-            next=waiting_operation(b)[0],
-            wip=wip.get(b.order.pk, ZERO),
-        )
+        _row(b, dating, wip.get(b.order.pk, ZERO))
         for b in sorted(books, key=lambda b: b.state in ended)
-        for dates in [dating.of(b)]
     ]
+
+
+def _row(book: OrderBook, dating: Dating, wip: Decimal) -> OrderRow:
+    """Return an order's row; one that can't be computed says what is wrong with it."""
+    order, dates = book.order, dating.of(book)
+    waits, fault = computed(lambda: waiting_operation(book)[0])
+    return OrderRow(
+        number=order.number,
+        item=order.item.code,
+        name=order.item.name,
+        unit=order.item.unit,
+        quantity=order.quantity,
+        received=order.received,
+        due=order.due.isoformat(),
+        finishes=_finishes(dates),
+        starts=_starts(dates),
+        days_late=dates.days_late if dates else 0,
+        state=order.state,
+        next=waits or "",
+        fault=fault or dating.faults.get(order.number, ""),
+        wip=wip,
+    )
 
 
 def _finishes(dates: OrderDates | None) -> date | None:
@@ -334,6 +344,13 @@ def lacking(request: HttpRequest) -> list[LackOut]:
 def order(request: HttpRequest, number: int) -> OrderOut:
     """Return an order's page."""
     book = OrderBook.read(number)
+    page, fault = computed(lambda: _page(book))
+    if page is None:
+        raise OrderFaulty(number, fault)
+    return page
+
+
+def _page(book: OrderBook) -> OrderOut:
     o = book.order
     variance = book.variance() if o.standard else None
     dates = Dating([book], timezone.now()).of(book)

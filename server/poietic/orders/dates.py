@@ -18,6 +18,7 @@ from poietic_core.calendar.schedule import (
 )
 from poietic_core.calendar.working_time import NoWorkingTime
 from poietic_core.derivation import fraction_of
+from poietic_core.errors import OutOfRange
 from poietic_core.order.report import remaining
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ONE, ZERO
@@ -29,10 +30,13 @@ from poietic_core.structure.requirement import entering
 from ..engineering.queries import in_force, phantoms_on, work_center_times
 from ..engineering.structures import structures_of
 from .book import OrderBook
+from .faulty import computed
 from .models import OrderOperation
 
 #: how far calendars are laid out around today, and beyond the due dates [days]
 BACK, AHEAD = 120, 500
+#: the latest due date that calendars are laid out for, from today [days]
+DUE_MOST = 3_700
 TIME_FIELDS = (
     *("run_quantity", "runs_whole_batches", "machines"),
     *("queue_hours", "wait_hours", "move_hours", "transfer_quantity"),
@@ -69,8 +73,11 @@ class Dating:
         self.now = now
         today = timezone.localdate(now)
         last = max([b.order.due for b in listed if b.state in UNFINISHED] or [today])
-        self._span = (today - timedelta(days=BACK), max(last, today) + timedelta(days=AHEAD))
+        last = min(max(last, today), today + timedelta(days=DUE_MOST))
+        self._span = (today - timedelta(days=BACK), last + timedelta(days=AHEAD))
         self._centers = work_center_times(*self._span) if listed else {}
+        #: what is wrong with orders that were asked for, by number
+        self.faults: dict[int, str] = {}
         planned = {b.order.item_id for b in listed if b.state is OrderState.PLANNED}
         revisions = list(in_force(today).filter(item__in=planned)) if planned else []
         structures = structures_of(revisions)
@@ -83,6 +90,14 @@ class Dating:
         """Return the dates of an unfinished order; None where nothing is left or known of it."""
         if book.state not in UNFINISHED:
             return None
+        dates, fault = computed(lambda: self._dates(book))
+        if fault:
+            self.faults[book.order.number] = fault
+        return dates
+
+    def _dates(self, book: OrderBook) -> OrderDates | None:
+        if book.order.due > self._span[1]:
+            raise OutOfRange("It is due", Decimal(book.order.due.year), f"due by {self._span[1]}")
         if book.operations:
             network, times = Network(book.progress()), self._left(book)
         elif structure := self._structures.get(book.order.item_id):
@@ -107,12 +122,17 @@ class Dating:
             operations=dict(planned),
         )
 
+    def _center(self, code: str) -> WorkCenterTime:
+        if code not in self._centers:
+            raise LookupError(f"the calendar of {code} is in no time zone that is known")
+        return self._centers[code]
+
     def _left(self, book: OrderBook) -> dict[int, OperationTime]:
         left = remaining(book.progress(), book.order.quantity)
         return {
             o.number: _time(
                 o,
-                self._centers[o.work_center.code],
+                self._center(o.work_center.code),
                 units=left[o.number],
                 each=Fraction(o.each),
                 per=Per(o.each_per),

@@ -2,10 +2,11 @@
 
 from datetime import datetime
 from decimal import Decimal
+from functools import partial
 
 from ninja import Schema
 from poietic_core.cost.model import InputKind
-from poietic_core.order.attention import Attention, OpenOrder, Remaining, attentions
+from poietic_core.order.attention import Attention, Kind, OpenOrder, Remaining, attentions
 from poietic_core.order.report import due_at
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
@@ -17,6 +18,7 @@ from ..web_api.fields import DecimalText
 from .book import ORDER_PARTS, OrderBook
 from .commands.life import release_blocks
 from .dates import Dating, OrderDates, start_day
+from .faulty import computed
 from .models import Order, OrderInput
 
 OPEN = [OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
@@ -140,8 +142,23 @@ def attentions_now(now: datetime) -> list[Attention]:
         wip[b.order_id] = wip.get(b.order_id, ZERO) + b.amount
     on_hand = dict(Holding.objects.values_list("item__code", "quantity"))
     dating = Dating(books, now)
-    return attentions(
-        [_open_order(b, wip.get(b.order.pk, ZERO), dating.of(b)) for b in books], on_hand
+    found: list[OpenOrder] = []
+    faulty: list[Attention] = []
+    for b in books:
+        held, dates = wip.get(b.order.pk, ZERO), dating.of(b)
+        order, fault = computed(partial(_open_order, b, held, dates))
+        if order:
+            found.append(order)
+        if words := fault or dating.faults.get(b.order.number):
+            faulty.append(_faulty(b, held, words))
+    return [*faulty, *attentions(found, on_hand)]
+
+
+def _faulty(book: OrderBook, held: Decimal, words: str) -> Attention:
+    name = f"{book.order.number} {book.order.item.name}"
+    sentence = f"{name}: {words}"
+    return Attention(
+        kind=Kind.FAULTY, order=book.order.number, sentence=sentence, days=0, money=held
     )
 
 

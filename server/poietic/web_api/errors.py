@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, ClassVar
 
+from django.db import DataError
 from django.dispatch import Signal
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
@@ -91,6 +92,26 @@ class InvalidInput(DomainError):
 
 
 @dataclass(eq=False)
+class BeyondColumn(DomainError):
+    """A number or text of what is written is larger than can be kept."""
+
+    said: str
+    code: ClassVar[str] = "number.beyond_column"
+    what: ClassVar[str] = "Something of this is larger than can be kept."
+    why: ClassVar[str] = "The database says: {said}."
+    fix: ClassVar[str] = "Enter smaller quantities, prices or texts; nothing was changed."
+
+
+def beyond_column(err: DataError) -> BeyondColumn:
+    """Return what the database says of a value that it can't keep."""
+    said = getattr(err.__cause__, "diag", None)
+    words = (said and " ".join(filter(None, (said.message_primary, said.message_detail)))) or str(
+        err
+    )
+    return BeyondColumn(words.rstrip("."))
+
+
+@dataclass(eq=False)
 class NotSignedIn(DomainError):
     """Nobody is signed in."""
 
@@ -143,6 +164,10 @@ def install(api: NinjaAPI) -> None:
     def domain(request: HttpRequest, error: DomainError) -> HttpResponse:
         refused.send(sender=type(error), request=request, error=error)
         return problem(error)
+
+    @api.exception_handler(DataError)
+    def too_large(request: HttpRequest, error: DataError) -> HttpResponse:
+        return problem(beyond_column(error))
 
     @api.exception_handler(ValidationError)
     def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from ninja import Schema
+from poietic_core.structure.rules import HOURS_MOST, WAIT_MOST
 from pydantic import (
     AfterValidator,
     AwareDatetime,
@@ -19,10 +20,10 @@ from pydantic import (
     WithJsonSchema,
 )
 
-#: the largest quantity of one entry, price of one unit, hours of one entry, size [mm], ratio or share
+#: the largest quantity of one entry, price of one unit, hours of one entry and of a wait, size [mm], ratio or share
 MOST_QUANTITY = Decimal(100_000_000)
 MOST_PRICE = Decimal(10_000_000)
-MOST_HOURS = Decimal(100_000)
+MOST_HOURS, MOST_WAIT = Decimal(HOURS_MOST), Decimal(WAIT_MOST)
 MOST_SIZE = Decimal(1_000_000)
 MOST_RATIO = Decimal(100_000)
 MOST_BUDGET = Decimal(1_000_000_000_000)
@@ -44,7 +45,7 @@ def text_only(value: object) -> Decimal:
     """Return the decimal that a text spells; a JSON number has lost digits before it got here."""
     if isinstance(value, Decimal):
         return value
-    if not isinstance(value, str) or len(value) > 40:
+    if not isinstance(value, str) or len(value) > 40 or not value.isascii():
         raise ValueError('write the number as text, such as "2.40"')
     try:
         number = Decimal(value)
@@ -106,6 +107,7 @@ Quantity = _number(MOST_QUANTITY, above=True)
 QuantityOrNone = _number(MOST_QUANTITY)
 Price = _number(MOST_PRICE)
 Hours = _number(MOST_HOURS)
+Wait = _number(MOST_WAIT)
 Size = _number(MOST_SIZE, above=True)
 Ratio = _number(MOST_RATIO, above=True)
 Share = _number(MOST_RATIO)
@@ -140,12 +142,17 @@ def one_line(value: str) -> str:
     """Refuse more than one line."""
     if LINE_ENDS.search(value):
         raise ValueError("holds a line end or a tab; it is one line")
-    return value.strip()
+    return value
+
+
+def _stripped(value: object) -> object:
+    return value.strip(" ") if isinstance(value, str) else value
 
 
 def text(most: int, least: int = 0, *, lines: bool = False) -> Any:
     """Return the type of a text of so many characters."""
-    checks = [AfterValidator(writable), *([] if lines else [AfterValidator(one_line)])]
+    checks = [BeforeValidator(_stripped), AfterValidator(writable)]
+    checks += [] if lines else [AfterValidator(one_line)]
     return Annotated[(str, Field(max_length=most, min_length=least), *checks)]
 
 

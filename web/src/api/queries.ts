@@ -1,5 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
-import { api, data, keepToken } from '../lib/http';
+import { api, data, keepToken } from './http';
 import type { components } from './schema';
 
 export type Me = components['schemas']['Me'];

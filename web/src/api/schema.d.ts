@@ -5038,7 +5038,7 @@ export interface components {
             /**
              * Setup Labour Hours
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 10,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5046,7 +5046,7 @@ export interface components {
             /**
              * Setup Machine Hours
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 10,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5054,7 +5054,7 @@ export interface components {
             /**
              * Run Labour Hours
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 10,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5062,7 +5062,7 @@ export interface components {
             /**
              * Run Machine Hours
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 10,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5092,7 +5092,7 @@ export interface components {
             /**
              * Queue Hours
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 90,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5100,7 +5100,7 @@ export interface components {
             /**
              * Wait Hours
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 90,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5108,7 +5108,7 @@ export interface components {
             /**
              * Move Hours
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 90,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -5150,7 +5150,7 @@ export interface components {
             /**
              * Days Out
              * Format: decimal
-             * @description at most 100,000, from 0, six decimals
+             * @description at most 10,000, from 0, six decimals
              * @default 0
              * @example 2.40
              */
@@ -8287,6 +8287,8 @@ export interface components {
             state: string;
             /** Next */
             next: string;
+            /** Fault */
+            fault: string;
             /**
              * Wip
              * Format: decimal

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
 import { factorOptions, type Me, meOptions, sessionsOptions } from '../api/queries';
 import { moment } from '../lib/date';
-import { api, ApiError, command, data, keepToken, type Problem } from '../lib/http';
+import { api, ApiError, command, data, keepToken, type Problem } from '../api/http';
 import { Button } from '../ui/Button';
 import { Entry, Field } from '../ui/Field';
 import { Loaded, ProblemNote } from '../ui/States';

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, type ReactNode, useState } from 'react';
 import { type Me, meOptions } from '../api/queries';
-import { api, ApiError, data, keepToken, type Problem } from '../lib/http';
+import { api, ApiError, data, keepToken, type Problem } from '../api/http';
 import { Button } from '../ui/Button';
 import { Entry, Field } from '../ui/Field';
 import { ProblemNote } from '../ui/States';

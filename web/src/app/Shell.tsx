@@ -6,7 +6,7 @@ import { type Me, meOptions } from '../api/queries';
 import { useCommands } from '../commands/CommandContext';
 import { CommandPanel } from '../commands/CommandPanel';
 import { useConnection, useLiveUpdates } from '../commands/live';
-import { api, data, keepToken, type Outcome } from '../lib/http';
+import { api, data, keepToken, type Outcome } from '../api/http';
 import { Button } from '../ui/Button';
 import { DoAnything } from './DoAnything';
 import { Peek } from './Peek';

@@ -2,7 +2,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
-import { passes } from '../lib/http';
+import { passes } from '../api/http';
 import '../ui/tokens.css';
 import { App } from './App';
 import { applyTheme } from './theme';

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react';
 import { commandsOptions } from '../api/queries';
 import { ConsequencesTable } from '../consequences/ConsequencesTable';
-import { ApiError, command, type Outcome, passes, type Problem } from '../lib/http';
+import { ApiError, command, type Outcome, passes, type Problem } from '../api/http';
 import { Button } from '../ui/Button';
 import { ProblemNote } from '../ui/States';
 import { type Started, useCommands } from './CommandContext';

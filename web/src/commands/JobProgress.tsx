@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { jobOptions, type Job } from '../api/queries';
 import { ConsequencesTable } from '../consequences/ConsequencesTable';
-import { api, data } from '../lib/http';
+import { api, data } from '../api/http';
 import { Button } from '../ui/Button';
 import { Loaded, ProblemNote } from '../ui/States';
 

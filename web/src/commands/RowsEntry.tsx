@@ -1,4 +1,4 @@
-import { shift } from '../benches/define/draft';
+import { shift } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Entry, NumberEntry } from '../ui/Field';
 

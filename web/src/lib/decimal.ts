@@ -57,3 +57,14 @@ export function percent(share: string): string {
 export function isZero(text: string): boolean {
   return /^-?0*\.?0*$/.test(text);
 }
+
+/** Move the decimal point of a text by some places, without going through a float. */
+export function shift(text: string, places: number): string {
+  const [whole = '0', part = ''] = (text || '0').split('.');
+  if (places > 0) {
+    const digits = part.padEnd(places, '0');
+    return plain(`${whole}${digits.slice(0, places)}.${digits.slice(places) || '0'}`.replace(/^0+(?=\d)/, ''));
+  }
+  const digits = whole.padStart(1 - places, '0');
+  return plain(`${digits.slice(0, places)}.${digits.slice(places)}${part}`);
+}

@@ -1,6 +1,6 @@
 import type { UseQueryResult } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
-import { ApiError, type Problem } from '../lib/http';
+import { ApiError, type Problem } from '../api/http';
 import { Button } from './Button';
 
 /** What happened, why, what to do; with a button where there is one. */

@@ -44,6 +44,7 @@ from ...web_api.fields import (
     Size,
     Strict,
     UnitName,
+    Wait,
     Words,
     text,
 )
@@ -122,9 +123,9 @@ class OperationGiven(Strict):
     run_quantity: Quantity = ONE
     runs_whole_batches: bool = False
     machines: Machines = 1
-    queue_hours: Hours = ZERO
-    wait_hours: Hours = ZERO
-    move_hours: Hours = ZERO
+    queue_hours: Wait = ZERO
+    wait_hours: Wait = ZERO
+    move_hours: Wait = ZERO
     transfer_quantity: Quantity | None = None
     yield_share: Ratio = ONE
     is_report_point: bool = True

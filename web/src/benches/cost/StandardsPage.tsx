@@ -6,7 +6,7 @@ import { useCommands } from '../../commands/CommandContext';
 import { JobProgress } from '../../commands/JobProgress';
 import { day } from '../../lib/date';
 import { isZero, money, percent, plain } from '../../lib/decimal';
-import { ApiError, type Problem, startJob } from '../../lib/http';
+import { ApiError, type Problem, startJob } from '../../api/http';
 import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';

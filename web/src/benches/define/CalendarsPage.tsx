@@ -5,7 +5,7 @@ import { type Calendar, calendarsOptions, type Holiday } from '../../api/queries
 import { useCommands } from '../../commands/CommandContext';
 import { weekWords } from '../../lib/clock';
 import { Button } from '../../ui/Button';
-import { ApiError, type Problem, sendFile } from '../../lib/http';
+import { ApiError, type Problem, sendFile } from '../../api/http';
 import { FileEntry } from '../../ui/FileEntry';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
 import { YearGrid } from './YearGrid';

@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { documentsOptions, type Item, itemsOptions, type Revision, revisionOptions, revisionsOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
-import { ApiError, command, type Outcome } from '../../lib/http';
+import { ApiError, command, type Outcome } from '../../api/http';
 import { OperationGraph } from '../../structure/OperationGraph';
 import { Button } from '../../ui/Button';
 import { NumberEntry } from '../../ui/Field';

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { type Upload, uploadOptions } from '../../api/queries';
 import { JobProgress } from '../../commands/JobProgress';
-import { ApiError, type Problem, sendFile, startJob } from '../../lib/http';
+import { ApiError, type Problem, sendFile, startJob } from '../../api/http';
 import { Button } from '../../ui/Button';
 import { FileEntry } from '../../ui/FileEntry';
 import { ItemCode } from '../../ui/ItemCode';

@@ -4,7 +4,7 @@ import { documentPath, documentsOptions, type Item, type ItemFull, listPricesOpt
 import { useCommands } from '../../commands/CommandContext';
 import { shortDay } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';
-import { ApiError, type Problem, sendFile } from '../../lib/http';
+import { ApiError, type Problem, sendFile } from '../../api/http';
 import { Button } from '../../ui/Button';
 import { FileEntry } from '../../ui/FileEntry';
 import { Quantity, UnitCost } from '../../ui/Numbers';

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { auditOptions, meOptions, peopleOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { moment } from '../../lib/date';
-import { api, ApiError, data, type Problem } from '../../lib/http';
+import { api, ApiError, data, type Problem } from '../../api/http';
 import { Button } from '../../ui/Button';
 import { Loaded, ProblemNote } from '../../ui/States';
 

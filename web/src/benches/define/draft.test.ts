@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { Revision } from '../../api/queries';
-import { afterGiven, alternatesGiven, bareLinesOf, blankLine, blankOperation, blankWhole, draftGiven, draftOf, linesFromTsv, shift, wholeOf } from './draft';
+import { afterGiven, alternatesGiven, bareLinesOf, blankLine, blankOperation, blankWhole, draftGiven, draftOf, linesFromTsv, wholeOf } from './draft';
+import { shift } from '../../lib/decimal';
 
 const revision: Revision = {
   item: 'CELL',

@@ -1,6 +1,6 @@
 import type { Revision } from '../../api/queries';
 import type { Given } from '../../commands/forms';
-import { plain } from '../../lib/decimal';
+import { plain, shift } from '../../lib/decimal';
 
 export type LineKind = 'component' | 'by-product' | 'co-product';
 
@@ -98,17 +98,6 @@ export interface DraftOperation {
 export const hourFields = ['setup_labour_hours', 'setup_machine_hours', 'run_labour_hours', 'run_machine_hours'] as const;
 export const passingFields = ['queue_hours', 'wait_hours', 'move_hours'] as const;
 const sizeFields = ['length', 'width', 'thickness'] as const;
-
-/** Move the decimal point of a text by some places, without going through a float. */
-export function shift(text: string, places: number): string {
-  const [whole = '0', part = ''] = (text || '0').split('.');
-  if (places > 0) {
-    const digits = part.padEnd(places, '0');
-    return plain(`${whole}${digits.slice(0, places)}.${digits.slice(places) || '0'}`.replace(/^0+(?=\d)/, ''));
-  }
-  const digits = whole.padStart(1 - places, '0');
-  return plain(`${digits.slice(0, places)}.${digits.slice(places)}${part}`);
-}
 
 export function blankLine(kind: DraftLine['kind']): DraftLine {
   return {

@@ -96,7 +96,7 @@ function QueueEntry({ order: o, bench }: { order: OrderRow; bench: Bench }) {
         </span>
       </span>
       <span className="flex justify-between gap-2 text-[12px] text-quiet">
-        <span className="truncate">{bench === 'make' && o.next ? o.next : o.state}</span>
+        <span className={`truncate ${o.fault && 'text-attention'}`} title={o.fault}>{o.fault || (bench === 'make' && o.next ? o.next : o.state)}</span>
         <span className={`whitespace-nowrap ${o.days_late ? 'text-attention' : ''}`}>
           {o.days_late ? `${o.days_late} d late` : day(o.due)}
         </span>

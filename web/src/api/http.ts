@@ -1,5 +1,5 @@
 import createClient from 'openapi-fetch';
-import type { components, paths } from '../api/schema';
+import type { components, paths } from './schema';
 
 export type Problem = components['schemas']['Problem'];
 export type Outcome = components['schemas']['Outcome'];
