@@ -18,7 +18,8 @@ if TYPE_CHECKING:
     import psycopg
 
 ROOT = Path(__file__).resolve().parent.parent
-VAR = ROOT / "var"
+#: all that the application writes; elsewhere where something is tried that may break it
+VAR = Path(os.environ.get("POIETIC_VAR") or ROOT / "var")
 DATA = VAR / "pg"
 PORT = VAR / "pg-port"
 SECRETS = VAR / "secrets"

@@ -28,6 +28,7 @@ def prepare() -> bool:
     if not (MIGRATED.exists() and MIGRATED.read_text() == stamp and _is_migrated()):
         if code := manage("migrate", "-v", "0", "--no-input", role=cluster.OWNER):
             sys.exit(code)
+        MIGRATED.parent.mkdir(parents=True, exist_ok=True)
         write_whole(MIGRATED, stamp)
     return started
 

@@ -17,6 +17,7 @@ from ..web_api.fields import Strict
 from ..works.day import zone_of_works
 from .models import Job
 from .registry import COMMANDS, Command
+from .roles import Role
 from .run import own_key, post, require_role
 
 #: how often progress is told, and that the worker still lives [s]
@@ -68,7 +69,7 @@ def start_job(command: Command, given: Strict, person: AbstractBaseUser) -> Job:
             seen_at=timezone.now(),
         )
         run_job.defer(job=job.pk)
-        publish_job(job.pk)
+        _tell(job)
     return job
 
 
@@ -83,7 +84,7 @@ def stop_job(number: int) -> Job:
             job.ended_at = timezone.now()
         job.is_to_stop = True
         job.save(update_fields=["state", "is_to_stop", "ended_at"])
-        publish_job(job.pk)
+        _tell(job)
     return job
 
 
@@ -105,7 +106,7 @@ def take_up_lost() -> None:
                 job.state, job.ended_at = Job.State.FAILED, timezone.now()
                 job.problem = problem_of(JobLost(job.title, job.attempts))
             job.save(update_fields=["attempts", "state", "words", "done", "ended_at", "problem"])
-            publish_job(job.pk)
+            _tell(job)
 
 
 def carry_out(number: int) -> None:
@@ -116,9 +117,9 @@ def carry_out(number: int) -> None:
             return
         job.state = Job.State.RUNNING
         job.save(update_fields=["state"])
-        publish_job(number)
+        _tell(job)
     command = COMMANDS[job.command]
-    reporter = _Reporter(number, command.title)
+    reporter = _Reporter(job, command.title)
     reporter.start()
     outcome: dict[str, Any] | None = None
     refusal: dict[str, Any] | None = None
@@ -144,14 +145,18 @@ def carry_out(number: int) -> None:
             Job.objects.filter(pk=number).update(
                 state=state, outcome=outcome, problem=refusal, ended_at=timezone.now()
             )
-            publish_job(number)
+            _tell(job)
+
+
+def _tell(job: Job) -> None:
+    publish_job(job.pk, job.person_id, [Role.ADMINISTRATOR])
 
 
 @dataclass
 class _Reporter:
     """Tells how far a job has come, from a connection of its own: the job's transaction is still open."""
 
-    number: int
+    job: Job
     title: str
     words: str = ""
     done: int = 0
@@ -188,14 +193,14 @@ class _Reporter:
                     self._read()
                     continue
                 told, silent = now, 0.0
-                Job.objects.filter(pk=self.number).update(
+                Job.objects.filter(pk=self.job.pk).update(
                     words=now[0], done=now[1], total=now[2], seen_at=timezone.now()
                 )
-                publish_job(self.number)
+                _tell(self.job)
                 self._read()
         finally:
             connection.close()
 
     def _read(self) -> None:
-        row = Job.objects.filter(pk=self.number).values_list("is_to_stop", flat=True).first()
+        row = Job.objects.filter(pk=self.job.pk).values_list("is_to_stop", flat=True).first()
         self.is_to_stop = bool(row)

@@ -1,6 +1,6 @@
 """All commands: name, title, input, roles and the function that carries it out."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, TypeVar, get_type_hints
@@ -93,20 +93,28 @@ class Command:
     run: Callable[[Context, Any], None]
     #: may be carried out in the background
     is_long: bool = False
+    #: whose pages are told that it was carried out
+    told: frozenset[Role] = frozenset(Role)
 
 
 COMMANDS: dict[str, Command] = {}
 
 
 def command(
-    name: str, title: str, *roles: Role, is_long: bool = False
+    name: str, title: str, *roles: Role, is_long: bool = False, told: Iterable[Role] = Role
 ) -> Callable[[Callable[[Context, Any], None]], Callable[[Context, Any], None]]:
     """Register a function as a command; its second argument's type is the input."""
 
     def register(run: Callable[[Context, Any], None]) -> Callable[[Context, Any], None]:
         given = get_type_hints(run)["given"]
         COMMANDS[name] = Command(
-            name, title, frozenset({*roles, Role.ADMINISTRATOR}), given, run, is_long
+            name,
+            title,
+            frozenset({*roles, Role.ADMINISTRATOR}),
+            given,
+            run,
+            is_long,
+            frozenset(told),
         )
         return run
 

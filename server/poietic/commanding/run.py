@@ -209,6 +209,7 @@ def _run(
         change=change,
         title=command.title,
         person=str(person or ""),
+        readers=command.told,
         things=[*context.found, *(f"{kind}:{code}" for kind, code in context.made.items())],
     )
     return outcome

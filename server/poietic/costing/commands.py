@@ -14,6 +14,7 @@ from pydantic import Field
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of, items_by_code
+from ..commanding.reading import COST_READERS
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
 from ..ledger.document import Document, Stock
@@ -79,7 +80,7 @@ class DropWhatIf(Strict):
     name: Name
 
 
-@command("freeze-standard", "Freeze the standard", Role.COST_ACCOUNTANT)
+@command("freeze-standard", "Freeze the standard", Role.COST_ACCOUNTANT, told=COST_READERS)
 def freeze_standard(context: Context, given: FreezeStandard) -> None:
     """Roll up, put the result in force as a new set, and revalue stock at standard.
 
@@ -96,7 +97,13 @@ def freeze_standard(context: Context, given: FreezeStandard) -> None:
     context.made["standards"] = str(cost_set.standards.count())
 
 
-@command("roll-up-next", "Roll up the next standard", Role.COST_ACCOUNTANT, is_long=True)
+@command(
+    "roll-up-next",
+    "Roll up the next standard",
+    Role.COST_ACCOUNTANT,
+    is_long=True,
+    told=COST_READERS,
+)
 def roll_up_next(context: Context, given: RollUpNext) -> None:
     """Roll up all items as of a day into the set in preparation; it replaces the one before."""
     context.guard(SETS)
@@ -121,7 +128,7 @@ def roll_up_next(context: Context, given: RollUpNext) -> None:
     context.effects.field("next standard", "items that cost something else", None, moved)
 
 
-@command("activate-set", "Put a standard in force", Role.COST_ACCOUNTANT)
+@command("activate-set", "Put a standard in force", Role.COST_ACCOUNTANT, told=COST_READERS)
 def activate_set(context: Context, given: ActivateSet) -> None:
     """Put the next set, or one that was in force before, in force; stock is revalued, orders keep theirs."""
     context.guard(SETS)
@@ -137,7 +144,14 @@ def activate_set(context: Context, given: ActivateSet) -> None:
     _activate(context, found[0], current_set())
 
 
-@command("write-what-if", "Write a what-if", Role.COST_ACCOUNTANT, Role.CONTROLLER, Role.ENGINEER)
+@command(
+    "write-what-if",
+    "Write a what-if",
+    Role.COST_ACCOUNTANT,
+    Role.CONTROLLER,
+    Role.ENGINEER,
+    told=COST_READERS,
+)
 def write_what_if(context: Context, given: WriteWhatIf) -> None:
     """Keep a list of changes over a set by a name; nothing in force changes."""
     context.guard(f"what-if {given.name}")
@@ -159,7 +173,14 @@ def write_what_if(context: Context, given: WriteWhatIf) -> None:
     context.effects.field(f"what-if {given.name}", "changes", None, len(changes))
 
 
-@command("drop-what-if", "Drop a what-if", Role.COST_ACCOUNTANT, Role.CONTROLLER, Role.ENGINEER)
+@command(
+    "drop-what-if",
+    "Drop a what-if",
+    Role.COST_ACCOUNTANT,
+    Role.CONTROLLER,
+    Role.ENGINEER,
+    told=COST_READERS,
+)
 def drop_what_if(context: Context, given: DropWhatIf) -> None:
     """Forget a what-if."""
     rows = CostSet.objects.filter(state=CostSet.State.WHAT_IF, name=given.name)

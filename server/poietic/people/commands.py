@@ -19,6 +19,8 @@ from .sessions import end_sessions
 from .works import works_to_change
 
 EVERYBODY = tuple(Role)
+#: who is told of persons
+TOLD = (Role.ADMINISTRATOR,)
 #: how long a one-time code counts
 CODE_LASTS = timedelta(hours=24)
 
@@ -77,7 +79,7 @@ class Nothing(Strict):
     """Nothing to say."""
 
 
-@command("add-person", "Add a person", Role.ADMINISTRATOR)
+@command("add-person", "Add a person", Role.ADMINISTRATOR, told=TOLD)
 def add_person(context: Context, given: AddPerson) -> None:
     """Make a person who can sign in."""
     if Person.objects.filter(name=given.name).exists():
@@ -100,7 +102,7 @@ def add_person(context: Context, given: AddPerson) -> None:
     context.effects.field(f"person {person.name}", "roles", None, ", ".join(person.roles))
 
 
-@command("set-roles", "Set a person's roles", Role.ADMINISTRATOR)
+@command("set-roles", "Set a person's roles", Role.ADMINISTRATOR, told=TOLD)
 def set_roles(context: Context, given: SetRoles) -> None:
     """Give a person the roles named, and no others; one administrator always remains."""
     person, others = _with_administrators(context, given.name)
@@ -114,7 +116,7 @@ def set_roles(context: Context, given: SetRoles) -> None:
     end_sessions(OpenSession.objects.filter(person=person))
 
 
-@command("deactivate-person", "Deactivate a person", Role.ADMINISTRATOR)
+@command("deactivate-person", "Deactivate a person", Role.ADMINISTRATOR, told=TOLD)
 def deactivate_person(context: Context, given: Named) -> None:
     """Let a person in no more; what the person did stays."""
     person, others = _with_administrators(context, given.name)
@@ -127,7 +129,7 @@ def deactivate_person(context: Context, given: Named) -> None:
     context.effects.field(f"person {person.name}", "open sessions", ended, 0)
 
 
-@command("activate-person", "Activate a person", Role.ADMINISTRATOR)
+@command("activate-person", "Activate a person", Role.ADMINISTRATOR, told=TOLD)
 def activate_person(context: Context, given: Named) -> None:
     """Let a person in again."""
     person = _locked(context, given.name)
@@ -136,7 +138,7 @@ def activate_person(context: Context, given: Named) -> None:
     _set_active(context, person, True)
 
 
-@command("end-sessions", "End a person's sessions", Role.ADMINISTRATOR)
+@command("end-sessions", "End a person's sessions", Role.ADMINISTRATOR, told=TOLD)
 def end_all_sessions(context: Context, given: Named) -> None:
     """Sign a person out everywhere."""
     person = _locked(context, given.name)
@@ -144,7 +146,7 @@ def end_all_sessions(context: Context, given: Named) -> None:
     context.effects.field(f"person {person.name}", "open sessions", ended, 0)
 
 
-@command("give-code", "Give a one-time code", Role.ADMINISTRATOR)
+@command("give-code", "Give a one-time code", Role.ADMINISTRATOR, told=TOLD)
 def give_code(context: Context, given: GiveCode) -> None:
     """Let a person set a new password; the old one and its sessions end."""
     person = _locked(context, given.name)
@@ -156,7 +158,7 @@ def give_code(context: Context, given: GiveCode) -> None:
     context.effects.field(f"person {person.name}", "password", "", "to be set with a one-time code")
 
 
-@command("change-password", "Change my password", *EVERYBODY)
+@command("change-password", "Change my password", *EVERYBODY, told=TOLD)
 def change_password(context: Context, given: ChangePassword) -> None:
     """Set one's own password; all one's other sessions end."""
     person = _myself(context)
@@ -167,7 +169,7 @@ def change_password(context: Context, given: ChangePassword) -> None:
     context.effects.field(f"person {person.name}", "password", "", "changed")
 
 
-@command("set-second-factor", "Set up my second factor", *EVERYBODY)
+@command("set-second-factor", "Set up my second factor", *EVERYBODY, told=TOLD)
 def set_second_factor(context: Context, given: SetFactor) -> None:
     """Sign in with a code of an authenticator from now on (RFC 6238)."""
     person = _myself(context)
@@ -181,7 +183,7 @@ def set_second_factor(context: Context, given: SetFactor) -> None:
     context.effects.field(f"person {person.name}", "second factor", "", "an authenticator")
 
 
-@command("drop-second-factor", "Take a second factor away", Role.ADMINISTRATOR)
+@command("drop-second-factor", "Take a second factor away", Role.ADMINISTRATOR, told=TOLD)
 def drop_second_factor(context: Context, given: Named) -> None:
     """Let a person who lost the authenticator sign in without."""
     person = _locked(context, given.name)
@@ -193,7 +195,7 @@ def drop_second_factor(context: Context, given: Named) -> None:
     context.effects.field(f"person {person.name}", "second factor", "an authenticator", "none")
 
 
-@command("open-demo", "Open the demo", Role.ADMINISTRATOR)
+@command("open-demo", "Open the demo", Role.ADMINISTRATOR, told=TOLD)
 def open_demo(context: Context, given: Nothing) -> None:
     """Make the works a demo whose persons come in without passwords; only its own set-up may."""
     if context.person is not None:
@@ -204,7 +206,7 @@ def open_demo(context: Context, given: Nothing) -> None:
     context.effects.field("works", "demo", "no", "yes")
 
 
-@command("close-demo", "Close the demo", Role.ADMINISTRATOR)
+@command("close-demo", "Close the demo", Role.ADMINISTRATOR, told=TOLD)
 def close_demo(context: Context, given: Nothing) -> None:
     """Deactivate all persons of the demo: the works goes on with real ones only."""
     works = works_to_change(context)

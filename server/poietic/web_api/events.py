@@ -3,7 +3,7 @@
 import asyncio
 import hashlib
 import json
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterable
 from dataclasses import dataclass, field
 from weakref import WeakSet
 
@@ -21,23 +21,29 @@ WAITING_MOST = 50
 THINGS_MOST = 100
 
 
-def publish(*, change: int, title: str, person: str, things: list[str]) -> None:
-    """Tell all pages what changed; delivered when the transaction commits, and only then."""
+def publish(
+    *, change: int, title: str, person: str, things: list[str], readers: Iterable[str]
+) -> None:
+    """Tell the pages of those who hold one of the roles what changed.
+
+    Delivered when the transaction commits, and only then.
+    """
     told = things if len(things) <= THINGS_MOST else []
     message = {"change": change, "title": title, "person": person, "things": told}
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, json.dumps(message)])
+    _notify({"readers": sorted(readers), "message": message})
 
 
-def publish_job(number: int) -> None:
-    """Tell all pages that a background job has come further; delivered at the commit."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, json.dumps({"job": number})])
+def publish_job(number: int, person: int, readers: Iterable[str]) -> None:
+    """Tell the pages of a person, and of those who hold a role, how far a job has come; at the commit."""
+    _notify({"readers": sorted(readers), "person": person, "message": {"job": number}})
 
 
 def publish_end(*, session: str = "", person: int = 0) -> None:
     """End the streams of a session, or all of a person's; delivered at the commit."""
-    told = {"ended": session_mark(session) if session else person}
+    _notify({"ended": session_mark(session) if session else person})
+
+
+def _notify(told: dict[str, object]) -> None:
     with connection.cursor() as cursor:
         cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, json.dumps(told)])
 
@@ -52,6 +58,7 @@ class Page:
     """An open page: whose it is, in which session, and what it was not told yet."""
 
     person: int
+    roles: frozenset[str]
     session: str
     waiting: asyncio.Queue[str] = field(default_factory=lambda: asyncio.Queue(WAITING_MOST))
 
@@ -104,12 +111,16 @@ class Hub:
                 page.put("")  # ends the stream: the browser connects again by itself
 
     def _tell(self, payload: str) -> None:
-        ended = json.loads(payload).get("ended")
+        told = json.loads(payload)
+        if "ended" in told:
+            for page in list(self._pages):
+                if told["ended"] in (page.session, page.person):
+                    page.put("")
+            return
+        readers, message = set(told["readers"]), json.dumps(told["message"])
         for page in list(self._pages):
-            if ended is None:
-                page.put(payload)
-            elif ended in (page.session, page.person):
-                page.put("")
+            if readers & page.roles or told.get("person") == page.person:
+                page.put(message)
 
 
 hub = Hub()
@@ -136,7 +147,8 @@ def _page_of(request: HttpRequest) -> Page | None:
         person = request.user
         if not person.is_authenticated or person.pk is None:
             return None
-        return Page(person.pk, session_mark(request.session.session_key or ""))
+        roles = frozenset(getattr(person, "roles", ()))
+        return Page(person.pk, roles, session_mark(request.session.session_key or ""))
     finally:
         connection.close()
 

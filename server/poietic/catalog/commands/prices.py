@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from poietic_core.quantity import ZERO
 from pydantic import Field
 
+from ...commanding.reading import COST_READERS, READ_MARGINS
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
@@ -50,7 +51,12 @@ class SetListPrices(Strict):
 
 
 @command(
-    "set-prices", "Set the prices of an item", Role.ENGINEER, Role.CONTROLLER, Role.COST_ACCOUNTANT
+    "set-prices",
+    "Set the prices of an item",
+    Role.ENGINEER,
+    Role.CONTROLLER,
+    Role.COST_ACCOUNTANT,
+    told=COST_READERS,
 )
 def set_prices(context: Context, given: SetPrices) -> None:
     """Replace the prices of a bought item; the standard takes them at the next roll-up."""
@@ -75,7 +81,13 @@ def set_prices(context: Context, given: SetPrices) -> None:
     )
 
 
-@command("set-list-prices", "Set the list prices of an item", Role.COST_ACCOUNTANT, Role.CONTROLLER)
+@command(
+    "set-list-prices",
+    "Set the list prices of an item",
+    Role.COST_ACCOUNTANT,
+    Role.CONTROLLER,
+    told=READ_MARGINS.roles,
+)
 def set_list_prices(context: Context, given: SetListPrices) -> None:
     """Replace what we ask for an item: of everybody, or of a customer; from a quantity on, for a time."""
     item = _item_to_price(context, given.item)

@@ -90,7 +90,7 @@ USE_TZ = True
 USE_I18N = False
 
 #: drawings and pictures
-MEDIA_ROOT = ROOT / "var" / "files"
+MEDIA_ROOT = Path(os.environ.get("POIETIC_VAR") or ROOT / "var") / "files"
 #: a file of tables is checked before it is unpacked; what is larger is refused
 DATA_UPLOAD_MAX_MEMORY_SIZE = 20_000_000
 STATIC_URL = "/static/"

@@ -9,6 +9,7 @@ from poietic_core.quantity import ONE, ZERO
 from pydantic import Field
 
 from ...catalog.commands.items import require_free
+from ...commanding.reading import COST_READERS
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
@@ -157,7 +158,13 @@ def change_work_center(context: Context, given: ChangeWorkCenter) -> None:
     center.save()
 
 
-@command("set-rates", "Set the rates of a work center", Role.ENGINEER, Role.COST_ACCOUNTANT)
+@command(
+    "set-rates",
+    "Set the rates of a work center",
+    Role.ENGINEER,
+    Role.COST_ACCOUNTANT,
+    told=COST_READERS,
+)
 def set_rates(context: Context, given: SetRates) -> None:
     """Set what an hour costs from a day on; frozen standards keep the rates they were frozen with."""
     center = context.lock_one(
@@ -215,7 +222,13 @@ def define_labour_grade(context: Context, given: DefineLabourGrade) -> None:
     context.effects.field(f"labour grade {given.code}", "rate", None, given.rate)
 
 
-@command("set-grade-rate", "Set the rate of a labour grade", Role.ENGINEER, Role.COST_ACCOUNTANT)
+@command(
+    "set-grade-rate",
+    "Set the rate of a labour grade",
+    Role.ENGINEER,
+    Role.COST_ACCOUNTANT,
+    told=COST_READERS,
+)
 def set_grade_rate(context: Context, given: SetGradeRate) -> None:
     """Set what an hour of a grade costs from a day on."""
     grade = context.lock_one(
@@ -235,7 +248,7 @@ def set_grade_rate(context: Context, given: SetGradeRate) -> None:
     grade.save(update_fields=["change"])
 
 
-@command("set-overhead", "Set an overhead budget", Role.COST_ACCOUNTANT)
+@command("set-overhead", "Set an overhead budget", Role.COST_ACCOUNTANT, told=COST_READERS)
 def set_overhead(context: Context, given: SetOverhead) -> None:
     """Budget overhead for a period; the rate it gives counts from its first day on."""
     if given.effective_until < given.effective_from:
@@ -272,7 +285,7 @@ def set_overhead(context: Context, given: SetOverhead) -> None:
     context.effects.field(f"overhead {given.code}", "rate", was, overhead_rate(row).rate)
 
 
-@command("drop-overhead", "Drop an overhead budget", Role.COST_ACCOUNTANT)
+@command("drop-overhead", "Drop an overhead budget", Role.COST_ACCOUNTANT, told=COST_READERS)
 def drop_overhead(context: Context, given: DropOverhead) -> None:
     """Take a budget out; frozen standards keep the rate they were frozen with."""
     context.guard(f"overhead {given.code}")

@@ -16,6 +16,7 @@ function order(number: number, state: string, due: string): OrderRow {
     days_late: 0,
     state,
     next: '',
+    fault: '',
     wip: '0',
   };
 }
