@@ -17,12 +17,12 @@ def write_whole(path: Path, text: str) -> None:
 
 
 def read_number(path: Path) -> int | None:
-    """Return the port number that a file holds; None where it holds none."""
+    """Return the port number that a file holds; None where it holds none that anybody but root may take."""
     try:
         number = int(path.read_text())
     except (OSError, ValueError):
         return None
-    return number if 0 < number < 65536 else None
+    return number if 1024 <= number < 65536 else None
 
 
 def read_facts(path: Path) -> dict[str, Any]:

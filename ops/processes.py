@@ -1,25 +1,23 @@
-"""Processes by what proves whose they are: command line, start time and boot."""
+"""Processes, and what proves whose they are: a mark in their environment."""
 
 import os
 import signal
 import subprocess
-import sys
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 PROC = Path("/proc")
-BOOT = PROC / "sys/kernel/random/boot_id"
+#: in the environment of all that a start begins, so that it can be told from everything else
+MARK = "POIETIC_START"
 
 
 @dataclass(frozen=True)
 class Process:
-    """A process as the system knows it; its start is counted in ticks since the boot."""
+    """A process as the system knows it."""
 
     pid: int
-    group: int
-    start: int
     is_over: bool
     command: tuple[str, ...]
 
@@ -32,32 +30,30 @@ def find(pid: int) -> Process | None:
         command = (folder / "cmdline").read_bytes().decode(errors="replace").split("\0")
     except (OSError, ValueError):
         return None
-    return Process(pid, int(fields[2]), int(fields[19]), fields[0] in "ZX", tuple(command))
-
-
-def described(processes: list["subprocess.Popen[bytes]"]) -> dict[str, Any]:
-    """Return what will prove later that processes of these groups are ours."""
-    found = (find(p.pid) for p in processes)
-    groups = {str(p.pid): p.start for p in found if p}
-    return {"boot": BOOT.read_text().strip(), "groups": groups}
+    return Process(pid, fields[0] in "ZX", tuple(command))
 
 
 def end_leftover(facts: dict[str, Any]) -> None:
-    """End what a killed start left running; a process that only bears the same number is left alone."""
-    groups = facts.get("groups")
-    if not isinstance(groups, dict) or facts.get("boot") != BOOT.read_text().strip():
+    """End what a killed start left running: whatever carries its mark in its environment.
+
+    A process that only bears a number of one of them, after a reboot or in a copied folder, is
+    left alone, and that is said.
+    """
+    mark, numbers = facts.get("mark"), facts.get("processes")
+    if not isinstance(mark, str) or len(mark) < 16:
         return
+    wanted = f"{MARK}={mark}".encode()
     for folder in PROC.glob("[0-9]*"):
-        process = find(int(folder.name))
-        if process is None or str(process.group) not in groups or process.is_over:
+        pid = int(folder.name)
+        try:
+            is_ours = wanted in (folder / "environ").read_bytes().split(b"\0")
+        except OSError:
             continue
-        start = groups[str(process.group)]
-        is_ours = process.command[0] == sys.executable and isinstance(start, int)
-        if is_ours and process.start >= start:
+        if is_ours:
             with suppress(OSError):
-                os.kill(process.pid, signal.SIGKILL)
-        else:
-            print(f"Process {process.pid} has the number of one of ours and is none: left alone")
+                os.kill(pid, signal.SIGKILL)
+        elif isinstance(numbers, list) and pid in numbers:
+            print(f"Process {pid} has the number of one of ours and is none: left alone")
 
 
 def signal_group(group: int, how: signal.Signals = signal.SIGTERM) -> None:

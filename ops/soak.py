@@ -73,7 +73,7 @@ class Works:
 
     def start(self) -> None:
         """Begin, and wait until it serves."""
-        begun = time.monotonic()
+        begun, began_at = time.monotonic(), time.time()
         self.process = subprocess.Popen(
             [sys.executable, "-m", "ops.start", "--port", str(PORT)],
             cwd=ROOT,
@@ -81,7 +81,8 @@ class Works:
             stderr=subprocess.STDOUT,
             start_new_session=True,
         )
-        while not (FOLDER / "run.json").exists() or not self.answers():
+        run = FOLDER / "run.json"  # the one before it stays until this one serves
+        while not run.exists() or run.stat().st_mtime < began_at or not self.answers():
             if self.process.poll() is not None or time.monotonic() - begun > 180:
                 sys.exit((FOLDER / "start.log").read_text()[-3000:])
             time.sleep(0.1)
@@ -104,7 +105,7 @@ class Works:
 
     def groups(self) -> list[int]:
         """Return the process groups of server and worker."""
-        return [int(g) for g in json.loads((FOLDER / "run.json").read_text())["groups"]]
+        return [int(g) for g in json.loads((FOLDER / "run.json").read_text())["processes"]]
 
     def kill(self, what: str) -> None:
         """Kill a part without a warning."""
@@ -127,9 +128,10 @@ class Works:
 class Client:
     """One person's HTTP client."""
 
-    def __init__(self, name: str = "") -> None:
+    def __init__(self, name: str = "", address: str = f"http://127.0.0.1:{PORT}") -> None:
         self.cookies: dict[str, str] = {}
         self.token = ""
+        self._host = address.removeprefix("http://")
         if name:
             self.ask("GET", "/api/me")
             status, _ = self.ask("POST", "/api/demo/sign-in", {"name": name})
@@ -139,7 +141,7 @@ class Client:
         self, method: str, path: str, body: object = None, raw: tuple[bytes, str] | None = None
     ) -> tuple[int, dict[str, object]]:
         """Return the status and the JSON of an answer."""
-        link = http.client.HTTPConnection("127.0.0.1", PORT, timeout=60)
+        link = http.client.HTTPConnection(self._host, timeout=60)
         headers = {"Cookie": "; ".join(f"{k}={v}" for k, v in self.cookies.items())}
         headers["X-CSRFToken"] = self.token
         data = None

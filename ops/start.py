@@ -3,12 +3,14 @@
 import argparse
 import fcntl
 import json
+import os
 import signal
 import subprocess
 import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from uuid import uuid4
 
 from . import cluster, processes
 from .django import load_demo, prepare
@@ -39,6 +41,7 @@ def main() -> None:
         return
     before = read_facts(RUN)
     processes.end_leftover(before)
+    os.environ[processes.MARK] = uuid4().hex
     signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
     try:
         _run(given, ran_database=before.get("runs_database") is True)
@@ -126,8 +129,9 @@ def _look_after(parts: tuple[Part, ...]) -> bool:
 
 
 def _note(parts: tuple[Part, ...], facts: dict[str, object]) -> None:
-    ours = processes.described([p.process for p in parts if p.process])
-    write_whole(RUN, json.dumps(facts | ours))
+    numbers = [p.process.pid for p in parts if p.process]
+    mark = os.environ[processes.MARK]
+    write_whole(RUN, json.dumps(facts | {"mark": mark, "processes": numbers}))
 
 
 if __name__ == "__main__":

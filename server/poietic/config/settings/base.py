@@ -122,5 +122,9 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "loggers": {"django": {"handlers": ["console"], "level": "WARNING"}},
+    "loggers": {
+        "django": {"handlers": ["console"], "level": "WARNING"},
+        "django.request": {"level": "ERROR"},  # refusals are answers
+        "django.security": {"level": "ERROR"},
+    },
 }
