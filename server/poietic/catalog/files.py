@@ -13,6 +13,8 @@ from ..commanding.run import require_role
 from .models import KeptFile
 
 MOST_BYTES = 20_000_000
+#: files of one person that are attached to nothing; a night job removes them after a week
+MOST_LOOSE = 50
 PDF = b"%PDF-"
 #: what browsers show, as Pillow names it
 PICTURES = {"PNG": "image/png", "JPEG": "image/jpeg", "GIF": "image/gif", "WEBP": "image/webp"}
@@ -42,6 +44,9 @@ def keep_file(file: UploadedFile, person: Any) -> KeptFile:
     name = (file.name or "file")[:120]
     if (file.size or 0) > MOST_BYTES:
         raise NoDocument(name, "It is larger than 20 MB.")
+    loose = KeptFile.objects.filter(person_id=person.pk, itemdocument=None).count()
+    if loose >= MOST_LOOSE:
+        raise NoDocument(name, f"You brought {loose} files that are attached to nothing.")
     kind = _kind_of(file)
     if kind is None:
         raise NoDocument(name, "Its content is neither a whole picture nor a PDF.")

@@ -1,5 +1,7 @@
 """Files in and out."""
 
+from django.db.models import Sum
+from django.db.models.functions import Length
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import File, Router, Schema, UploadedFile
@@ -18,6 +20,8 @@ from .writing import as_package, as_workbook, content_of
 
 router = Router(tags=["exchange"])
 SHOWN_MOST = 2_000
+#: what the uploads of one person may hold together
+MOST_OF_A_PERSON = 200_000_000
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 #: refused rows come first, then what changes anything
 ORDER = {"refused": 0, "changed": 1, "new": 2, "same": 3}
@@ -52,6 +56,13 @@ def upload(request: HttpRequest, file: File[UploadedFile]) -> UploadOut:
     name = file.name or "file"
     if (file.size or 0) > MOST_BYTES:
         raise Unreadable(name, f"It is larger than {MOST_BYTES / 1e6:,.0f} MB.")
+    mine = Upload.objects.filter(person_id=request.user.pk)
+    held = mine.aggregate(total=Sum(Length("content")))["total"] or 0
+    if held + (file.size or 0) > MOST_OF_A_PERSON:
+        raise Unreadable(
+            name,
+            f"With it your uploads would hold more than {MOST_OF_A_PERSON / 1e6:,.0f} MB; the oldest go by themselves after a month.",
+        )
     data = file.read()
     read_file(name, data)
     kept = Upload.objects.create(

@@ -2,6 +2,7 @@
 
 import asyncio
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 from http.cookies import CookieError, SimpleCookie
 from importlib import import_module
 from typing import Any
@@ -19,6 +20,8 @@ from .http_errors import TooLarge, TooSlow
 OF_STRANGERS, OF_PERSONS, OF_FILES = 64_000, 4_000_000, 25_000_000
 #: how long a body may take to arrive [s]
 BODY_SECONDS = 30
+#: how long somebody may go on sending who was refused
+LINGER_SECONDS = 2
 
 Scope = dict[str, Any]
 Receive = Callable[[], Awaitable[dict[str, Any]]]
@@ -56,7 +59,7 @@ class Gate:
             await self._application(scope, body.receive, begun)
         except _Refused as refused:
             if not is_begun:
-                await _answer(send, refused.error)
+                await _answer(receive, send, refused.error)
 
 
 class _Body:
@@ -121,7 +124,8 @@ def _is_signed_in(scope: Scope) -> bool:
         connection.close()
 
 
-async def _answer(send: Send, error: DomainError) -> None:
+async def _answer(receive: Receive, send: Send, error: DomainError) -> None:
+    """Refuse, and read on for a moment: whoever is still sending would lose the answer otherwise."""
     said = problem(error)
     headers = [
         (b"content-type", said["Content-Type"].encode()),
@@ -129,4 +133,9 @@ async def _answer(send: Send, error: DomainError) -> None:
         (b"connection", b"close"),  # what is still on its way is not waited for
     ]
     await send({"type": "http.response.start", "status": said.status_code, "headers": headers})
-    await send({"type": "http.response.body", "body": said.content})
+    await send({"type": "http.response.body", "body": said.content, "more_body": True})
+    with suppress(TimeoutError):
+        async with asyncio.timeout(LINGER_SECONDS):
+            while (await receive()).get("more_body"):
+                pass
+    await send({"type": "http.response.body", "body": b""})
