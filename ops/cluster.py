@@ -32,6 +32,8 @@ SERVING = "poietic_app"
 DATABASE = "poietic"
 #: how often a server is started that does not start at once
 STARTS = 10
+#: how long one may read its log after a crash [s]
+READY_WITHIN = 60
 #: fits two server processes, jobs, and parallel tests
 SETTINGS = {
     "listen_addresses": "127.0.0.1",
@@ -62,6 +64,7 @@ def ensure() -> bool:
     runs = _answers()
     if not runs:
         _start()
+    _await_ready()
     _create_roles()
     return not runs
 
@@ -185,6 +188,15 @@ def _start() -> None:
             return
         time.sleep(1)
     _run("pg_ctl", *arguments)
+
+
+def _await_ready() -> None:
+    """Wait until it takes connections: after a crash it reads its log first."""
+    for _ in range(READY_WITHIN * 10):
+        if _run("pg_isready", "-h", "127.0.0.1", "-p", str(port()), check=False).returncode == 0:
+            return
+        time.sleep(0.1)
+    sys.exit(f"The database does not take connections within {READY_WITHIN} s; see {LOG}")
 
 
 def _answers() -> bool:

@@ -55,14 +55,27 @@ def _run(given: argparse.Namespace, *, ran_database: bool) -> None:
     try:
         if not given.empty and (code := load_demo()):
             sys.exit(code)
-        _serve(given.port, {"runs_database": runs_database})
+        _serve(given.port, {"runs_database": runs_database}, is_demo=_refuse_open_doors())
     finally:
         RUN.unlink(missing_ok=True)
         if runs_database:
             cluster.stop()
 
 
-def _serve(wanted: int | None, facts: dict[str, object]) -> None:
+def _refuse_open_doors() -> bool:
+    """Tell whether the works is a demo; one that is to be served to others is refused."""
+    with cluster.as_superuser(cluster.DATABASE) as link:
+        row = link.execute("SELECT is_demo FROM works_works").fetchone()
+    is_demo = bool(row and row[0])
+    if is_demo and os.environ.get("POIETIC_HOSTS"):
+        sys.exit(
+            "This works is a demo: its persons come in without a password, so it is served on this "
+            "machine only. Unset POIETIC_HOSTS, or close the demo (Persons, Close the demo)."
+        )
+    return is_demo
+
+
+def _serve(wanted: int | None, facts: dict[str, object], *, is_demo: bool) -> None:
     first = wanted or read_number(REMEMBERED) or FIRST_PORT
     port = cluster.free_port(first)
     if wanted and port != wanted:
@@ -77,6 +90,10 @@ def _serve(wanted: int | None, facts: dict[str, object]) -> None:
         _note(parts, facts)
         if not answers(port, parts[0].process):
             sys.exit("The server did not begin to answer; what it said stands above.")
+        if is_demo:
+            print(
+                "This is a demo with open doors: whoever is at this machine comes in without a password"
+            )
         print(f"Poietic serves at {address}  (Ctrl-C stops it)", flush=True)
         while True:
             time.sleep(LOOKED_AFTER)

@@ -1,7 +1,8 @@
 """Who comes in and how: passwords, codes, the second factor, sessions, the demo, throttling, the audit."""
 
+import json
 from concurrent.futures import ThreadPoolExecutor
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from unittest.mock import patch
 
@@ -10,10 +11,12 @@ from django.db import connection
 from django.test import Client, SimpleTestCase, TestCase, TransactionTestCase, override_settings
 from django.utils import timezone
 from poietic.commanding.models import Entry
+from poietic.commanding.registry import COMMANDS
 from poietic.commanding.roles import Role
 from poietic.demo.shop import Shop
 from poietic.people.door import address_of, factor_fits
 from poietic.people.models import FailedSignIn, Happening, OpenSession, Person
+from poietic.web_api.events import Hub, Page
 from poietic.works.models import Works
 
 from .client import PASSWORD, Caller, make_person
@@ -289,3 +292,64 @@ class Audit(TestCase):
         self.assertEqual({h.address for h in Happening.objects.all()}, {"127.0.0.1"})
         viewer.get("audit")
         self.assertEqual(viewer.status, 403)
+
+
+class WorksDay(TestCase):
+    """The one time zone of the works."""
+
+    def test_days_are_the_works_wherever_the_server_stands(self) -> None:
+        caller = Caller(make_person("ada"))
+        late = datetime(2026, 3, 1, 23, 30, tzinfo=UTC)
+        for zone, day in (("UTC", "2026-03-01"), ("Pacific/Kiritimati", "2026-03-02")):
+            caller.must("set-zone", {"zone": zone})
+            OpenSession.objects.update(begun_at=late, seen_at=late)
+            with patch("django.utils.timezone.now", return_value=late):
+                answer = caller.client.get("/api/export/csv")
+                self.assertIn(day, answer["Content-Disposition"])
+            OpenSession.objects.update(begun_at=timezone.now(), seen_at=timezone.now())
+            self.assertEqual(caller.get("me")["zone"], zone)
+
+    def test_it_is_set_before_work_begins_and_never_after(self) -> None:
+        caller = Caller(make_person("ada"))
+        caller.must("define-reason", {"code": "R", "name": "R"})
+        said = caller.do("set-zone", {"zone": "Europe/Berlin"})
+        self.assertIn("work has begun", said["detail"])
+
+
+class Told(SimpleTestCase):
+    """What open pages are told of what others do."""
+
+    def test_pages_are_told_only_what_their_reader_may_know(self) -> None:
+        hub = Hub()
+        pages = {
+            name: Page(person, frozenset(roles), name)
+            for name, person, roles in (
+                ("ada", 1, {"administrator"}),
+                ("vic", 2, {"viewer"}),
+                ("sunil", 3, {"cost accountant", "viewer"}),
+            )
+        }
+        for page in pages.values():
+            hub._pages.add(page)
+        for told, reached in (
+            (
+                {"readers": ["viewer", "administrator"], "message": {"change": 1}},
+                {"ada", "vic", "sunil"},
+            ),
+            ({"readers": ["cost accountant"], "message": {"change": 2}}, {"sunil"}),
+            ({"readers": ["administrator"], "person": 2, "message": {"job": 1}}, {"ada", "vic"}),
+            ({"ended": "vic"}, {"vic"}),
+            ({"ended": 3}, {"sunil"}),
+        ):
+            hub._tell(json.dumps(told))
+            self.assertEqual({n for n, p in pages.items() if p.waiting.qsize()}, reached, told)
+            for page in pages.values():
+                while page.waiting.qsize():
+                    message = page.waiting.get_nowait()
+                    self.assertNotIn("readers", message)
+
+    def test_commands_on_persons_and_costs_are_told_to_those_who_may_know(self) -> None:
+        self.assertEqual(COMMANDS["set-roles"].told, {Role.ADMINISTRATOR})
+        self.assertNotIn(Role.VIEWER, COMMANDS["freeze-standard"].told)
+        self.assertNotIn(Role.ENGINEER, COMMANDS["set-list-prices"].told)
+        self.assertEqual(COMMANDS["report"].told, set(Role))

@@ -105,6 +105,7 @@ class Works(TestCase):
         port = read_number(FOLDER / "port")
         assert port and port != PORT
         self.assertEqual(ask(port, "/api/me")[0], 200)
+        self.assertIn("demo with open doors", self.said)
         self.assertIn("already runs", run("start").stdout)
 
         postmaster = int((FOLDER / "pg/postmaster.pid").read_text().split()[0])
@@ -130,6 +131,12 @@ class Works(TestCase):
         begun = time.monotonic()
         self.start()
         self.assertLess(time.monotonic() - begun, 30)
+
+    def test_a_demo_is_not_served_to_others(self) -> None:
+        env = environment() | {"POIETIC_HOSTS": "works.example"}
+        done = subprocess.run([sys.executable, "-m", "ops.start", "--port", str(PORT)], cwd=ROOT, env=env, capture_output=True, text=True, timeout=60)  # fmt: skip
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("this machine only", " ".join(done.stderr.split()))
 
     def test_files_of_state_are_read_with_suspicion(self) -> None:
         path = FOLDER / "suspect"

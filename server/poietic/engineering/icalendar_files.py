@@ -91,7 +91,8 @@ def as_icalendar(row: WorkCalendar) -> bytes:
         event = _event(row, f"exception-{exception.pk}", exception.why or "closed")
         if exception.start is None:
             event.add("dtstart", exception.first)
-            event.add("dtend", exception.last + timedelta(days=1))
+            last = min(exception.last, date.max - timedelta(days=1))
+            event.add("dtend", last + timedelta(days=1))
         else:
             _times(event, exception.first, exception.start, exception.end or 0, zone)
         calendar.add_component(event)
