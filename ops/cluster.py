@@ -44,15 +44,21 @@ SETTINGS = {
 }
 
 
-#: tables with their sequences, functions and types of a role in the public schema, parts of extensions not
+#: tables, sequences of none, functions and types of a role in the public schema, parts of extensions not
 OWNED = """
 SELECT 'TABLE', c.oid::regclass::text FROM pg_class c WHERE c.relkind IN ('r', 'p', 'v')
   AND c.relnamespace = 'public'::regnamespace AND c.relowner = %s::regrole
 UNION ALL
-SELECT 'ROUTINE', p.oid::regprocedure::text FROM pg_proc p WHERE p.pronamespace = 'public'::regnamespace
+SELECT 'SEQUENCE', c.oid::regclass::text FROM pg_class c WHERE c.relkind = 'S'
+  AND c.relnamespace = 'public'::regnamespace AND c.relowner = %s::regrole
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.objid = c.oid AND d.deptype IN ('a', 'i'))
+UNION ALL
+SELECT 'ROUTINE', p.oid::regprocedure::text FROM pg_proc p
+  WHERE p.pronamespace = 'public'::regnamespace AND p.proowner = %s::regrole
   AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.objid = p.oid AND d.deptype = 'e')
 UNION ALL
-SELECT 'TYPE', t.oid::regtype::text FROM pg_type t WHERE t.typtype = 'e' AND t.typnamespace = 'public'::regnamespace
+SELECT 'TYPE', t.oid::regtype::text FROM pg_type t
+  WHERE t.typtype = 'e' AND t.typnamespace = 'public'::regnamespace AND t.typowner = %s::regrole
 """
 
 
@@ -263,15 +269,16 @@ def _create_roles() -> None:
                 link.execute(f"CREATE ROLE {role} LOGIN {rights} PASSWORD '{secret(role)}'")
         if not link.execute("SELECT 1 FROM pg_database WHERE datname = %s", [DATABASE]).fetchone():
             link.execute(f"CREATE DATABASE {DATABASE} OWNER {OWNER}")
-    if OWNER not in known:
-        _hand_over(DATABASE)
+    _hand_over(DATABASE)
 
 
 def _hand_over(database: str) -> None:
-    """Give what a superuser made in a database to the role that owns it from now on."""
+    """Give what the superuser owns in a database, from before there was an owner, to the owner."""
     with as_superuser(database) as link:
+        found = link.execute(OWNED, [SUPERUSER] * 4).fetchall()
+        if not found:
+            return
         link.execute(f"ALTER DATABASE {database} OWNER TO {OWNER}")
         link.execute(f"ALTER SCHEMA public OWNER TO {OWNER}")
-        found = link.execute(OWNED, [SUPERUSER]).fetchall()
         for kind, name in found:
             link.execute(f"ALTER {kind} {name} OWNER TO {OWNER}")

@@ -135,7 +135,9 @@ def _as_seen(row: dict[str, Any]) -> dict[str, Any]:
     if not costs_are_hidden():
         return row
     return row | {
-        name: "" for name in ("price", "value", "standard", "unit_price") if row.get(name)
+        name: ""
+        for name in ("price", "value", "standard", "unit_price")
+        if row.get(name) is not None
     }
 
 

@@ -108,6 +108,7 @@ class Me(Schema):
     full_name: str | None
     roles: list[str]
     sees_costs: bool
+    has_password: bool
     has_second_factor: bool
     is_first_run: bool
     is_demo: bool
@@ -164,6 +165,7 @@ def me(request: HttpRequest) -> Me:
         full_name=person.full_name if person else None,
         roles=person.roles if person else [],
         sees_costs=person is not None and sees_costs(person),
+        has_password=person is not None and person.has_usable_password(),
         has_second_factor=person is not None and bool(person.totp_secret),
         is_first_run=not person and not Person.objects.exists(),
         is_demo=works.is_demo,

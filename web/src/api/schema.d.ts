@@ -6434,6 +6434,8 @@ export interface components {
             roles: string[];
             /** Sees Costs */
             sees_costs: boolean;
+            /** Has Password */
+            has_password: boolean;
             /** Has Second Factor */
             has_second_factor: boolean;
             /** Is First Run */

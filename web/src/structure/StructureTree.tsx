@@ -3,6 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { type ClipboardEvent, type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { commandsOptions, documentPath, type Tree, treeDerivationOptions, type TreeRow } from '../api/queries';
+import { useReads } from '../commands/useMay';
 import { FetchedDerivation } from '../derivation/DerivationLink';
 import { isZero, money, percent, quantity } from '../lib/decimal';
 import { Choices } from '../ui/Choices';
@@ -45,7 +46,8 @@ const isText = (head: string) => ['share', 'issued', 'follows', 'per'].includes(
 /** The interleaved structure: operations with the lines they use, sub-assemblies opening in place. */
 export function StructureTree({ tree, revision }: { tree: Tree; revision: string }) {
   const { rows } = tree;
-  const [columns, setColumns] = useState<ColumnSet>('Cost');
+  const reads = useReads();
+  const [columns, setColumns] = useState<ColumnSet>(reads.costs ? 'Cost' : 'Quantity');
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set());
   const [find, setFind] = useState('');
   const [at, setAt] = useState(0);
@@ -105,6 +107,7 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
 
   const costliest = useMemo(() => selectCostliest(rows), [rows]);
   function goToCostliest() {
+    if (!reads.costs) return;
     setColumns('Cost');
     if (costliest >= 0) goTo(costliest);
   }
@@ -163,7 +166,7 @@ export function StructureTree({ tree, revision }: { tree: Tree; revision: string
   return (
     <section aria-label="Structure" className="flex min-h-0 flex-initial flex-col">
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-1.5">
-        <Choices label="Columns" options={columnSets} value={columns} onChoose={setColumns} />
+        <Choices label="Columns" options={columnSets.filter((c) => c !== 'Cost' || reads.costs)} value={columns} onChoose={setColumns} />
         <label className="flex items-center gap-1.5 text-quiet">
           Open to
           <select

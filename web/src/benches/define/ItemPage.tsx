@@ -150,8 +150,7 @@ function Facts({ item, full, tree }: { item: Item; full: ItemFull | undefined; t
   const isMade = item.source !== 'buy';
   return (
     <p className="text-quiet">
-      {item.is_phantom ? 'phantom, made within its parents' : { make: 'made', both: 'made or bought' }[item.source] ?? 'bought'} · <Quantity value={item.on_hand} unit={item.unit} /> on hand, worth <Money value={item.value} />{' '}
-      EUR
+      {item.is_phantom ? 'phantom, made within its parents' : { make: 'made', both: 'made or bought' }[item.source] ?? 'bought'} · <Quantity value={item.on_hand} unit={item.unit} /> on hand{item.value !== '' && <>, worth <Money value={item.value} /> EUR</>}
       {tree && (
         <>
           {' '}

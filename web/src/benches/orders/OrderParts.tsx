@@ -81,7 +81,8 @@ export function Material({ order }: { order: Order }) {
     );
   }
   const numbers = [...new Set(order.inputs.map((i) => i.operation))].toSorted((a, b) => a - b);
-  const costliest = selectCostliest(order);
+  const seesCosts = order.charged !== '';
+  const costliest = seesCosts && selectCostliest(order);
   return (
     <table className="rows" aria-label="Material and time">
       <thead>
@@ -91,7 +92,7 @@ export function Material({ order }: { order: Order }) {
           <th className="num">used</th>
           <th className="num">still</th>
           <th className="num">on hand</th>
-          <th className="num">EUR</th>
+          {seesCosts && <th className="num">EUR</th>}
         </tr>
       </thead>
       {numbers.map((number) => (
@@ -132,7 +133,9 @@ export function Material({ order }: { order: Order }) {
                 <td className={`num ${i.is_short ? 'text-attention' : ''}`}>
                   {i.on_hand !== null && quantity(i.on_hand)}
                 </td>
-                <td className="num">{!isZero(i.amount) && <Money value={isOutput(i) ? `-${i.amount}` : i.amount} />}</td>
+                {seesCosts && (
+                  <td className="num">{!isZero(i.amount) && <Money value={isOutput(i) ? `-${i.amount}` : i.amount} />}</td>
+                )}
               </tr>
             ))}
           {times
@@ -147,7 +150,7 @@ export function Material({ order }: { order: Order }) {
                 </td>
                 <Amounts input={i} />
                 <td />
-                <td className="num">{!isZero(i.amount) && <Money value={i.amount} />}</td>
+                {seesCosts && <td className="num">{!isZero(i.amount) && <Money value={i.amount} />}</td>}
               </tr>
             ))}
         </tbody>
