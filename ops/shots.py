@@ -37,10 +37,9 @@ def main() -> None:
 def _take(
     browser: Browser, address: str, path: Path, person: str, act: Callable[[Page], object]
 ) -> None:
-    size = {"width": 1920, "height": 1080} if path.stem.endswith("wide") else None
     context = browser.new_context(
         base_url=address,
-        viewport=size or {"width": 1280, "height": 800},
+        viewport={"width": 1280, "height": 800},
         reduced_motion="reduce",
         locale="en-GB",
         color_scheme="dark" if path.stem.endswith("dark") else "light",
@@ -138,7 +137,7 @@ def _blocked(page: Page) -> None:
 SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "today": ("Jonas", lambda page: None),
     "order": ("Jonas", _go("/orders/1004")),
-    "order-wide": ("Jonas", _go("/orders/1006")),
+    "persons": ("Mara", _go("/define/persons")),
     "release-blocked": ("Jonas", _blocked),
     "report": ("Jonas", _report),
     "report-dark": ("Lotte", _report),

@@ -85,11 +85,13 @@ def _serve(wanted: int | None, facts: dict[str, object], *, is_demo: bool) -> No
     address = f"http://127.0.0.1:{port}/"
     facts["address"] = address
     try:
-        for part in parts:
-            part.begin()
+        server, worker = parts
+        server.begin()
         _note(parts, facts)
-        if not answers(port, parts[0].process):
+        if not answers(port, server.process):
             sys.exit("The server did not begin to answer; what it said stands above.")
+        worker.begin()  # only now: a person waits for the server
+        _note(parts, facts)
         if is_demo:
             print(
                 "This is a demo with open doors: whoever is at this machine comes in without a password"
