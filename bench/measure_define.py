@@ -23,6 +23,8 @@ from poietic.web_api.fields import DecimalText
 from poietic_core.errors import DomainError
 from poietic_core.structure.plant import Plant
 
+from server.tests.client import sign_in
+
 from .plant import Lines, equal, store
 
 LARGE = {"levels": 10, "width": 10_000, "each": 11}
@@ -221,7 +223,7 @@ class Database(TestCase):
 
         top = Revision.objects.get(item__code=f"I{self.lines.size - 4 * LARGE['width']}")
         client = Client()
-        client.force_login(person)
+        sign_in(client, person)
         served, answer = timed(lambda: client.get(f"/api/items/{top.item.code}/tree"), 3)
         query, tree = timed(lambda: tree_of(top, timezone.localdate()), 3)
         nested, (same, _) = timed(lambda: nested_answer(top))

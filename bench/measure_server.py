@@ -23,6 +23,8 @@ from poietic.ledger.models import (
 from poietic.orders.models import Order
 from poietic.people.models import Person
 
+from server.tests.client import sign_in
+
 ROUNDS = 40
 
 
@@ -94,7 +96,7 @@ class Pages(TestCase):
     def test_order_page(self) -> None:
         tarn_hollow.load(timezone.localdate())
         client = Client()
-        client.force_login(Person.objects.get(name="jonas"))
+        sign_in(client, Person.objects.get(name="jonas"))
         for path, bound in (("orders/1002", 150), ("orders/1002/bridge", 150), ("today", 150)):
             number = Order.objects.order_by("number")[1].number
             path = path.replace("1002", str(number))

@@ -1,7 +1,9 @@
 """A person's work from begin to end, in the real interface."""
 
 import re
+from threading import Event, Thread
 
+from django.db import connection, transaction
 from playwright.sync_api import expect
 from poietic.ledger.models import Posting
 from poietic.ledger.verify import differences
@@ -65,6 +67,29 @@ class OrderStory(BrowserTest):
 
         self.assertEqual(Order.objects.get(number=1007).state, "closed")
         self.assertEqual(differences(), [])
+
+    def test_a_preview_waits_for_its_turn_and_comes_by_itself(self) -> None:
+        holds, may_end = Event(), Event()
+
+        def hold() -> None:
+            with transaction.atomic():
+                list(Order.objects.select_for_update().filter(number=1006))
+                holds.set()
+                may_end.wait(20)
+            connection.close()
+
+        page = self.signed_in("Jonas")
+        page.goto("/orders/1006")
+        page.get_by_role("button", name="Report", exact=True).wait_for()
+        holder = Thread(target=hold)
+        holder.start()
+        holds.wait(10)
+        self.press(page, "Alt+r")
+        expect(page.get_by_role("status").filter(has_text=re.compile("^waiting$"))).to_be_visible()
+        expect(page.get_by_role("alert")).to_have_count(0)
+        may_end.set()
+        holder.join()
+        expect(page.get_by_role("status").filter(has_text=re.compile("^preview$"))).to_be_visible()
 
     def test_an_operator_reports_and_sees_no_money(self) -> None:
         page = self.signed_in("Lotte")

@@ -190,6 +190,15 @@ class Served(TransactionTestCase):
 class Headers(TestCase):
     """What pages and answers carry."""
 
+    def test_bodies_of_a_kind_that_is_not_taken_are_refused_however_they_come(self) -> None:
+        for kind in (
+            "multipart/form-data; boundary=x",
+            "text/plain",
+            "application/x-www-form-urlencoded",
+        ):
+            answer = Client().generic("POST", "/api/sign-in", b"--x--", kind, CONTENT_LENGTH="")
+            self.assertEqual(answer.status_code, 415, kind)
+
     def test_pages_run_only_our_own_scripts_and_answers_are_not_stored(self) -> None:
         page = Client().get("/")
         policy = page["Content-Security-Policy"]
@@ -199,6 +208,23 @@ class Headers(TestCase):
         answer = Client().get("/api/me")
         self.assertEqual(answer["Cache-Control"], "no-store")
         self.assertTrue(answer.cookies["csrftoken"]["httponly"])
+
+
+class Roles(TestCase):
+    """What the roles of the database may do."""
+
+    def test_neither_the_owner_nor_the_one_that_serves_is_a_superuser(self) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT rolsuper, rolcreaterole, rolbypassrls FROM pg_roles WHERE rolname = ANY(%s)", [["poietic_keeper", "poietic_app"]])  # fmt: skip
+            self.assertEqual(set(cursor.fetchall()), {(False, False, False)})
+            cursor.execute("SELECT DISTINCT tableowner FROM pg_tables WHERE schemaname = 'public'")
+            self.assertEqual(cursor.fetchall(), [("poietic_keeper",)])
+            for table in ("ledger_stockline", "commanding_entry", "people_happening"):
+                for right in ("UPDATE", "DELETE", "TRUNCATE"):
+                    cursor.execute(
+                        "SELECT has_table_privilege('poietic_app', %s, %s)", [table, right]
+                    )
+                    self.assertEqual(cursor.fetchone(), (False,), (table, right))
 
 
 class Waiting(TransactionTestCase):

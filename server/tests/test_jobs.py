@@ -10,8 +10,9 @@ from django.db import connection
 from django.test import TestCase, TransactionTestCase
 from django.utils import timezone
 from poietic.catalog.models import Item
-from poietic.commanding.jobs import LOST_AFTER, JobStopped, carry_out
+from poietic.commanding.jobs import LOST_AFTER, JobStopped, carry_out, take_up_lost
 from poietic.commanding.models import Job
+from poietic.commanding.roles import Role
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from ops.processes import end
@@ -57,6 +58,34 @@ class Jobs(TestCase):
     def job(self, text: str) -> Any:
         """Start an import of a table."""
         return self.caller.send("jobs/import-tables", {"given": {"upload": self.bring(text)}})
+
+    def test_a_job_is_its_starter_s_and_an_administrator_s(self) -> None:
+        starter = Caller(make_person("ina", Role.ENGINEER))
+        upload = starter.client.post("/api/uploads", {"file": SimpleUploadedFile("items.csv", ITEMS.encode())}).json()["upload"]  # fmt: skip
+        number = starter.send("jobs/import-tables", {"given": {"upload": upload}})["number"]
+        viewer = Caller(make_person("vic", Role.VIEWER))
+        self.assertEqual(viewer.get("jobs"), [])
+        viewer.get(f"jobs/{number}")
+        self.assertEqual(viewer.status, 404)
+        viewer.send(f"jobs/{number}/stop", {})
+        self.assertEqual(viewer.status, 404)
+        self.assertEqual(starter.get(f"jobs/{number}")["state"], "waiting")
+        self.assertEqual(self.caller.send(f"jobs/{number}/stop", {})["state"], "stopped")
+
+    def test_a_job_whose_worker_was_killed_is_begun_again_and_given_up_in_the_end(self) -> None:
+        number = self.job(ITEMS)["number"]
+        for attempt in (1, 2, 3):
+            Job.objects.filter(pk=number).update(state=Job.State.RUNNING)  # and then it was killed
+            take_up_lost()
+            job = Job.objects.get(pk=number)
+            wanted = Job.State.WAITING if attempt < 3 else Job.State.FAILED
+            self.assertEqual((job.attempts, job.state), (attempt, wanted))
+        self.assertEqual(self.caller.get(f"jobs/{number}")["problem"]["code"], "job.lost")
+        again = self.job(ITEMS)["number"]
+        Job.objects.filter(pk=again).update(state=Job.State.RUNNING)
+        take_up_lost()
+        carry_out(again)
+        self.assertEqual(Job.objects.get(pk=again).state, Job.State.DONE)
 
     def test_a_job_is_queued_carried_out_once_and_keeps_its_outcome(self) -> None:
         job = self.job(ITEMS)

@@ -12,6 +12,8 @@ from django.utils import timezone
 from poietic.costing.models import CostSet, Standard
 from poietic.costing.sets import reached_in, set_in_arrays
 from poietic.orders.models import OrderGrade, OrderInput
+from poietic.people.models import Person
+from poietic.works.models import Works
 
 BEFORE = [("costing", "0002_sets_next_and_what_if"), ("catalog", "0005_list_prices")]
 
@@ -121,3 +123,22 @@ class Orders(TransactionTestCase):
         self.assertEqual([(i.is_per_order, i.is_per_good) for i in again], list(marks.values()))
         executor = MigrationExecutor(connection)
         executor.migrate(executor.loader.graph.leaf_nodes())
+
+
+class Demo(TransactionTestCase):
+    """A demo made when its persons had a password that everybody was told."""
+
+    def test_its_doors_become_the_works_and_its_passwords_nobody_s(self) -> None:
+        before = [("people", "0001_initial"), ("works", None)]
+        executor = MigrationExecutor(connection)
+        executor.migrate(before)
+        old = executor.loader.project_state([("people", "0001_initial")]).apps
+        for name, is_demo in (("mara", True), ("ada", False)):
+            old.get_model("people.Person").objects.create(name=name, full_name=name, roles=[], password="kept", is_demo=is_demo, change=1)  # fmt: skip
+
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+
+        self.assertTrue(Works.objects.get().is_demo)
+        self.assertFalse(Person.objects.get(name="mara").has_usable_password())
+        self.assertEqual(Person.objects.get(name="ada").password, "kept")

@@ -29,12 +29,17 @@ LIMIT 1
 """
 
 
+def let_go() -> None:
+    """Give the connection to the database back before waiting for something else."""
+    if not connection.in_atomic_block:
+        connection.close()
+
+
 @contextmanager
 def turn() -> Iterator[None]:
     """Let a command begin when few enough are at work; who waits keeps no connection meanwhile."""
     if not _turns.acquire(blocking=False):
-        if not connection.in_atomic_block:
-            connection.close()
+        let_go()
         if not _turns.acquire(timeout=TURN_SECONDS):
             raise Busy("many things at once", "Too many commands wait for each other")
     try:

@@ -13,7 +13,9 @@ from ..engineering.api import router as engineering
 from ..exchange.api import router as exchange
 from ..ledger.api import router as ledger
 from ..orders.api import router as orders
+from ..people.account_api import router as account
 from ..people.api import router as people
+from ..people.persons_api import router as persons
 from ..web_api.errors import install
 
 api = NinjaAPI(
@@ -28,6 +30,8 @@ api.add_router("/commands", build_router())
 api.add_router("/jobs", build_jobs_router())
 for router in (
     people,
+    account,
+    persons,
     catalog,
     engineering,
     costing,

@@ -1,13 +1,10 @@
-"""Signing in and out, one's own account, and the persons of the works."""
+"""Signing in and out, and the first person of an empty works."""
 
-import secrets
 from dataclasses import dataclass
 from typing import ClassVar
 from uuid import uuid4
 
-import pyotp
-import segno
-from django.contrib.auth import logout, update_session_auth_hash
+from django.contrib.auth import logout
 from django.db import connection, transaction
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
@@ -19,7 +16,7 @@ from poietic_core.errors import DomainError
 from pydantic import Field, SecretStr
 
 from ..commanding.api import REFUSALS, Problem
-from ..commanding.reading import SIGNED_IN, Readers, sees_costs
+from ..commanding.reading import SIGNED_IN, sees_costs
 from ..commanding.registry import COMMANDS
 from ..commanding.roles import Role
 from ..commanding.run import own_key, post
@@ -27,16 +24,14 @@ from ..web_api.errors import NotFound
 from ..web_api.events import publish_end
 from ..web_api.fields import Code, Name, Strict, Zone, text
 from ..works.models import the_works
-from .commands import AddPerson, ChangePassword, GiveCode, Named
+from .commands import AddPerson
 from .door import Claim, NewPasswordNeeded, SignInRefused, address_of, code_fits, let_in, note
 from .models import Happening, OpenSession, Person
 from .passwords import set_password
-from .sessions import begin_session, end_sessions
+from .sessions import begin_session
 from .works import SetZone
 
 router = Router(tags=["people"])
-ADMINISTRATORS = Readers(Role.ADMINISTRATOR)
-AUDIT_ROWS = 200
 LOOPBACK = ("127.0.0.1", "::1")
 
 
@@ -92,15 +87,6 @@ class Offer(Schema):
     roles: list[str]
 
 
-class PersonOut(Offer):
-    """A person as an administrator sees them."""
-
-    is_active: bool
-    is_demo: bool
-    has_second_factor: bool
-    sessions: int
-
-
 class Me(Schema):
     """Who is signed in, or what the sign-in page needs to know."""
 
@@ -115,42 +101,6 @@ class Me(Schema):
     demo_people: list[Offer]
     zone: str
     csrf: str
-
-
-class SessionOut(Schema):
-    """A session of one's own."""
-
-    number: int
-    address: str
-    agent: str
-    begun_at: str
-    seen_at: str
-    is_this: bool
-
-
-class FactorOffer(Schema):
-    """A new secret for an authenticator, as text, as an address and as a picture to scan."""
-
-    secret: str
-    address: str
-    picture: str
-
-
-class CodeOut(Schema):
-    """A one-time code; it is shown this once."""
-
-    code: str
-
-
-class HappeningOut(Schema):
-    """Something that happened at the door."""
-
-    at: str
-    kind: str
-    person: str
-    name: str
-    address: str
-    detail: str
 
 
 @router.get("/me", response=Me, auth=None)
@@ -261,107 +211,7 @@ def first_person(request: HttpRequest, given: FirstPerson) -> Me:
     return me(request)
 
 
-@router.post("/me/password", response={200: Me, **REFUSALS}, auth=SIGNED_IN)
-def my_password(request: HttpRequest, given: ChangePassword) -> Me:
-    """Change one's own password; this session goes on, all others of the person end."""
-    person = _me(request)
-    change = COMMANDS["change-password"]
-    post(change, given, key=own_key("password", uuid4()), person=person, now=timezone.now())
-    person.refresh_from_db()
-    before = request.session.session_key
-    update_session_auth_hash(request, person)
-    OpenSession.objects.filter(key=before).update(key=request.session.session_key)
-    others = OpenSession.objects.filter(person=person).exclude(key=request.session.session_key)
-    end_sessions(others)
-    note(request, Happening.Kind.PASSWORD)
-    return me(request)
-
-
-@router.get("/me/sessions", response=list[SessionOut], auth=SIGNED_IN)
-def my_sessions(request: HttpRequest) -> list[SessionOut]:
-    """Return one's own open sessions, the latest first."""
-    rows = OpenSession.objects.filter(person=_me(request)).order_by("-seen_at")
-    return [
-        SessionOut(
-            number=s.pk,
-            address=s.address,
-            agent=s.agent,
-            begun_at=s.begun_at.isoformat(),
-            seen_at=s.seen_at.isoformat(),
-            is_this=s.key == request.session.session_key,
-        )
-        for s in rows[:100]
-    ]
-
-
-@router.post(
-    "/me/sessions/{int:number}/end", response={200: list[SessionOut], 404: Problem}, auth=SIGNED_IN
-)
-def end_my_session(request: HttpRequest, number: int) -> list[SessionOut]:
-    """End one of one's own sessions."""
-    mine = OpenSession.objects.filter(person=_me(request), pk=min(number, 2**62))
-    if not mine.exists():
-        raise NotFound("session", str(number))
-    end_sessions(mine)
-    return my_sessions(request)
-
-
-@router.get("/me/second-factor", response=FactorOffer, auth=SIGNED_IN)
-def offer_factor(request: HttpRequest) -> FactorOffer:
-    """Return a new secret; it counts once it is proved with the command set-second-factor."""
-    secret = pyotp.random_base32()
-    address = pyotp.TOTP(secret).provisioning_uri(name=_me(request).name, issuer_name="Poietic")
-    picture = segno.make(address, error="m").svg_data_uri(scale=4, border=2)
-    return FactorOffer(secret=secret, address=address, picture=picture)
-
-
-@router.get("/people", response=list[PersonOut], auth=ADMINISTRATORS)
-def people(request: HttpRequest) -> list[PersonOut]:
-    """Return all persons with their roles."""
-    open_ones: dict[int, int] = {}
-    for pk in OpenSession.objects.values_list("person_id", flat=True):
-        open_ones[pk] = open_ones.get(pk, 0) + 1
-    return [
-        PersonOut(
-            name=p.name,
-            full_name=p.full_name,
-            roles=p.roles,
-            is_active=p.is_active,
-            is_demo=p.is_demo,
-            has_second_factor=bool(p.totp_secret),
-            sessions=open_ones.get(p.pk, 0),
-        )
-        for p in Person.objects.order_by("-is_active", "full_name")
-    ]
-
-
-@router.post("/people/{name}/code", response={200: CodeOut, **REFUSALS}, auth=ADMINISTRATORS)
-def one_time_code(request: HttpRequest, name: str) -> CodeOut:
-    """Make a one-time code for a person; it is shown this once and kept as a hash only."""
-    code = "-".join(secrets.token_hex(2) for _ in range(4))
-    given = GiveCode(name=Named(name=name).name, code=SecretStr(code))
-    key = own_key("code", uuid4())
-    post(COMMANDS["give-code"], given, key=key, person=_me(request), now=timezone.now())
-    return CodeOut(code=code)
-
-
-@router.get("/audit", response=list[HappeningOut], auth=ADMINISTRATORS)
-def audit(request: HttpRequest) -> list[HappeningOut]:
-    """Return what happened at the door, the latest first."""
-    rows = Happening.objects.select_related("person").order_by("-at", "-pk")
-    return [
-        HappeningOut(
-            at=h.at.isoformat(),
-            kind=h.kind,
-            person=str(h.person or ""),
-            name=h.name,
-            address=h.address,
-            detail=h.detail,
-        )
-        for h in rows[:AUDIT_ROWS]
-    ]
-
-
-def _me(request: HttpRequest) -> Person:
+def signed_in(request: HttpRequest) -> Person:
+    """Return the person who asks, where somebody has to be signed in."""
     assert isinstance(request.user, Person)
     return request.user

@@ -15,6 +15,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 from poietic_core.errors import DomainError
 
+from ..commanding.holding import let_go
 from .models import FailedSignIn, Happening, Person
 
 #: passwords that are judged at once: strangers who try take no more of the machine than this
@@ -112,6 +113,7 @@ def let_in(claim: Claim, address: str) -> tuple[Person, bool]:
     FactorNeeded (people.factor_needed)
     """
     attempt, failed_for_name = _counted(claim.name, address)
+    let_go()  # strangers who wait keep no connection from those who work
     if failed_for_name >= settings.SIGN_IN_ATTEMPTS:  # from elsewhere: nobody is locked out by it
         time.sleep(min(0.1 * 2 ** (failed_for_name - settings.SIGN_IN_ATTEMPTS), SLOWEST))
     with JUDGED_AT_ONCE:

@@ -69,11 +69,11 @@ class Edge:
 
 
 def _wrong_kind(request: HttpRequest) -> DomainError | None:
-    if request.method != "POST" or not request.META.get("CONTENT_LENGTH", "0").strip("0"):
-        return None
+    kind = request.content_type or ""
     takes = FILES if request.path_info.startswith(TAKE_FILES) else JSON
-    kind = request.content_type or "nothing stated"
-    return None if kind == takes else WrongKind(kind[:80], takes)
+    if request.method != "POST" or kind in ("", takes):  # "" without a body, else it is not read
+        return None
+    return WrongKind(kind[:80], takes)
 
 
 def _refusal(request: HttpRequest, answer: HttpResponse) -> DomainError:

@@ -97,7 +97,7 @@ class _Body:
 
     async def _require(self, size: int) -> None:
         if size > self._most and not self._is_known:
-            self._is_known = await sync_to_async(_is_signed_in)(self._scope)
+            self._is_known = await sync_to_async(_is_signed_in, thread_sensitive=False)(self._scope)
             if self._is_known:
                 takes_files = self._scope["path"].startswith(TAKE_FILES)
                 self._most = OF_FILES if takes_files else OF_PERSONS

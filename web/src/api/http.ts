@@ -41,8 +41,9 @@ export function keepToken<T extends { csrf: string }>(me: T): T {
 }
 
 /** Fetch, and throw an ApiError for everything that is not a good answer. */
-async function send(request: Request): Promise<Response> {
+async function send(request: Request, isAgain = false): Promise<Response> {
   if (request.method !== 'GET') request.headers.set('X-CSRFToken', token);
+  const copy = request.method === 'GET' || isAgain ? null : request.clone();
   let answer: Response;
   try {
     answer = await fetch(request);
@@ -52,14 +53,18 @@ async function send(request: Request): Promise<Response> {
   }
   if (answer.ok) return answer;
   const kind = answer.headers.get('content-type') ?? '';
-  throw new ApiError(
-    kind.includes('problem+json')
-      ? ((await answer.json()) as Problem)
-      : generic(answer.status, `It answered with status ${answer.status}.`),
-  );
+  const problem = kind.includes('problem+json')
+    ? ((await answer.json()) as Problem)
+    : generic(answer.status, `It answered with status ${answer.status}.`);
+  if (copy && problem.code === 'request.from_elsewhere') {
+    // another page has signed in since: its token is ours too
+    keepToken((await (await fetch('/api/me')).json()) as { csrf: string });
+    return send(copy, true);
+  }
+  throw new ApiError(problem);
 }
 
-export const api = createClient<paths>({ baseUrl: '/', fetch: send });
+export const api = createClient<paths>({ baseUrl: '/', fetch: (request) => send(request) });
 
 /** Return the data of an answer; errors have been thrown before. */
 export async function data<T>(answer: Promise<{ data?: T }>): Promise<T> {

@@ -2677,7 +2677,7 @@ export interface paths {
          * My Password
          * @description Change one's own password; this session goes on, all others of the person end.
          */
-        post: operations["poietic_people_api_my_password"];
+        post: operations["poietic_people_account_api_my_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2695,7 +2695,7 @@ export interface paths {
          * My Sessions
          * @description Return one's own open sessions, the latest first.
          */
-        get: operations["poietic_people_api_my_sessions"];
+        get: operations["poietic_people_account_api_my_sessions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2717,7 +2717,7 @@ export interface paths {
          * End My Session
          * @description End one of one's own sessions.
          */
-        post: operations["poietic_people_api_end_my_session"];
+        post: operations["poietic_people_account_api_end_my_session"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2735,7 +2735,7 @@ export interface paths {
          * Offer Factor
          * @description Return a new secret; it counts once it is proved with the command set-second-factor.
          */
-        get: operations["poietic_people_api_offer_factor"];
+        get: operations["poietic_people_account_api_offer_factor"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2755,7 +2755,7 @@ export interface paths {
          * People
          * @description Return all persons with their roles.
          */
-        get: operations["poietic_people_api_people"];
+        get: operations["poietic_people_persons_api_people"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2777,7 +2777,7 @@ export interface paths {
          * One Time Code
          * @description Make a one-time code for a person; it is shown this once and kept as a hash only.
          */
-        post: operations["poietic_people_api_one_time_code"];
+        post: operations["poietic_people_persons_api_one_time_code"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2795,7 +2795,7 @@ export interface paths {
          * Audit
          * @description Return what happened at the door, the latest first.
          */
-        get: operations["poietic_people_api_audit"];
+        get: operations["poietic_people_persons_api_audit"];
         put?: never;
         post?: never;
         delete?: never;
@@ -17800,7 +17800,7 @@ export interface operations {
             };
         };
     };
-    poietic_people_api_my_password: {
+    poietic_people_account_api_my_password: {
         parameters: {
             query?: never;
             header?: never;
@@ -17869,7 +17869,7 @@ export interface operations {
             };
         };
     };
-    poietic_people_api_my_sessions: {
+    poietic_people_account_api_my_sessions: {
         parameters: {
             query?: never;
             header?: never;
@@ -17889,7 +17889,7 @@ export interface operations {
             };
         };
     };
-    poietic_people_api_end_my_session: {
+    poietic_people_account_api_end_my_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -17920,7 +17920,7 @@ export interface operations {
             };
         };
     };
-    poietic_people_api_offer_factor: {
+    poietic_people_account_api_offer_factor: {
         parameters: {
             query?: never;
             header?: never;
@@ -17940,7 +17940,7 @@ export interface operations {
             };
         };
     };
-    poietic_people_api_people: {
+    poietic_people_persons_api_people: {
         parameters: {
             query?: never;
             header?: never;
@@ -17960,7 +17960,7 @@ export interface operations {
             };
         };
     };
-    poietic_people_api_one_time_code: {
+    poietic_people_persons_api_one_time_code: {
         parameters: {
             query?: never;
             header?: never;
@@ -18027,7 +18027,7 @@ export interface operations {
             };
         };
     };
-    poietic_people_api_audit: {
+    poietic_people_persons_api_audit: {
         parameters: {
             query?: never;
             header?: never;
