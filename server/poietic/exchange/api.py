@@ -15,7 +15,7 @@ from ..people.models import Happening
 from ..web_api.errors import NotFound
 from .models import Upload
 from .plan import plan_import
-from .reading import MOST_BYTES, Unreadable, read_file
+from .reading import MOST_BYTES, Content, Unreadable, read_file
 from .writing import as_package, as_workbook, content_of
 
 router = Router(tags=["exchange"])
@@ -64,11 +64,11 @@ def upload(request: HttpRequest, file: File[UploadedFile]) -> UploadOut:
             f"With it your uploads would hold more than {MOST_OF_A_PERSON / 1e6:,.0f} MB; the oldest go by themselves after a month.",
         )
     data = file.read()
-    read_file(name, data)
+    content = read_file(name, data)
     kept = Upload.objects.create(
         name=name[:200], content=data, person_id=request.user.pk, uploaded_at=timezone.now()
     )
-    return _out(kept)
+    return _out(kept, content)
 
 
 @router.get("/uploads/{number}", auth=READ_COSTS, response={200: UploadOut, 404: Problem})
@@ -77,11 +77,11 @@ def uploaded(request: HttpRequest, number: int) -> UploadOut:
     kept = Upload.objects.filter(pk=number).first() if 0 < number < 2**62 else None
     if kept is None:
         raise NotFound("upload", str(number))
-    return _out(kept)
+    return _out(kept, read_file(kept.name, bytes(kept.content)))
 
 
-def _out(kept: Upload) -> UploadOut:
-    plan = plan_import(read_file(kept.name, bytes(kept.content)), timezone.localdate())
+def _out(kept: Upload, content: Content) -> UploadOut:
+    plan = plan_import(content, timezone.localdate())
     rows = sorted(plan.rows, key=lambda r: ORDER[r.status])
     return UploadOut(
         upload=kept.pk,

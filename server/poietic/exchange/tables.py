@@ -7,13 +7,14 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
+from functools import cache
 from typing import Any
 
 from poietic_core.cost.prices import Form
 from poietic_core.stock.valuation import Method
 from poietic_core.structure.model import IssueRule, OutputKind, PaymentBasis, Per, ShareRule
 from poietic_core.units import MeasuredBy
-from pydantic import TypeAdapter, ValidationError
+from pydantic import BaseModel, TypeAdapter, ValidationError, create_model
 
 from ..catalog.commands.items import DefineItem, DefinePartner, OwnUnit
 from ..catalog.commands.prices import ListPriceGiven, PriceGiven
@@ -341,17 +342,26 @@ def read_row(table: Table, cells: dict[str, str], line: int) -> tuple[Row, list[
     return Row(line, values), faults
 
 
+@cache
+def _fitting(given: type[Strict]) -> type[BaseModel]:
+    """Return a command's input without what only requests need of it: rows come by the hundred thousand."""
+    fields: dict[str, Any] = {n: (f.annotation, f) for n, f in given.model_fields.items()}
+    return create_model(given.__name__, **fields)
+
+
 def _unfit(table: Table, values: dict[str, Any]) -> list[str]:
     """Return why the command would refuse a row; its texts are put as the command takes them."""
+    model = _fitting(table.given)
+    known = model.model_fields
     fields: dict[str, Any] = {}
     names: dict[str, str] = {}
     for column, value in values.items():
         name = table.renamed.get(column, column)
         is_open = value is None or value == "" or (column == "operation" and value == 0)
-        if name in table.given.model_fields and not is_open and column != "after":
+        if name in known and not is_open and column != "after":
             fields[name], names[name] = value, column
     try:
-        fit = table.given.model_validate(fields)
+        fit = model.model_validate(fields)
     except ValidationError as err:
         return [f"{names.get(str(e['loc'][0]), e['loc'][0])}: {_said(e)}" for e in err.errors()]
     for name, column in names.items():
