@@ -8,6 +8,8 @@ from playwright.sync_api import expect
 from poietic.ledger.models import Posting
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
+from poietic.web_api.errors import problem
+from poietic.web_api.http_errors import Unavailable
 
 from .live import BrowserTest
 
@@ -67,6 +69,22 @@ class OrderStory(BrowserTest):
 
         self.assertEqual(Order.objects.get(number=1007).state, "closed")
         self.assertEqual(differences(), [])
+
+    def test_a_page_says_that_the_database_is_away_and_goes_on_by_itself(self) -> None:
+        page = self.signed_in("Jonas")
+        away = problem(Unavailable())
+        page.route(
+            "**/api/orders/1006",
+            lambda route: route.fulfill(
+                status=503, content_type=str(away["Content-Type"]), body=away.content
+            ),
+        )
+        page.goto("/orders/1006")
+        expect(page.get_by_role("alert").first).to_contain_text("can't answer at this moment")
+        page.unroute("**/api/orders/1006")
+        expect(page.get_by_role("heading", name="1006 Rocker base")).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text="can't answer")).to_have_count(0)
+        self.faults = [f for f in self.faults if "503" not in f]
 
     def test_a_preview_waits_for_its_turn_and_comes_by_itself(self) -> None:
         holds, may_end = Event(), Event()
