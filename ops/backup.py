@@ -14,6 +14,8 @@ from pathlib import Path
 
 from . import cluster
 from .django import manage, prepare
+from .files import hold_alone
+from .start import LOCK
 
 #: what a backup holds beside the dump, each with its checksum in the list
 LIST = "backup.json"
@@ -93,7 +95,8 @@ def restore() -> None:
     parser.add_argument("--replace", action="store_true", help="give up what is there now")
     given = parser.parse_args()
     read_list(given.file)
-    if (cluster.VAR / "run.json").exists():
+    lock = hold_alone(LOCK)
+    if lock is None:
         sys.exit("The works is being served. Stop ./poietic start first, then restore.")
     started = cluster.ensure()
     try:

@@ -1,9 +1,10 @@
 """Small files of state: written whole or not at all, and read with suspicion."""
 
+import fcntl
 import json
 import os
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 
 def write_whole(path: Path, text: str) -> None:
@@ -14,6 +15,17 @@ def write_whole(path: Path, text: str) -> None:
         file.flush()
         os.fsync(file.fileno())
     fresh.replace(path)
+
+
+def hold_alone(path: Path) -> IO[str] | None:
+    """Return a lock that one process holds until it ends; None where another one has it."""
+    lock = path.open("w")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        lock.close()
+        return None
+    return lock
 
 
 def read_number(path: Path) -> int | None:

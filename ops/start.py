@@ -1,7 +1,6 @@
 """Set up, load the demo into an empty database, and serve until Ctrl-C; what dies is started again."""
 
 import argparse
-import fcntl
 import json
 import os
 import signal
@@ -14,11 +13,12 @@ from uuid import uuid4
 
 from . import cluster, processes
 from .django import load_demo, prepare
-from .files import read_facts, read_number, write_whole
+from .files import hold_alone, read_facts, read_number, write_whole
 from .serving import answers, begin_server, begin_worker
 
 RUN = cluster.VAR / "run.json"
 REMEMBERED = cluster.VAR / "port"
+LOCK = cluster.VAR / "start.lock"
 FIRST_PORT = 8470
 #: how often the parts are looked after [s]
 LOOKED_AFTER = 0.5
@@ -32,10 +32,8 @@ def main() -> None:
     parser.add_argument("--empty", action="store_true", help="don't load the demo")
     parser.add_argument("--port", type=int, help="serve at this port, or the next that is free")
     given = parser.parse_args()
-    lock = (cluster.VAR / "start.lock").open("w")
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except BlockingIOError:
+    lock = hold_alone(LOCK)
+    if lock is None:
         address = read_facts(RUN).get("address")
         print(f"Poietic already runs at {address}" if address else "Poietic is starting already")
         return
