@@ -118,6 +118,9 @@ class SecondFactor(TestCase):
         self.assertIn("authenticator shows", refused["detail"])
         caller.must("set-second-factor", {"secret": secret, "code": pyotp.TOTP(secret).now()})
         self.assertNotIn(secret, str(list(Entry.objects.values())))
+        other = caller.get("me/second-factor")["secret"]
+        again = caller.do("set-second-factor", {"secret": other, "code": pyotp.TOTP(other).now()})
+        self.assertIn("administrator takes it away", again["detail"])
         door = Caller()
         self.assertEqual(sign_in(door, "ada")["code"], "people.factor_needed")
         self.assertEqual(sign_in(door, "ada", factor="000000")["code"], "people.sign_in_refused")

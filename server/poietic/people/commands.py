@@ -173,6 +173,8 @@ def change_password(context: Context, given: ChangePassword) -> None:
 def set_second_factor(context: Context, given: SetFactor) -> None:
     """Sign in with a code of an authenticator from now on (RFC 6238)."""
     person = _myself(context)
+    if person.totp_secret:  # whoever finds a session open must not put another one in its place
+        raise InvalidInput(["secret: there is a second factor; an administrator takes it away"])
     secret = given.secret.get_secret_value()
     if not pyotp.TOTP(secret).verify(
         given.code.get_secret_value(), for_time=context.now, valid_window=1

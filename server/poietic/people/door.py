@@ -15,11 +15,14 @@ from django.http import HttpRequest
 from django.utils import timezone
 from poietic_core.errors import DomainError
 
+from ..commanding.errors import Busy
 from ..commanding.holding import let_go
 from .models import FailedSignIn, Happening, Person
 
 #: passwords that are judged at once: strangers who try take no more of the machine than this
 JUDGED_AT_ONCE = BoundedSemaphore(2)
+#: how long somebody waits to be judged [s]
+JUDGED_WITHIN = 10
 #: an answer to a name that many tries failed for comes later, at most so late [s]
 SLOWEST = 3.0
 #: steps of 30 s that a clock may be wrong by (RFC 6238, 5.2)
@@ -116,10 +119,14 @@ def let_in(claim: Claim, address: str) -> tuple[Person, bool]:
     let_go()  # strangers who wait keep no connection from those who work
     if failed_for_name >= settings.SIGN_IN_ATTEMPTS:  # from elsewhere: nobody is locked out by it
         time.sleep(min(0.1 * 2 ** (failed_for_name - settings.SIGN_IN_ATTEMPTS), SLOWEST))
-    with JUDGED_AT_ONCE:
+    if not JUDGED_AT_ONCE.acquire(timeout=JUDGED_WITHIN):
+        raise Busy("the door", "Many sign in at this moment")
+    try:
         person = Person.objects.filter(name=claim.name).first()
         is_code = person is not None and code_fits(person, claim.password)
         is_right = is_code or _fits(person, claim.password)
+    finally:
+        JUDGED_AT_ONCE.release()
     if person is None or not is_right or not person.is_active:
         raise SignInRefused
     if person.totp_secret and not claim.factor:
@@ -137,6 +144,7 @@ def _counted(name: str, address: str) -> tuple[FailedSignIn, int]:
     since = now - timedelta(seconds=settings.SIGN_IN_PAUSE_SECONDS)
     with transaction.atomic():
         with connection.cursor() as cursor:
+            cursor.execute(f"SET LOCAL lock_timeout = '{JUDGED_WITHIN}s'")
             cursor.execute(
                 "SELECT pg_advisory_xact_lock(hashtextextended(%s, 2))", [f"door {address}"]
             )

@@ -3,6 +3,7 @@
 import secrets
 from uuid import uuid4
 
+from django.db.models import Count
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
@@ -15,7 +16,7 @@ from ..commanding.roles import Role
 from ..commanding.run import own_key, post
 from .api import Offer, signed_in
 from .commands import GiveCode, Named
-from .models import Happening, OpenSession, Person
+from .models import Happening, Person
 
 router = Router(tags=["people"])
 ADMINISTRATORS = Readers(Role.ADMINISTRATOR)
@@ -51,9 +52,7 @@ class HappeningOut(Schema):
 @router.get("/people", response=list[PersonOut], auth=ADMINISTRATORS)
 def people(request: HttpRequest) -> list[PersonOut]:
     """Return all persons with their roles."""
-    open_ones: dict[int, int] = {}
-    for pk in OpenSession.objects.values_list("person_id", flat=True):
-        open_ones[pk] = open_ones.get(pk, 0) + 1
+    rows = Person.objects.annotate(open_sessions=Count("sessions"))
     return [
         PersonOut(
             name=p.name,
@@ -62,9 +61,9 @@ def people(request: HttpRequest) -> list[PersonOut]:
             is_active=p.is_active,
             is_demo=p.is_demo,
             has_second_factor=bool(p.totp_secret),
-            sessions=open_ones.get(p.pk, 0),
+            sessions=p.open_sessions,
         )
-        for p in Person.objects.order_by("-is_active", "full_name")
+        for p in rows.order_by("-is_active", "full_name")
     ]
 
 

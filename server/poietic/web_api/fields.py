@@ -174,7 +174,6 @@ Note = text(400, lines=True)
 Words = text(1000, lines=True)
 UnitName = text(20, 1)
 Reference = text(80)
-Password = Annotated[str, Field(max_length=200)]
 
 
 def known_zone(name: str) -> str:
