@@ -130,8 +130,11 @@ def _run(program: str, *arguments: str, check: bool = True) -> subprocess.Comple
     command = [str(BIN / program), *arguments]
     if _is_root():
         command = ["runuser", "-u", "postgres", "--", *command]
+    kept = {
+        k: v for k, v in os.environ.items() if k != processes.MARK
+    }  # it outlives a killed start
     done = subprocess.run(
-        command, cwd="/", capture_output=True, text=True, stdin=subprocess.DEVNULL
+        command, cwd="/", env=kept, capture_output=True, text=True, stdin=subprocess.DEVNULL
     )
     if check and done.returncode:
         sys.exit(f"{program} failed:\n{done.stdout}{done.stderr}")
@@ -197,8 +200,11 @@ def _start() -> None:
 
 
 def _await_ready() -> None:
-    """Wait until it takes connections: after a crash it reads its log first."""
+    """Wait until it takes connections: after a crash it reads its log first, or it is just dying."""
     for _ in range(READY_WITHIN * 10):
+        if not is_up():
+            _forget_the_dead()
+            _start()
         if _run("pg_isready", "-h", "127.0.0.1", "-p", str(port()), check=False).returncode == 0:
             return
         time.sleep(0.1)

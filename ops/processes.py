@@ -3,6 +3,7 @@
 import os
 import signal
 import subprocess
+import time
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -43,6 +44,7 @@ def end_leftover(facts: dict[str, Any]) -> None:
     if not isinstance(mark, str) or len(mark) < 16:
         return
     wanted = f"{MARK}={mark}".encode()
+    ended = []
     for folder in PROC.glob("[0-9]*"):
         pid = int(folder.name)
         try:
@@ -52,8 +54,19 @@ def end_leftover(facts: dict[str, Any]) -> None:
         if is_ours:
             with suppress(OSError):
                 os.kill(pid, signal.SIGKILL)
+                ended.append(pid)
         elif isinstance(numbers, list) and pid in numbers:
             print(f"Process {pid} has the number of one of ours and is none: left alone")
+    _await_end(ended)
+
+
+def _await_end(numbers: list[int]) -> None:
+    """Wait until killed processes have let go of what they held: ports, files, sessions."""
+    until = time.monotonic() + 10
+    while time.monotonic() < until:
+        if all(process is None or process.is_over for process in map(find, numbers)):
+            return
+        time.sleep(0.02)
 
 
 def signal_group(group: int, how: signal.Signals = signal.SIGTERM) -> None:

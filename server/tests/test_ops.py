@@ -126,11 +126,13 @@ class Works(TestCase):
         self.assertLessEqual(seen, {200, 503})
         self.assertEqual(ask(port, "/api/me")[0], 200)
 
+        database = (FOLDER / "pg/postmaster.pid").read_text()
         process.kill()
         process.wait()
         begun = time.monotonic()
         self.start()
         self.assertLess(time.monotonic() - begun, 30)
+        self.assertEqual((FOLDER / "pg/postmaster.pid").read_text(), database, "it went on serving")
 
     def test_a_demo_is_not_served_to_others(self) -> None:
         env = environment() | {"POIETIC_HOSTS": "works.example"}
