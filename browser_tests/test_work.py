@@ -152,7 +152,7 @@ class OrderStory(BrowserTest):
         page.get_by_label("Good").fill("4")
         self.post(page)
         expect(page.get_by_text("received 9 of 12")).to_be_visible()
-        posting = Posting.objects.filter(order__number=1006, kind="report").latest("pk")
+        posting = Posting.objects.filter(cost_object__number=1006, kind="report").latest("pk")
         page.goto("/orders/1006")
         page.get_by_role("button", name=re.compile("^Correct")).first.click()
         panel = page.get_by_role("region", name=re.compile("^Correct"))

@@ -62,7 +62,7 @@ class ConstructedOrder(TestCase):
         posted = {
             line.account: line.amount
             for line in JournalLine.objects.filter(
-                posting__kind="closing", posting__order__number=self.order
+                posting__kind="closing", posting__cost_object__number=self.order
             )
             if line.account != Account.WIP
         }

@@ -71,7 +71,7 @@ class AnyOrder(TestCase):
                 self.attempt(name, wanted)
                 self.assertEqual(differences(), [])
         found = Order.objects.get(number=order)
-        credited = sum(b.credited for b in WipBalance.objects.filter(order=found))
+        credited = sum(b.credited for b in WipBalance.objects.filter(cost_object=found.pk))
         self.assertEqual(found.received_value, credited)
         graded = OrderGrade.objects.filter(order=found)
         self.assertEqual(found.received_value, sum(g.received_value for g in graded))
@@ -88,7 +88,7 @@ class AnyOrder(TestCase):
         report = {"order": order, "operation": 10, "good": str(first if kind == "report" else second), "by_products": [{"item": "RING", "quantity": str(second + 1)}]}  # fmt: skip
         if kind == "report":
             return [("report", report)]
-        postings = list(Posting.objects.filter(order__number=order).order_by("pk").values_list("pk", flat=True))  # fmt: skip
+        postings = list(Posting.objects.filter(cost_object__number=order).order_by("pk").values_list("pk", flat=True))  # fmt: skip
         posting = postings[first % len(postings)]
         if kind == "take back":
             return [("take-back", {"posting": posting})]

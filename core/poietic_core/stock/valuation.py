@@ -1,4 +1,4 @@
-"""The value of stock: moving average for what is bought, standard for what is made."""
+"""The value of stock as one pool: moving average, standard; with layers its sum."""
 
 from __future__ import annotations
 
@@ -16,6 +16,13 @@ class Method(StrEnum):
 
     MOVING_AVERAGE = "moving average"
     STANDARD = "standard"
+    FIFO = "FIFO layers"
+    LOT_ACTUAL = "lot actual"
+
+    @property
+    def has_layers(self) -> bool:
+        """Tell whether each receipt keeps its own value."""
+        return self in (Method.FIFO, Method.LOT_ACTUAL)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,6 +40,11 @@ class Holding:
         if self.method is Method.STANDARD:
             return self.standard or ZERO
         return self.value / self.quantity if self.quantity else ZERO
+
+    @exact
+    def at_standard(self) -> Decimal:
+        """Return what all of it is worth at the standard, to the cent."""
+        return money((self.standard or ZERO) * self.quantity)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

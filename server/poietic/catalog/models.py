@@ -3,6 +3,7 @@
 from django.conf import settings
 from django.db import models
 from poietic_core.cost.prices import Form
+from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 
 from ..commanding.models import Changing
@@ -33,13 +34,6 @@ class Item(Changing):
         MAKE = "make"
         BOTH = "both"
 
-    class Tracking(models.TextChoices):
-        """How its pieces are told apart."""
-
-        NONE = "none"
-        LOT = "lot"
-        SERIAL = "serial"
-
     class LotRule(models.TextChoices):
         """How much planning makes or buys at once."""
 
@@ -60,7 +54,12 @@ class Item(Changing):
         choices=[(m.value, m.value) for m in Method],
         default=Method.MOVING_AVERAGE.value,
     )
-    tracking = models.CharField(max_length=10, choices=Tracking, default=Tracking.NONE)
+    #: how its pieces are told apart
+    tracking = models.CharField(
+        max_length=10,
+        choices=[(t.value, t.value) for t in Tracking],
+        default=Tracking.NONE.value,
+    )
     #: how lots or serials are numbered, such as HT-{year}-{number:4}
     number_rule = models.CharField(max_length=60, blank=True)
     lot_rule = models.CharField(max_length=30, choices=LotRule, default=LotRule.LOT_FOR_LOT)
@@ -217,6 +216,19 @@ class WrittenNote(models.Model):
         return f"{self.kind} {self.code}"
 
 
+class Site(Changing):
+    """Where stores and floor places stand together: a works, a warehouse."""
+
+    code = models.CharField(max_length=40, unique=True)
+    name = models.CharField(max_length=120)
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self) -> str:
+        return self.code
+
+
 class Place(Changing):
     """Where quantities are: stock of our own, or one of the ends of a movement."""
 
@@ -226,14 +238,33 @@ class Place(Changing):
         STORE = "store"
         FLOOR = "floor"
         SUPPLIER = "supplier"
+        CUSTOMER = "customer"
         WIP = "work in process"
 
-    code = models.CharField(max_length=40, unique=True)
+    code = models.CharField(max_length=80, unique=True)
     name = models.CharField(max_length=120)
     kind = models.CharField(max_length=20, choices=Kind)
+    #: of stores and floor places
+    site = models.ForeignKey(Site, models.PROTECT, null=True, related_name="places")
+    #: of suppliers and customers: whose; null: nobody's in particular
+    partner = models.ForeignKey(Partner, models.PROTECT, null=True, related_name="places")
+    #: who walks from place to place goes in this order
+    walk_order = models.IntegerField(default=0)
+    #: what is scanned there
+    scan_code = models.CharField(max_length=80, unique=True)
 
     class Meta:
         ordering = ["code"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(kind__in=["store", "floor"], site__isnull=False)
+                | ~models.Q(kind__in=["store", "floor"]),
+                name="stock_place_has_its_site",
+            ),
+            models.UniqueConstraint(
+                fields=["partner", "kind"], name="one_place_per_partner_and_kind"
+            ),
+        ]
 
     def __str__(self) -> str:
         return self.code

@@ -2,10 +2,11 @@
 
 from collections.abc import Iterable
 
+from django.db.models import Model, QuerySet
 from django.db.models.expressions import RawSQL
 from poietic_core.cost.prices import Form, StockForm
 
-from ..web_api.errors import NotFound
+from ..web_api.errors import Exists, NotFound
 from .models import Item, Place, Reason
 
 
@@ -46,9 +47,18 @@ def stock_place(code: str) -> Place:
 def place_of_kind(kind: Place.Kind) -> Place:
     """Return the one place of a kind that ends movements (supplier, work in process)."""
     code = kind.value.replace(" ", "-")
-    return Place.objects.get_or_create(
-        kind=kind, defaults={"code": code, "name": kind.value.capitalize(), "change": 0}
-    )[0]
+    names = {"code": code, "scan_code": code, "name": kind.value.capitalize()}
+    return Place.objects.get_or_create(kind=kind, partner=None, defaults=names | {"change": 0})[0]
+
+
+def supplier_place(code: str | None) -> Place:
+    """Return the place of a supplier, or of suppliers in general; refuse by name."""
+    if code is None:
+        return place_of_kind(Place.Kind.SUPPLIER)
+    place = Place.objects.filter(partner__code=code, kind=Place.Kind.SUPPLIER).first()
+    if place is None:
+        raise NotFound("supplier", code)
+    return place
 
 
 def scrap_reasons(codes: Iterable[str]) -> dict[str, Reason]:
@@ -69,3 +79,9 @@ def form_of(item: Item) -> StockForm:
         thickness=item.form_thickness,
         density=item.density,
     )
+
+
+def require_free(rows: QuerySet[Model], kind: str, code: str) -> None:
+    """Refuse a code that is taken."""
+    if rows.filter(code=code).exists():
+        raise Exists(kind, code)

@@ -19,11 +19,12 @@ class FieldChange(Schema):
 
 
 class StockChange(Schema):
-    """Stock of an item at a place, before and after."""
+    """Stock of an item at a place, of a lot where it has one, before and after."""
 
     item: str
     name: str
     place: str
+    lot: str
     unit: str
     before: DecimalText
     after: DecimalText
@@ -81,7 +82,7 @@ class Effects:
 
     def __init__(self) -> None:
         self._fields: dict[tuple[str, str], tuple[str, str]] = {}
-        self._stock: dict[tuple[str, str, str, str], tuple[Decimal, Decimal]] = {}
+        self._stock: dict[tuple[str, str, str, str, str], tuple[Decimal, Decimal]] = {}
         self._wip: dict[tuple[int, str], tuple[Decimal, Decimal]] = {}
         self._variance: dict[int, tuple[Decimal, Decimal]] = {}
         self._accounts: dict[str, list[Decimal]] = {}
@@ -93,10 +94,18 @@ class Effects:
         self._fields[thing, field] = (first, _words(after))
 
     def stock(
-        self, *, item: str, name: str, place: str, unit: str, before: Decimal, after: Decimal
+        self,
+        *,
+        item: str,
+        name: str,
+        place: str,
+        lot: str,
+        unit: str,
+        before: Decimal,
+        after: Decimal,
     ) -> None:
         """Note a change of stock at a place."""
-        key = (item, name, place, unit)
+        key = (item, name, place, lot, unit)
         self._stock[key] = (self._stock.get(key, (before, after))[0], after)
 
     def wip(self, *, order: int, element: str, before: Decimal, after: Decimal) -> None:
@@ -126,8 +135,8 @@ class Effects:
                 if b != a
             ],
             stock=[
-                StockChange(item=i, name=n, place=p, unit=u, before=b, after=a)
-                for (i, n, p, u), (b, a) in self._stock.items()
+                StockChange(item=i, name=n, place=p, lot=t, unit=u, before=b, after=a)
+                for (i, n, p, t, u), (b, a) in self._stock.items()
                 if b != a
             ],
             wip=[

@@ -8,17 +8,17 @@ from django.db.models import Exists, OuterRef
 from django.utils import timezone
 from poietic_core.cost.rollup import Rolling
 from poietic_core.cost.sets import ChangeKind
-from poietic_core.quantity import ZERO, money
+from poietic_core.quantity import ZERO
 from poietic_core.stock.valuation import Method
 from pydantic import Field
 
 from ..catalog.models import Item
-from ..catalog.queries import any_of, items_by_code
+from ..catalog.queries import items_by_code
 from ..commanding.reading import COST_READERS
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
-from ..ledger.document import Document, Stock
-from ..ledger.models import Account, Holding, Posting
+from ..ledger.models import Holding, Posting
+from ..ledger.transaction import Transaction
 from ..web_api.errors import InvalidInput, NotFound
 from ..web_api.fields import Change, Code, CodePattern, Day, Name, Note, Price, Strict
 from .models import CostSet, Standard
@@ -237,23 +237,10 @@ def _revalue(context: Context, standards: dict[int, Decimal]) -> None:
         for item, standard in held.values_list("item_id", "standard")
         if standards.get(item, standard) != standard
     ]
-    stock = Stock.lock(context, Item.objects.filter(pk__in=any_of(stale)))
-    document = Document(
-        context=context, kind=Posting.Kind.REVALUATION, stock=stock, happened_at=context.now
-    )
-    total = ZERO
-    for holding in stock.holdings.values():
-        standard = standards[holding.item_id]
-        holding.standard = standard
-        holding.change = context.change
-        was = holding.value
-        gain = money(standard * holding.quantity) - was
-        holding.value += gain
-        if gain:
-            context.effects.field(f"stock of {holding.item.code}", "value", was, holding.value)
-            document.journal(Account.STOCK, gain, item=holding.item)
-            document.journal(Account.STOCK_REVALUATION, -gain)
-        total += abs(gain)
-    stock.save()
-    if total:
-        document.save()
+    transaction = Transaction(context)
+    transaction.concern(stale)
+    document = transaction.open(Posting.Kind.REVALUATION)
+    gains = [transaction.stock.revalue(document, item, standards[item]) for item in stale]
+    if not any(gains):
+        transaction.documents.remove(document)
+    transaction.post()

@@ -8,6 +8,7 @@ from django.db.models import Model, QuerySet
 from django.utils import timezone
 from poietic_core.cost.rates import rate_of
 
+from ..catalog.commands.places import give_places
 from ..catalog.models import Item, ItemUnit, ListPrice, Partner, PriceRow
 from ..catalog.queries import any_of
 from ..commanding.models import Changing
@@ -100,10 +101,13 @@ def _fields(row: Row, table: str, *, without: Iterable[str] = ()) -> dict[str, A
 def _write_named(
     context: Context, model: type[Partner] | type[WorkCalendar], rows: dict[str, list[Row]]
 ) -> None:
-    for row in (*rows["new"], *rows["changed"]):
+    written = [
         model.objects.update_or_create(
             code=row.values["code"], defaults=row.values | {"change": context.change}
-        )
+        )[0]
+        for row in (*rows["new"], *rows["changed"])
+    ]
+    give_places([p for p in written if isinstance(p, Partner)], context.change)
 
 
 def _write_grades(context: Context, rows: dict[str, list[Row]]) -> None:

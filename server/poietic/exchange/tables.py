@@ -11,6 +11,7 @@ from functools import cache
 from typing import Any
 
 from poietic_core.cost.prices import Form
+from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 from poietic_core.structure.model import IssueRule, OutputKind, PaymentBasis, Per, ShareRule
 from poietic_core.units import MeasuredBy
@@ -177,7 +178,7 @@ TABLES = (
         Column("form_length", "positive"),
         Column("form_width", "positive"),
         Column("form_thickness", "positive"),
-        Column("tracking", choices=tuple(Item.Tracking.values), default="none"),
+        Column("tracking", choices=tuple(t.value for t in Tracking), default="none"),
         Column("number_rule", default=""),
         Column("lot_rule", choices=tuple(Item.LotRule.values), default="lot for lot"),
         Column("lead_time_days", "integer"),

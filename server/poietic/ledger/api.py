@@ -18,7 +18,10 @@ class StockRow(Schema):
 
     item: str
     place: str
+    #: "" where its pieces are not told apart
+    lot: str
     quantity: DecimalText
+    reserved: DecimalText
 
 
 class PostingStock(Schema):
@@ -27,6 +30,7 @@ class PostingStock(Schema):
     item: str
     name: str
     unit: str
+    lot: str
     from_place: str
     to_place: str
     quantity: DecimalText
@@ -56,7 +60,7 @@ class PostingUnits(Schema):
     """A unit line of a posting."""
 
     operation: int
-    is_good: bool
+    kind: str
     reason: str
     quantity: DecimalText
 
@@ -95,8 +99,14 @@ def stock(request: HttpRequest, code: str) -> list[StockRow]:
     """Return the stock of an item by place."""
     rows = StockBalance.objects.filter(item=item_by_code(code), quantity__gt=0)
     return [
-        StockRow(item=code, place=b.place.code, quantity=b.quantity)
-        for b in rows.select_related("place")
+        StockRow(
+            item=code,
+            place=b.place.code,
+            lot=b.lot.code if b.lot else "",
+            quantity=b.quantity,
+            reserved=b.reserved,
+        )
+        for b in rows.select_related("place", "lot").order_by("place__code", "lot__pk")
     ]
 
 
@@ -104,7 +114,9 @@ def stock(request: HttpRequest, code: str) -> list[StockRow]:
 def posting(request: HttpRequest, number: int) -> PostingOut:
     """Return a posting with its lines."""
     found = (
-        Posting.objects.select_related("person", "order", "reversal").filter(pk=number).first()
+        Posting.objects.select_related("person", "cost_object", "reversal")
+        .filter(pk=number)
+        .first()
         if 0 < number < 2**62
         else None
     )
@@ -116,7 +128,7 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
     return PostingOut(
         number=found.pk,
         kind=found.kind,
-        order=found.order.number if found.order else None,
+        order=found.cost_object.number if found.cost_object else None,
         operation=found.operation,
         person=str(found.person or ""),
         happened_at=found.happened_at.isoformat(),
@@ -134,13 +146,14 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
                 item=s.item.code,
                 name=s.item.name,
                 unit=s.item.unit,
+                lot=s.lot.code if s.lot else "",
                 from_place=s.from_place.name,
                 to_place=s.to_place.name,
                 quantity=s.quantity,
                 value=s.value,
                 operation=s.operation,
             )
-            for s in found.stock_lines.select_related("item", "from_place", "to_place")
+            for s in found.stock_lines.select_related("item", "lot", "from_place", "to_place")
         ],
         money=[
             PostingMoney(
@@ -155,7 +168,7 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
         units=[
             PostingUnits(
                 operation=u.operation,
-                is_good=u.is_good,
+                kind=u.kind,
                 reason=u.reason.name if u.reason else "",
                 quantity=u.quantity,
             )

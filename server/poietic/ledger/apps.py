@@ -9,7 +9,7 @@ class LedgerConfig(AppConfig):
     def ready(self) -> None:
         """Connect the rights of the serving role and the holding of each new item."""
         from ..catalog.signals import item_changing, item_defined
-        from .document import hold_still, open_holding
+        from .holding import hold_still, open_holding
         from .rights import grant
 
         post_migrate.connect(grant, sender=self)

@@ -4,6 +4,7 @@ from decimal import Decimal
 
 from django.conf import settings
 from django.db import models
+from poietic_core.stock.lots import LotState, Tracking
 from poietic_core.stock.valuation import Holding as CoreHolding
 
 from ..catalog.models import Item, Place
@@ -38,6 +39,28 @@ class Account(models.TextChoices):
     ROUNDING_VARIANCE = "rounding variance"
 
 
+class CostObject(models.Model):
+    """Anything that costs are accumulated for."""
+
+    class Kind(models.TextChoices):
+        """What it stands for."""
+
+        ORDER = "production order"
+
+    kind = models.CharField(max_length=20, choices=Kind)
+    number = models.IntegerField()
+    opened_at = models.DateTimeField()
+    closed_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["kind", "number"], name="one_cost_object_per_number")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.number}"
+
+
 class Posting(models.Model):
     """A document of what happened, with its lines."""
 
@@ -52,6 +75,7 @@ class Posting(models.Model):
         COMPLETION = "completion"
         CLOSING = "closing"
         REVALUATION = "standard changed"
+        VALUATION = "valued otherwise"
 
     kind = models.CharField(max_length=20, choices=Kind)
     entry = models.ForeignKey(Entry, models.PROTECT, db_constraint=True, related_name="postings")
@@ -59,15 +83,60 @@ class Posting(models.Model):
     happened_at = models.DateTimeField()
     entered_at = models.DateTimeField()
     reason = models.CharField(max_length=400, blank=True)
-    order = models.ForeignKey("orders.Order", models.PROTECT, null=True, related_name="postings")
+    cost_object = models.ForeignKey(CostObject, models.PROTECT, null=True, related_name="postings")
     operation = models.IntegerField(null=True)
     reverses = models.OneToOneField("self", models.PROTECT, null=True, related_name="reversal")
 
     class Meta:
-        indexes = [models.Index(fields=["order", "id"], name="posting_by_order")]
+        indexes = [models.Index(fields=["cost_object", "id"], name="posting_by_cost_object")]
 
     def __str__(self) -> str:
         return f"{self.pk} {self.kind}"
+
+
+class Lot(Changing):
+    """Pieces of an item that are told apart from others: a lot, or one serial."""
+
+    item = models.ForeignKey(Item, models.PROTECT, related_name="lots")
+    code = models.CharField(max_length=80)
+    kind = models.CharField(
+        max_length=10, choices=[(t.value, t.value) for t in Tracking if t is not Tracking.NONE]
+    )
+    supplier_code = models.CharField(max_length=80, blank=True)
+    #: the posting that made it or received it; null: from before lots were kept
+    came_by = models.ForeignKey(Posting, models.PROTECT, null=True, related_name="lots")
+    made_on = models.DateField(null=True)
+    #: last day on which it may be used
+    expires_on = models.DateField(null=True)
+    state = models.CharField(
+        max_length=12,
+        choices=[(s.value, s.value) for s in LotState],
+        default=LotState.USABLE.value,
+    )
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["item", "code"], name="one_lot_per_item_and_code")
+        ]
+
+    def __str__(self) -> str:
+        return self.code
+
+
+class LotCounter(models.Model):
+    """The last number that an item's lots or serials were given, for each stem of its rule."""
+
+    item = models.ForeignKey(Item, models.PROTECT)
+    stem = models.CharField(max_length=80)
+    last = models.IntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["item", "stem"], name="one_counter_per_item_and_stem")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.stem} {self.last}"
 
 
 class StockLine(models.Model):
@@ -83,6 +152,8 @@ class StockLine(models.Model):
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="stock_lines")
     item = models.ForeignKey(Item, models.PROTECT)
+    #: which pieces; null: they are not told apart
+    lot = models.ForeignKey(Lot, models.PROTECT, null=True, related_name="lines")
     from_place = models.ForeignKey(Place, models.PROTECT, related_name="+")
     to_place = models.ForeignKey(Place, models.PROTECT, related_name="+")
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
@@ -114,12 +185,17 @@ class JournalLine(models.Model):
     operation = models.IntegerField(null=True)
     element = models.CharField(max_length=30, blank=True)
     item = models.ForeignKey(Item, models.PROTECT, null=True)
+    #: of work in process: whose
+    cost_object = models.ForeignKey(CostObject, models.PROTECT, null=True, related_name="+")
 
     class Meta:
         constraints = [
             models.CheckConstraint(
                 condition=~models.Q(account=Account.WIP)
-                | (models.Q(operation__isnull=False) & ~models.Q(element="")),
+                | (
+                    models.Q(operation__isnull=False, cost_object__isnull=False)
+                    & ~models.Q(element="")
+                ),
                 name="wip_line_has_its_cell",
             ),
             models.CheckConstraint(
@@ -155,11 +231,18 @@ class TimeLine(models.Model):
 
 
 class UnitLine(models.Model):
-    """Units that an operation of an order finished or lost; without a value of their own."""
+    """Units that an operation finished, lost or set aside; without a value of their own."""
+
+    class Kind(models.TextChoices):
+        """What became of them."""
+
+        GOOD = "good"
+        SCRAP = "scrap"
+        REWORK = "rework"
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="unit_lines")
     operation = models.IntegerField()
-    is_good = models.BooleanField()
+    kind = models.CharField(max_length=8, choices=Kind)
     reason = models.ForeignKey("catalog.Reason", models.PROTECT, null=True)
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
 
@@ -197,19 +280,27 @@ class Holding(Changing):
 
 
 class StockBalance(models.Model):
-    """Stock of an item at a place."""
+    """Stock of an item at a place: of a lot, or of pieces that are not told apart."""
 
     item = models.ForeignKey(Item, models.PROTECT)
     place = models.ForeignKey(Place, models.PROTECT)
+    lot = models.ForeignKey(Lot, models.PROTECT, null=True)
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    #: promised to cost objects; of no lot: whichever of the item's there is
+    reserved = models.DecimalField(max_digits=18, decimal_places=6, default=0)
 
     class Meta:
         constraints = [
             models.UniqueConstraint(
-                fields=["item", "place"], name="one_balance_per_item_and_place"
+                fields=["item", "place", "lot"],
+                name="one_balance_per_item_place_and_lot",
+                nulls_distinct=False,
             ),
             models.CheckConstraint(
                 condition=models.Q(quantity__gte=0), name="stock_not_below_zero"
+            ),
+            models.CheckConstraint(
+                condition=models.Q(reserved__gte=0), name="reserved_not_below_zero"
             ),
         ]
 
@@ -217,10 +308,80 @@ class StockBalance(models.Model):
         return f"{self.item_id} {self.place_id} {self.quantity}"
 
 
-class WipBalance(models.Model):
-    """Work in process of an order, by operation and element."""
+class Reservation(models.Model):
+    """Stock on hand that is promised to a cost object, for one operation."""
 
-    order = models.ForeignKey("orders.Order", models.PROTECT, related_name="wip")
+    cost_object = models.ForeignKey(CostObject, models.PROTECT, related_name="reservations")
+    operation = models.IntegerField()
+    item = models.ForeignKey(Item, models.PROTECT)
+    place = models.ForeignKey(Place, models.PROTECT)
+    #: null: whichever there is
+    lot = models.ForeignKey(Lot, models.PROTECT, null=True)
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["cost_object", "operation", "item", "place", "lot"],
+                name="one_reservation_per_line",
+                nulls_distinct=False,
+            ),
+            models.CheckConstraint(
+                condition=models.Q(quantity__gt=0), name="reservation_above_zero"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.cost_object_id} {self.item_id} {self.quantity}"
+
+
+class Layer(models.Model):
+    """What one receipt brought in, and what is left of it; older ones have smaller keys."""
+
+    item = models.ForeignKey(Item, models.PROTECT, related_name="layers")
+    lot = models.ForeignKey(Lot, models.PROTECT, null=True)
+    posting = models.ForeignKey(Posting, models.PROTECT, related_name="layers")
+    #: null: it was made when the item came to be valued by layers
+    line = models.OneToOneField(StockLine, models.PROTECT, null=True, related_name="layer")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    value = models.DecimalField(max_digits=18, decimal_places=2)
+    quantity_left = models.DecimalField(max_digits=18, decimal_places=6)
+    value_left = models.DecimalField(max_digits=18, decimal_places=2)
+
+    class Meta:
+        indexes = [
+            models.Index(
+                fields=["item"], name="open_layer_by_item", condition=models.Q(quantity_left__gt=0)
+            )
+        ]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(quantity_left__gte=0), name="layer_not_below_zero"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.item_id} {self.quantity_left}"
+
+
+class Consumption(models.Model):
+    """What a line took out of a layer; below zero: what it put back."""
+
+    posting = models.ForeignKey(Posting, models.PROTECT, related_name="consumptions")
+    layer = models.ForeignKey(Layer, models.PROTECT, related_name="consumptions")
+    #: null: the item came to be valued otherwise
+    line = models.ForeignKey(StockLine, models.PROTECT, null=True, related_name="consumptions")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    value = models.DecimalField(max_digits=18, decimal_places=2)
+
+    def __str__(self) -> str:
+        return f"{self.layer_id} {self.quantity}"
+
+
+class WipBalance(models.Model):
+    """Work in process of a cost object, by operation and element."""
+
+    cost_object = models.ForeignKey(CostObject, models.PROTECT, related_name="wip")
     operation = models.IntegerField()
     element = models.CharField(max_length=30)
     amount = models.DecimalField(max_digits=18, decimal_places=2)
@@ -230,9 +391,9 @@ class WipBalance(models.Model):
     class Meta:
         constraints = [
             models.UniqueConstraint(
-                fields=["order", "operation", "element"], name="one_wip_balance_per_cell"
+                fields=["cost_object", "operation", "element"], name="one_wip_balance_per_cell"
             )
         ]
 
     def __str__(self) -> str:
-        return f"{self.order_id}/{self.operation} {self.element} {self.amount}"
+        return f"{self.cost_object_id}/{self.operation} {self.element} {self.amount}"

@@ -13,6 +13,7 @@ APPEND_ONLY = [
     "ledger_journalline",
     "ledger_timeline",
     "ledger_unitline",
+    "ledger_consumption",
     "people_happening",
 ]
 

@@ -235,7 +235,9 @@ class BridgeOut(Schema):
 def orders(request: HttpRequest) -> list[OrderRow]:
     """Return all orders, the open ones first, by due date."""
     rows = Order.objects.select_related(*ORDER_PARTS).order_by("due", "number")
-    wip = dict(WipBalance.objects.values_list("order_id").annotate(total=Sum("amount")).order_by())
+    wip = dict(
+        WipBalance.objects.values_list("cost_object").annotate(total=Sum("amount")).order_by()
+    )
     books = OrderBook.many(rows)
     dating = Dating(books, timezone.now())
     ended = (OrderState.CLOSED, OrderState.CANCELLED)
@@ -314,7 +316,7 @@ def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
     states = [OrderState.COMPLETED.value, OrderState.CLOSED.value]
     rows = Order.objects.filter(item=item_by_code(code), state__in=states, received__gt=0)
     standing = Posting.objects.filter(
-        kind=Posting.Kind.COMPLETION, order=OuterRef("pk"), reverses=None, reversal=None
+        kind=Posting.Kind.COMPLETION, cost_object=OuterRef("pk"), reverses=None, reversal=None
     )
     rows = rows.annotate(completed=Subquery(standing.order_by("-pk").values("happened_at")[:1]))
     last = rows.select_related(*ORDER_PARTS).order_by(
@@ -356,7 +358,7 @@ def _page(book: OrderBook) -> OrderOut:
     dates = Dating([book], timezone.now()).of(book)
     items = [i.item_id for i in book.inputs if i.item_id]
     on_hand = dict(Holding.objects.filter(item__in=items).values_list("item_id", "quantity"))
-    wip = list(WipBalance.objects.filter(order=o).order_by("operation", "pk"))
+    wip = list(WipBalance.objects.filter(cost_object=o.pk).order_by("operation", "pk"))
     by_element: dict[str, Decimal] = {}
     for cell in wip:
         by_element[cell.element] = by_element.get(cell.element, ZERO) + cell.amount
@@ -423,7 +425,7 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
             yield_by_reason=[],
         )
     variance = book.variance()
-    wip = sum((b.amount for b in WipBalance.objects.filter(order=book.order)), ZERO)
+    wip = sum((b.amount for b in WipBalance.objects.filter(cost_object=book.order.pk)), ZERO)
     return BridgeOut(
         order=number,
         state=book.order.state,
@@ -523,7 +525,7 @@ def _step(book: OrderBook, i: OrderInput) -> Decimal:
 
 
 def _happened(order: Order) -> list[HappenedRow]:
-    rows = Posting.objects.filter(order=order).select_related("person", "reversal")
+    rows = Posting.objects.filter(cost_object=order.pk).select_related("person", "reversal")
     return [
         HappenedRow(
             number=p.pk,

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Self
 
-from django.db.models import Q, Sum
+from django.db.models import Sum
 from poietic_core.cost.clearing import receipt_credit
 from poietic_core.cost.model import OUTPUT_KINDS, Basis, CostedStructure, Element, InputKind
 from poietic_core.cost.unit import Cell, standard_cells
@@ -23,15 +23,23 @@ from poietic_core.order.states import Act, OrderState, require_state
 from poietic_core.quantity import ZERO, money
 
 from ..catalog.models import Item, Partner, Place
+from ..commanding.bulk import update_rows
 from ..commanding.registry import Context
 from ..costing.frozen import costed
 from ..engineering.models import WorkCenter
-from ..ledger.document import Document
-from ..ledger.models import SET_UP, Posting, StockLine, UnitLine, WipBalance
+from ..ledger.document import Document, Move, Time
+from ..ledger.models import SET_UP, Posting, StockLine, UnitLine
 from ..web_api.errors import NotFound
 from .models import Order, OrderGrade, OrderInput, OrderOperation
 
-ORDER_PARTS = ("item", "standard__item", "revision__item", "supply_place", "receipt_place")
+ORDER_PARTS = (
+    "cost_object",
+    "item",
+    "standard__item",
+    "revision__item",
+    "supply_place",
+    "receipt_place",
+)
 
 
 @dataclass
@@ -123,13 +131,14 @@ class OrderBook:
                 is_report_point=o.is_report_point,
                 yield_share=o.yield_share,
                 after=o.comes_after,
+                rework_pending=o.rework,
             )
             for o in self.operations
         ]
 
     def processed(self, operation: int) -> Decimal:
         """Return the units that an operation has worked on."""
-        return next((o.good + o.scrap for o in self.operations if o.number == operation), ZERO)
+        return next((o.processed for o in self.operations if o.number == operation), ZERO)
 
     def times_made(self, operation: int) -> int:
         """Return how often what is fixed per order was made at an operation."""
@@ -140,7 +149,7 @@ class OrderBook:
                 setups = (
                     i for i in self.inputs if i.operation == operation and i.kind in MADE_ONCE
                 )
-                return int(o.good + o.scrap > 0 or any(i.used > 0 for i in setups))
+                return int(o.processed > 0 or any(i.used > 0 for i in setups))
         return 0
 
     def done(self, i: OrderInput) -> Decimal:
@@ -154,7 +163,9 @@ class OrderBook:
     def scrap_by_reason(self) -> dict[int, dict[str, Decimal]]:
         """Return scrapped pieces by operation and reason, the largest first."""
         reasons: dict[int, dict[str, Decimal]] = {}
-        scrapped = UnitLine.objects.filter(posting__order=self.order, is_good=False)
+        scrapped = UnitLine.objects.filter(
+            posting__cost_object=self.order.pk, kind=UnitLine.Kind.SCRAP
+        )
         by_reason = scrapped.values_list("operation", "reason__name").annotate(
             total=Sum("quantity")
         )
@@ -174,6 +185,7 @@ class OrderBook:
                     after=o.comes_after,
                     good=o.good,
                     scrap=o.scrap,
+                    rework_pending=o.rework,
                     written_off=o.written_off,
                     times_set_up=None if o.times_set_up is None else Decimal(o.times_set_up),
                     scrap_by_reason=(reasons or {}).get(o.number, {}),
@@ -238,13 +250,10 @@ class OrderBook:
             return {g.item.code: g.received_value for g in self.grades}
         return {self.order.item.code: self.order.received_value}
 
-    def receipt_credits(self, worth_to_date: Decimal) -> dict[Cell, Decimal]:
-        """Return what a receipt takes out of each WIP cell."""
-        assert self.order.standard is not None
-        credited = {
-            (b.operation, Element(b.element)): b.credited
-            for b in WipBalance.objects.filter(order=self.order)
-        }
+    def receipt_credits(
+        self, worth_to_date: Decimal, credited: dict[Cell, Decimal]
+    ) -> dict[Cell, Decimal]:
+        """Return what a receipt takes out of each WIP cell, after what receipts took before."""
         return receipt_credit(
             worth_to_date=worth_to_date,
             cells=standard_cells(self.costed()),
@@ -300,23 +309,39 @@ class OpenBook(OrderBook):
         """Move the order to another state."""
         self.context.effects.field(self.thing, "state", self.order.state, state.value)
         self.order.state = state.value
+        ends = state in (OrderState.CLOSED, OrderState.CANCELLED)
+        closed_at = self.context.now if ends else None
+        if (self.order.cost_object.closed_at is None) != (closed_at is None):
+            self.order.cost_object.closed_at = closed_at
+            self.order.cost_object.save(update_fields=["closed_at"])
 
     @property
     def thing(self) -> str:
         """Return the order's name in consequences."""
         return f"order {self.order.number}"
 
-    def apply(self, document: Document) -> None:
-        """Take a document's lines into operations, inputs and the quantity received."""
+    def take_in(self, document: Document) -> None:
+        """Take what a document says into the order: quantities now, amounts when they are valued."""
         for unit in document.unit_lines:
             operation = self.operation(unit.operation)
-            field = "good" if unit.is_good else "scrap"
-            was = getattr(operation, field)
-            setattr(operation, field, was + unit.quantity)
+            was = getattr(operation, unit.kind)
+            setattr(operation, unit.kind, was + unit.quantity)
             self.context.effects.field(
-                self.thing, f"operation {operation.number} {field}", was, was + unit.quantity
+                self.thing,
+                f"operation {operation.number} {unit.kind}",
+                was,
+                was + unit.quantity,
             )
-        for time in document.time_lines:
+        self.take_times(document.times)
+        for number, amount in document.written_off().items():
+            self.operation(number).written_off += amount
+        for move in document.moves:
+            self._take_move(move)
+        document.follow(lambda: self._take_worth(document))
+
+    def take_times(self, times: Iterable[Time]) -> None:
+        """Take hours, a supplier's pieces and the bases of overheads into the order."""
+        for time in times:
             if time.kind == SET_UP:
                 operation = self.operation(time.operation)
                 operation.times_set_up = (operation.times_set_up or 0) + int(time.quantity)
@@ -324,43 +349,63 @@ class OpenBook(OrderBook):
                 if (i.operation, i.kind, i.overhead) == (time.operation, time.kind, time.code):
                     i.used += time.quantity
                     i.amount += time.amount
-        for number, amount in document.written_off().items():
-            self.operation(number).written_off += amount
-        for line in document.stock_lines:
-            self._apply_stock(line)
 
-    def _apply_stock(self, line: StockLine) -> None:
-        into_order = line.to_place.kind == Place.Kind.WIP
-        forward = into_order == (line.part == StockLine.Part.COMPONENT)
-        sign = 1 if forward else -1
-        if line.part == StockLine.Part.OUTPUT:
-            was = self.order.received
-            self.order.received += sign * line.quantity
-            self.order.received_value += sign * line.worth
-            for g in self.grades:
-                if g.item_id == line.item_id:
-                    g.received += sign * line.quantity
-                    g.received_value += sign * line.worth
-            self.context.effects.field(self.thing, "received", was, self.order.received)
+    def _take_move(self, move: Move) -> None:
+        quantity = self._sign(move) * move.quantity
+        if move.part != StockLine.Part.OUTPUT:
+            self._moved(move).used += quantity
             return
-        i = self.find_input(InputKind(line.part), line.operation or 0, line.item)
-        i.used += sign * line.quantity
-        i.amount += sign * line.worth
+        was = self.order.received
+        self.order.received += quantity
+        for g in self.grades:
+            if g.item_id == move.item.pk:
+                g.received += quantity
+        self.context.effects.field(self.thing, "received", was, self.order.received)
+
+    def _take_worth(self, document: Document) -> None:
+        for line in document.lines:
+            worth = self._sign(line.move) * line.worth
+            if line.move.part != StockLine.Part.OUTPUT:
+                self._moved(line.move).amount += worth
+                continue
+            self.order.received_value += worth
+            for g in self.grades:
+                if g.item_id == line.item.pk:
+                    g.received_value += worth
+
+    def _sign(self, move: Move) -> int:
+        """Return 1 for a component that goes in and output that comes out, -1 for the way back."""
+        into_order = move.into.kind == Place.Kind.WIP
+        return 1 if into_order == (move.part == StockLine.Part.COMPONENT) else -1
+
+    def _moved(self, move: Move) -> OrderInput:
+        return self.find_input(InputKind(move.part), move.operation or 0, move.item)
 
     def finish(self) -> None:
         """Save the order with its rows, note its state and its variance to date."""
         if self.state in (OrderState.RELEASED, OrderState.STARTED):
             stands = Posting.objects.filter(
-                Q(order=self.order, reverses=None, reversal=None)
+                cost_object=self.order.pk, reverses=None, reversal=None
             ).exists()
             self.set_state(OrderState.STARTED if stands else OrderState.RELEASED)
         self.order.change = self.context.change
         self.order.save()
-        OrderOperation.objects.bulk_update(
-            self.operations, ["good", "scrap", "written_off", "times_set_up"]
+        update_rows(
+            OrderOperation,
+            ("id", "good", "scrap", "rework", "written_off", "times_set_up"),
+            [
+                (o.pk, o.good, o.scrap, o.rework, o.written_off, o.times_set_up)
+                for o in self.operations
+            ],
         )
-        OrderGrade.objects.bulk_update(self.grades, ["received", "received_value"])
-        OrderInput.objects.bulk_update(self.inputs, ["used", "amount"])
+        update_rows(
+            OrderGrade,
+            ("id", "received", "received_value"),
+            [(g.pk, g.received, g.received_value) for g in self.grades],
+        )
+        update_rows(
+            OrderInput, ("id", "used", "amount"), [(i.pk, i.used, i.amount) for i in self.inputs]
+        )
         if self.order.standard is not None:
             after = self.variance().to_date()
             self.context.effects.variance(order=self.order.number, before=self.before, after=after)

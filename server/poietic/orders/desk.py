@@ -138,8 +138,8 @@ def attentions_now(now: datetime) -> list[Attention]:
     """Return what needs a decision, the costliest first."""
     books = open_books()
     wip: dict[int, Decimal] = {}
-    for b in WipBalance.objects.filter(order__in=[b.order.pk for b in books]):
-        wip[b.order_id] = wip.get(b.order_id, ZERO) + b.amount
+    for b in WipBalance.objects.filter(cost_object__in=[b.order.pk for b in books]):
+        wip[b.cost_object_id] = wip.get(b.cost_object_id, ZERO) + b.amount
     on_hand = dict(Holding.objects.values_list("item__code", "quantity"))
     dating = Dating(books, now)
     found: list[OpenOrder] = []

@@ -1,5 +1,7 @@
 """Production orders, with the snapshot of structure and standard taken at release."""
 
+from decimal import Decimal
+
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from poietic_core.cost.model import Basis, InputKind
@@ -10,11 +12,16 @@ from ..catalog.models import Item, Partner, Place
 from ..commanding.models import Changing
 from ..costing.models import Standard
 from ..engineering.models import Revision
+from ..ledger.models import CostObject
 
 
 class Order(Changing):
     """An instruction to make a quantity of an item by a date."""
 
+    #: an order is a cost object, and has its key
+    cost_object = models.OneToOneField(
+        CostObject, models.PROTECT, primary_key=True, db_column="id", related_name="order"
+    )
     number = models.IntegerField(unique=True)
     item = models.ForeignKey(Item, models.PROTECT, related_name="orders")
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
@@ -71,6 +78,8 @@ class OrderOperation(models.Model):
     entering = models.DecimalField(max_digits=18, decimal_places=6)
     good = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     scrap = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: worked on, set aside, and neither good nor lost yet
+    rework = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: value of abnormal scrap taken out to expense
     written_off = models.DecimalField(max_digits=18, decimal_places=2, default=0)
     labour_grade = models.ForeignKey("engineering.LabourGrade", models.PROTECT, null=True)
@@ -84,6 +93,11 @@ class OrderOperation(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number} {self.name}"
+
+    @property
+    def processed(self) -> Decimal:
+        """Return the units that it has worked on, each once."""
+        return self.good + self.scrap + self.rework
 
     @property
     def comes_after(self) -> tuple[int, ...] | None:

@@ -504,6 +504,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/define-site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a site
+         * @description Define a site: carry out.
+         */
+        post: operations["post_define_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-site/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a site (preview)
+         * @description Define a site: show the consequences.
+         */
+        post: operations["preview_define_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a place
+         * @description Define a place: carry out.
+         */
+        post: operations["post_define_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-place/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a place (preview)
+         * @description Define a place: show the consequences.
+         */
+        post: operations["preview_define_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a place
+         * @description Change a place: carry out.
+         */
+        post: operations["post_change_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-place/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a place (preview)
+         * @description Change a place: show the consequences.
+         */
+        post: operations["preview_change_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/define-item": {
         parameters: {
             query?: never;
@@ -778,46 +898,6 @@ export interface paths {
          * @description Write a note: show the consequences.
          */
         post: operations["preview_write_note"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/define-place": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Define a place
-         * @description Define a place: carry out.
-         */
-        post: operations["post_define_place"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/define-place/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Define a place (preview)
-         * @description Define a place: show the consequences.
-         */
-        post: operations["preview_define_place"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3824,7 +3904,7 @@ export interface components {
         };
         /**
          * StockChange
-         * @description Stock of an item at a place, before and after.
+         * @description Stock of an item at a place, of a lot where it has one, before and after.
          */
         StockChange: {
             /** Item */
@@ -3833,6 +3913,8 @@ export interface components {
             name: string;
             /** Place */
             place: string;
+            /** Lot */
+            lot: string;
             /** Unit */
             unit: string;
             /**
@@ -4189,6 +4271,98 @@ export interface components {
             given: components["schemas"]["Nothing"];
         };
         /**
+         * DefineSite
+         * @description A new site: where stores and floor places stand together.
+         */
+        DefineSite: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+        };
+        /** DefineSitePosting */
+        DefineSitePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DefineSite"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DefineSitePreview */
+        DefineSitePreview: {
+            given: components["schemas"]["DefineSite"];
+        };
+        /**
+         * DefinePlace
+         * @description A new place that holds stock; the site may be left out where there is only one.
+         */
+        DefinePlace: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "store" | "floor";
+            /** Site */
+            site?: string | null;
+            /**
+             * Walk Order
+             * @default 0
+             */
+            walk_order: number;
+            /** Scan Code */
+            scan_code?: string | null;
+        };
+        /** DefinePlacePosting */
+        DefinePlacePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DefinePlace"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DefinePlacePreview */
+        DefinePlacePreview: {
+            given: components["schemas"]["DefinePlace"];
+        };
+        /**
+         * ChangePlace
+         * @description Fields of a place to change; what is not named stays.
+         */
+        ChangePlace: {
+            /** Code */
+            code: string;
+            /** Name */
+            name?: string | null;
+            /** Site */
+            site?: string | null;
+            /** Walk Order */
+            walk_order?: number | null;
+            /** Scan Code */
+            scan_code?: string | null;
+        };
+        /** ChangePlacePosting */
+        ChangePlacePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangePlace"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangePlacePreview */
+        ChangePlacePreview: {
+            given: components["schemas"]["ChangePlace"];
+        };
+        /**
          * DefineItem
          * @description A new item.
          */
@@ -4259,7 +4433,7 @@ export interface components {
          * @description How an item's stock is valued.
          * @enum {string}
          */
-        Method: "moving average" | "standard";
+        Method: "moving average" | "standard" | "FIFO layers" | "lot actual";
         /**
          * Source
          * @description Where the item comes from.
@@ -4268,7 +4442,7 @@ export interface components {
         Source: "buy" | "make" | "both";
         /**
          * Tracking
-         * @description How its pieces are told apart.
+         * @description How an item's pieces are told apart.
          * @enum {string}
          */
         Tracking: "none" | "lot" | "serial";
@@ -4491,35 +4665,6 @@ export interface components {
         /** WriteNotePreview */
         WriteNotePreview: {
             given: components["schemas"]["WriteNote"];
-        };
-        /**
-         * DefinePlace
-         * @description A new place that holds stock.
-         */
-        DefinePlace: {
-            /** Code */
-            code: string;
-            /** Name */
-            name: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "store" | "floor";
-        };
-        /** DefinePlacePosting */
-        DefinePlacePosting: {
-            /**
-             * Key
-             * @description chosen by the caller; the same key acts once
-             */
-            key: string;
-            given: components["schemas"]["DefinePlace"];
-            seen?: components["schemas"]["Seen"] | null;
-        };
-        /** DefinePlacePreview */
-        DefinePlacePreview: {
-            given: components["schemas"]["DefinePlace"];
         };
         /**
          * DefineReason
@@ -5861,6 +6006,28 @@ export interface components {
             given: components["schemas"]["DropWhatIf"];
         };
         /**
+         * LotReceived
+         * @description A lot or a serial that came in, with the supplier's own code for it.
+         */
+        LotReceived: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Supplier Code
+             * @default
+             */
+            supplier_code: string;
+            /** Expires On */
+            expires_on?: string | null;
+        };
+        /**
          * MaterialLine
          * @description One item that came in, at a price per unit.
          */
@@ -5883,6 +6050,13 @@ export interface components {
             price: string;
             /** Place */
             place: string;
+            /** Supplier */
+            supplier?: string | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotReceived"][];
         };
         /**
          * ReceiveMaterial
@@ -5941,6 +6115,21 @@ export interface components {
             seen?: components["schemas"]["Seen"] | null;
         };
         /**
+         * LotMoved
+         * @description Pieces of a lot, or one serial.
+         */
+        LotMoved: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
          * MaterialMove
          * @description One component at one operation; the place defaults to the order's supply place.
          */
@@ -5958,6 +6147,11 @@ export interface components {
             quantity: string;
             /** Place */
             place?: string | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotMoved"][];
         };
         /** IssueMaterialPreview */
         IssueMaterialPreview: {
@@ -6187,6 +6381,8 @@ export interface components {
             quantity: string;
             /** Place */
             place?: string | null;
+            /** Lot */
+            lot?: string | null;
         };
         /**
          * GradeReceived
@@ -6202,6 +6398,25 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+        };
+        /**
+         * LotMade
+         * @description A lot or a serial that comes out; of what is graded, of which item.
+         */
+        LotMade: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Item */
+            item?: string | null;
+            /** Expires On */
+            expires_on?: string | null;
         };
         /**
          * Report
@@ -6250,6 +6465,11 @@ export interface components {
              * @default []
              */
             grades: components["schemas"]["GradeReceived"][];
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotMade"][];
             /**
              * Complete
              * @default false
@@ -6334,6 +6554,11 @@ export interface components {
              * @default []
              */
             grades: components["schemas"]["GradeReceived"][];
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotMade"][];
             /** Place */
             place?: string | null;
             /**
@@ -8102,12 +8327,20 @@ export interface components {
             item: string;
             /** Place */
             place: string;
+            /** Lot */
+            lot: string;
             /**
              * Quantity
              * Format: decimal
              * @example 2.40
              */
             quantity: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
         };
         /**
          * PostingMoney
@@ -8177,6 +8410,8 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+            /** Lot */
+            lot: string;
             /** From Place */
             from_place: string;
             /** To Place */
@@ -8227,8 +8462,8 @@ export interface components {
         PostingUnits: {
             /** Operation */
             operation: number;
-            /** Is Good */
-            is_good: boolean;
+            /** Kind */
+            kind: string;
             /** Reason */
             reason: string;
             /**
@@ -10580,6 +10815,420 @@ export interface operations {
             };
         };
     };
+    post_define_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineSitePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_define_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineSitePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_define_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefinePlacePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_define_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefinePlacePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_change_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePlacePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePlacePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_define_item: {
         parameters: {
             query?: never;
@@ -11487,144 +12136,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WriteNotePreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_define_place: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DefinePlacePosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_define_place: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DefinePlacePreview"];
             };
         };
         responses: {

@@ -1,5 +1,5 @@
 """The commands of the catalog; importing them registers them."""
 
-from . import items, prices
+from . import items, places, prices
 
-__all__ = ["items", "prices"]
+__all__ = ["items", "places", "prices"]

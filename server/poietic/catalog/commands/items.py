@@ -1,19 +1,19 @@
-"""Commands on items, their prices, partners, places and reasons."""
+"""Commands on items, their documents and notes, partners and reasons."""
 
 from collections.abc import Container
 from typing import Annotated, Any, Literal
 
-from django.db.models import Model, QuerySet
 from poietic_core.cost.prices import Form, mass_of
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ONE
+from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 from poietic_core.units import UNITS, require_unit
 from pydantic import Field
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...web_api.errors import Exists, InvalidInput, NotFound
+from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import (
     Code,
     Days,
@@ -32,12 +32,12 @@ from ..models import (
     ItemUnit,
     KeptFile,
     Partner,
-    Place,
     Reason,
     WrittenNote,
 )
-from ..queries import form_of, item_by_code
+from ..queries import form_of, item_by_code, require_free
 from ..signals import item_changing, item_defined
+from .places import give_places
 
 #: letters and digits with {year}, {number} or {number:4} where they count
 NumberRule = Annotated[text(60), Field(pattern=r"^(?:[\w ./-]|\{year\}|\{number(?::[1-9])?\})*$")]
@@ -59,7 +59,7 @@ class ItemFields(Strict):
     form_length: Size | None = None
     form_width: Size | None = None
     form_thickness: Size | None = None
-    tracking: Item.Tracking | None = None
+    tracking: Tracking | None = None
     number_rule: NumberRule | None = None
     lot_rule: Item.LotRule | None = None
     lead_time_days: Days | None = None
@@ -145,14 +145,6 @@ class WriteNote(Strict):
     text: WrittenWords
 
 
-class DefinePlace(Strict):
-    """A new place that holds stock."""
-
-    code: Code
-    name: Name
-    kind: Literal["store", "floor"]
-
-
 class DefineReason(Strict):
     """A new reason, with what it is given for."""
 
@@ -161,12 +153,6 @@ class DefineReason(Strict):
     use: Reason.Use = Reason.Use.SCRAP
     #: scrap of this reason goes to expense, instead of staying in the order
     is_written_off: bool = False
-
-
-def require_free(rows: QuerySet[Model], kind: str, code: str) -> None:
-    """Refuse a code that is taken."""
-    if rows.filter(code=code).exists():
-        raise Exists(kind, code)
 
 
 @command("define-item", "Define an item", Role.ENGINEER, Role.CONTROLLER)
@@ -191,7 +177,7 @@ def change_item(context: Context, given: ChangeItem) -> None:
     item = context.lock_one(
         Item.objects.filter(code=given.code), "item", NotFound("item", given.code)
     )
-    was = (item.source, item.valuation)
+    was = (item.source, item.valuation, item.tracking)
     if given.is_active is False and not given.inactive_reason:
         raise InvalidInput(["inactive_reason: say why nothing new is to use the item"])
     if given.is_active:
@@ -204,8 +190,9 @@ def change_item(context: Context, given: ChangeItem) -> None:
         )
         setattr(item, name, after)
     _check(item)
-    if (item.source, item.valuation) != was:
-        item_changing.send(Item, item=item, is_revalued=item.valuation != was[1])
+    now = (item.source, item.valuation, item.tracking)
+    if now != was:
+        item_changing.send(Item, item=item, is_revalued=now[1:] != was[1:])
     item.change = context.change
     item.save()
 
@@ -238,8 +225,12 @@ def faults_of_item(item: Item) -> list[str]:
             mass_of(form_of(item), item.code, item.unit)  # refuses what its mass lacks
         except DomainError as err:
             faults.append(f"form: {err}")
-    if item.tracking != Item.Tracking.NONE and not item.number_rule:
+    if item.tracking != Tracking.NONE and not item.number_rule:
         faults.append("number_rule: say how its numbers are made, such as HT-{year}-{number:4}")
+    if item.tracking == Tracking.SERIAL and item.step % 1:
+        faults.append(f"tracking: serials are whole pieces, the step of {item.code} is {item.step}")
+    if item.tracking == Tracking.NONE and item.valuation == Method.LOT_ACTUAL:
+        faults.append("valuation: lot actual needs an item tracked by lot or serial")
     return faults
 
 
@@ -278,7 +269,8 @@ def detach_document(context: Context, given: DetachDocument) -> None:
 def define_partner(context: Context, given: DefinePartner) -> None:
     """Make a supplier or customer."""
     require_free(Partner.objects.all(), "partner", given.code)
-    Partner.objects.create(**given.model_dump(), change=context.change)
+    partner = Partner.objects.create(**given.model_dump(), change=context.change)
+    give_places([partner], context.change)
     context.made["partner"] = given.code
     context.effects.field(f"partner {given.code}", "partner", None, given.name)
 
@@ -296,6 +288,7 @@ def change_partner(context: Context, given: ChangePartner) -> None:
         setattr(partner, name, after)
     partner.change = context.change
     partner.save()
+    give_places([partner], context.change)
 
 
 def _write_units(context: Context, item: Item, units: list[OwnUnit]) -> None:
@@ -332,15 +325,6 @@ def write_note(context: Context, given: WriteNote) -> None:
         written_at=context.now,
     )
     context.effects.field(f"{given.kind} {given.code}", "note", None, given.text)
-
-
-@command("define-place", "Define a place", Role.STOREKEEPER, Role.CONTROLLER)
-def define_place(context: Context, given: DefinePlace) -> None:
-    """Make a place that holds stock."""
-    require_free(Place.objects.all(), "place", given.code)
-    Place.objects.create(**given.model_dump(), change=context.change)
-    context.made["place"] = given.code
-    context.effects.field(f"place {given.code}", "place", None, given.name)
 
 
 @command("define-reason", "Define a reason", Role.ENGINEER, Role.CONTROLLER)

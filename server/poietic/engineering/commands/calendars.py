@@ -5,7 +5,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from ...catalog.commands.items import require_free
+from ...catalog.queries import require_free
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound

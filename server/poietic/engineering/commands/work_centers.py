@@ -8,7 +8,7 @@ from poietic_core.cost.rates import rate_of
 from poietic_core.quantity import ONE, ZERO
 from pydantic import Field
 
-from ...catalog.commands.items import require_free
+from ...catalog.queries import require_free
 from ...commanding.reading import COST_READERS
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role

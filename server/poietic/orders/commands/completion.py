@@ -8,12 +8,13 @@ from poietic_core.order.states import Act, OrderState
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...ledger.document import Document, Stock
-from ...ledger.models import Account, Posting, WipBalance
+from ...ledger.models import Account, Posting
+from ...ledger.transaction import Transaction
 from ...web_api.fields import Note, OrderNumber, Strict
 from ..book import OpenBook
 from .life import OrderGiven
 from .material import close_document, give_back
+from .reserving import release_reserved
 
 
 class CompleteOrder(Strict):
@@ -28,10 +29,9 @@ class CompleteOrder(Strict):
 def complete_order(context: Context, given: CompleteOrder) -> None:
     """End the making: return what was issued beyond the work done, or leave it as used."""
     book = OpenBook.lock(context, given.order)
-    stock = Stock.lock(context, [c.item for c in book.components() if c.item])
-    complete(
-        context, book, stock, charge_leftovers=given.leftovers == "charge", reason=given.reason
-    )
+    transaction = Transaction(context)
+    complete(transaction, book, charge_leftovers=given.leftovers == "charge", reason=given.reason)
+    transaction.post()
     book.finish()
 
 
@@ -40,19 +40,14 @@ def close_order(context: Context, given: OrderGiven) -> None:
     """Post each cause of variance to its account and every cell of WIP to zero."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.CLOSE)
-    document = Document(
-        context=context,
-        kind=Posting.Kind.CLOSING,
-        stock=Stock(context, {}, {}),
-        happened_at=context.now,
-        order=book.order,
-    )
-    for cell in WipBalance.objects.filter(order=book.order):
-        document.journal(Account.WIP, -cell.amount, operation=cell.operation, element=cell.element)
+    transaction = Transaction(context)
+    document = transaction.open(Posting.Kind.CLOSING, cost_object=book.order.cost_object)
+    for (_, operation, element), amount in sorted(transaction.wip.amounts.items()):
+        document.journal(Account.WIP, -amount, operation=operation, element=element)
     for cause, amount in book.variance().rounded_causes():
         document.journal(account_of(cause.kind), amount)
-    close_document(book, document)
     book.set_state(OrderState.CLOSED)
+    transaction.post()
     book.finish()
 
 
@@ -64,23 +59,18 @@ def account_of(kind: CauseKind) -> Account:
 
 
 def complete(
-    context: Context,
+    transaction: Transaction,
     book: OpenBook,
-    stock: Stock,
     *,
     charge_leftovers: bool,
     reason: str = "",
 ) -> None:
-    """Complete an order whose rows and stock are locked."""
+    """Complete a locked order: what is left over goes back, what is still reserved is free again."""
+    context = transaction.context
     book.require(Act.COMPLETE if book.state is OrderState.STARTED else Act.POST)
     require_rework_decided(book.progress())
-    document = Document(
-        context=context,
-        kind=Posting.Kind.COMPLETION,
-        stock=stock,
-        happened_at=context.now,
-        order=book.order,
-        reason=reason,
+    document = transaction.open(
+        Posting.Kind.COMPLETION, cost_object=book.order.cost_object, reason=reason
     )
     components = {str(c.pk): c for c in book.components() if c.item}
     over = leftovers(
@@ -98,6 +88,7 @@ def complete(
             context.effects.remark(code, f"{words}, returned to {book.order.supply_place.name}")
             give_back(document, component, quantity, book.order.supply_place)
     close_document(book, document)
+    release_reserved(transaction, book)
     book.set_state(OrderState.COMPLETED)
     short = book.order.quantity - book.order.received
     if short > 0:

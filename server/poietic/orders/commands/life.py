@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import date
-from decimal import Decimal
 from fractions import Fraction
 from typing import ClassVar
 
@@ -34,8 +33,8 @@ from ...costing.models import Standard
 from ...costing.queries import standards_in_force
 from ...engineering.models import LabourGrade, WorkCenter
 from ...engineering.queries import inlined, revision_in_force, shop_rates
-from ...ledger.document import Document, Stock
-from ...ledger.models import Holding, Posting
+from ...ledger.models import CostObject, Posting
+from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Strict, plain
 from ..book import OpenBook
@@ -43,6 +42,7 @@ from ..dates import passing_times, start_day
 from ..models import Order, OrderGrade, OrderInput, OrderOperation
 from ..needs import need_of
 from .material import close_document, issue
+from .reserving import release_reserved, reserve_needs
 
 #: how far away a date can lie that an order is due on
 MOST_YEARS = 10
@@ -104,6 +104,9 @@ def plan_order(context: Context, given: PlanOrder) -> None:
         cursor.execute("SELECT nextval('orders_number')")
         number: int = cursor.fetchone()[0]
     Order.objects.create(
+        cost_object=CostObject.objects.create(
+            kind=CostObject.Kind.ORDER, number=number, opened_at=context.now
+        ),
         number=number,
         item=item,
         quantity=given.quantity,
@@ -149,8 +152,10 @@ def release_order(context: Context, given: OrderGiven) -> None:
     OrderInput.objects.bulk_create(book.inputs)
     book.grades = _grades(order, structure, standards)
     OrderGrade.objects.bulk_create(book.grades)
-    _tell_shortages(context, book)
-    _issue_at_release(context, book)
+    transaction = Transaction(context)
+    _issue_at_release(transaction, book)
+    reserve_needs(transaction, book)
+    transaction.post()
     book.finish()
 
 
@@ -160,6 +165,9 @@ def cancel_order(context: Context, given: OrderGiven) -> None:
     book = OpenBook.lock(context, given.order)
     book.require(Act.CANCEL)
     book.set_state(OrderState.CANCELLED)
+    transaction = Transaction(context)
+    release_reserved(transaction, book)
+    transaction.post()
     book.finish()
 
 
@@ -336,52 +344,15 @@ def _inputs(
     return rows
 
 
-def _issue_at_release(context: Context, book: OpenBook) -> None:
+def _issue_at_release(transaction: Transaction, book: OpenBook) -> None:
     """Issue in full what the structure wants issued by the release."""
     lines = [c for c in book.components() if c.issue_rule == IssueRule.AT_RELEASE and c.need]
     if not lines:
         return
-    document = Document(
-        context=context,
-        kind=Posting.Kind.ISSUE,
-        stock=Stock.lock(context, [c.item for c in lines if c.item]),
-        happened_at=context.now,
-        order=book.order,
-    )
+    document = transaction.open(Posting.Kind.ISSUE, cost_object=book.order.cost_object)
     for c in lines:
         issue(document, c, c.need, book.order.supply_place)
     close_document(book, document)
-
-
-def _tell_shortages(context: Context, book: OpenBook) -> None:
-    """Say which components are not there in full; that does not stop a release."""
-    components = book.components()
-    there = dict(
-        Holding.objects.filter(item__in=[c.item_id for c in components]).values_list(
-            "item_id", "quantity"
-        )
-    )
-    for c in components:
-        assert c.item is not None
-        on_hand: Decimal = there.get(c.item_id, ZERO)
-        if on_hand < c.need:
-            words = (
-                f"short: {c.need.normalize():f} {c.unit} needed, {on_hand.normalize():f} on hand"
-            )
-            context.effects.remark(c.item.code, words + _alternates_at_hand(c))
-
-
-def _alternates_at_hand(c: OrderInput) -> str:
-    """Say which items may be used in a component's place and are there."""
-    codes = [a["item"] for a in c.alternates]
-    held = Holding.objects.filter(item__code__in=codes, quantity__gt=0).select_related("item")
-    there = {h.item.code: h for h in held}
-    named = [
-        f"{there[code].quantity.normalize():f} {there[code].item.unit} of {code}"
-        for code in codes
-        if code in there
-    ]
-    return f"; in its place there are {', '.join(named)}" if named else ""
 
 
 def kept_step(step: InstructionStep) -> dict[str, str]:

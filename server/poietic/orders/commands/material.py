@@ -1,5 +1,6 @@
 """Issuing components to an order and returning them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, ClassVar
@@ -17,9 +18,19 @@ from ...catalog.queries import items_by_code, place_of_kind, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
-from ...ledger.document import Document, Stock
+from ...ledger.document import Document, Move, Pieces
 from ...ledger.models import SET_UP, Account, Posting, StockLine
-from ...web_api.fields import Code, Moment, Note, OperationNumber, OrderNumber, Quantity, Strict
+from ...ledger.transaction import Transaction
+from ...web_api.fields import (
+    Code,
+    Moment,
+    Note,
+    OperationNumber,
+    OrderNumber,
+    Quantity,
+    Reference,
+    Strict,
+)
 from ..book import OpenBook
 from ..models import OrderInput
 
@@ -39,6 +50,16 @@ class MoreThanIssued(DomainError):
     fix: ClassVar[str] = "Return {issued} {unit} or less."
 
 
+class LotMoved(Strict):
+    """Pieces of a lot, or one serial."""
+
+    lot: Reference
+    quantity: Quantity
+
+
+Lots = Annotated[list[LotMoved], Field(max_length=1000)]
+
+
 class MaterialMove(Strict):
     """One component at one operation; the place defaults to the order's supply place."""
 
@@ -46,6 +67,12 @@ class MaterialMove(Strict):
     item: Code
     quantity: Quantity
     place: Code | None = None
+    #: of a tracked item: which pieces; left out, the first to expire or the latest issued
+    lots: Lots = []
+
+    def pieces(self) -> list[Pieces]:
+        """Return the pieces that are named."""
+        return [Pieces(lot=p.lot, quantity=p.quantity) for p in self.lots]
 
 
 class IssueMaterial(Strict):
@@ -66,18 +93,16 @@ def issue_material(context: Context, given: IssueMaterial) -> None:
     """Take components out of stock into an order, at the stock's value."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.POST)
-    items = items_by_code(line.item for line in given.lines)
-    stock = Stock.lock(context, items.values())
-    document = open_document(context, book, Posting.Kind.ISSUE, stock, given)
-    for line in given.lines:
-        component = book.find_input(InputKind.COMPONENT, line.operation, items[line.item])
-        place = stock_place(line.place) if line.place else book.order.supply_place
-        issue(document, component, line.quantity, place)
-        after = component.used + line.quantity
-        if after > component.need:
-            over = (after - component.need).normalize()
-            context.effects.remark(line.item, f"{over:f} {component.unit} over the need")
+    transaction = Transaction(context)
+    document = open_document(transaction, book, Posting.Kind.ISSUE, given)
+    for line, component, place in _lines(book, given):
+        issue(document, component, line.quantity, place, line.pieces())
     close_document(book, document)
+    for component in {id(c): c for _, c, _ in _lines(book, given)}.values():
+        if component.used > component.need and component.item:
+            over = (component.used - component.need).normalize()
+            context.effects.remark(component.item.code, f"{over:f} {component.unit} over the need")
+    transaction.post()
     book.finish()
 
 
@@ -86,39 +111,44 @@ def return_material(context: Context, given: ReturnMaterial) -> None:
     """Put components back into stock, at the value at which they were issued."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.POST)
-    items = items_by_code(line.item for line in given.lines)
-    stock = Stock.lock(context, items.values())
-    document = open_document(context, book, Posting.Kind.RETURN, stock, given)
-    for line in given.lines:
-        component = book.find_input(InputKind.COMPONENT, line.operation, items[line.item])
-        place = stock_place(line.place) if line.place else book.order.supply_place
-        give_back(document, component, line.quantity, place)
+    transaction = Transaction(context)
+    document = open_document(transaction, book, Posting.Kind.RETURN, given)
+    for line, component, place in _lines(book, given):
+        give_back(document, component, line.quantity, place, line.pieces())
     close_document(book, document)
+    transaction.post()
     book.finish()
 
 
+def _lines(book: OpenBook, given: IssueMaterial) -> list[tuple[MaterialMove, OrderInput, Place]]:
+    items = items_by_code(line.item for line in given.lines)
+    return [
+        (
+            line,
+            book.find_input(InputKind.COMPONENT, line.operation, items[line.item]),
+            stock_place(line.place) if line.place else book.order.supply_place,
+        )
+        for line in given.lines
+    ]
+
+
 def open_document(
-    context: Context, book: OpenBook, kind: Posting.Kind, stock: Stock, given: IssueMaterial
+    transaction: Transaction, book: OpenBook, kind: Posting.Kind, given: IssueMaterial
 ) -> Document:
     """Return a document of an order, dated as given."""
-    return Document(
-        context=context,
-        kind=kind,
-        stock=stock,
-        happened_at=given.happened_at or context.now,
-        order=book.order,
+    return transaction.open(
+        kind,
+        happened_at=given.happened_at,
+        cost_object=book.order.cost_object,
         reason=given.reason,
     )
 
 
-def close_document(book: OpenBook, document: Document) -> Posting:
-    """Save stock and posting, and take the lines into the order."""
+def close_document(book: OpenBook, document: Document) -> None:
+    """Take what a document says into the order, and charge the overhead of it once it is valued."""
     if document.reverses is None:
-        charge_overhead(book, document)
-    document.stock.save()
-    posting = document.save()
-    book.apply(document)
-    return posting
+        document.follow(lambda: charge_overhead(book, document))
+    book.take_in(document)
 
 
 def charge_overhead(book: OpenBook, document: Document) -> None:
@@ -130,18 +160,19 @@ def charge_overhead(book: OpenBook, document: Document) -> None:
         counted[key] = counted.get(key, ZERO) + quantity
 
     once = {(i.operation, i.kind) for i in book.inputs if i.is_per_order}
-    for time in document.time_lines:
+    for time in document.times:
         kind = InputKind(time.kind) if time.kind != SET_UP else None
         for base in BASES_OF.get(kind, ()) if kind else ():
             quantity = time.amount if base in COSTS else time.quantity
             count(time.operation, base, (time.operation, time.kind) in once, quantity)
-    for line in document.stock_lines:
-        if line.part != StockLine.Part.COMPONENT or line.item.is_made:
+    for line in document.lines:
+        if line.move.part != StockLine.Part.COMPONENT or line.item.is_made:
             continue
-        component = book.find_input(InputKind.COMPONENT, line.operation or 0, line.item)
-        sign = 1 if line.to_place.kind == Place.Kind.WIP else -1
+        component = book.find_input(InputKind.COMPONENT, line.move.operation or 0, line.item)
+        sign = 1 if line.move.into.kind == Place.Kind.WIP else -1
         at = component.operation
         count(at, Base.MATERIAL_COST, component.is_per_order, sign * line.worth)
+    before = len(document.times)
     for i in (i for i in book.inputs if i.overhead):
         quantity = counted.get((i.operation, Base(i.base), i.is_per_order), ZERO)
         amount = money(quantity * i.price)
@@ -149,30 +180,52 @@ def charge_overhead(book: OpenBook, document: Document) -> None:
             document.time(i.operation, i.kind, quantity, amount, code=i.overhead)
             document.charge(i.operation, amount, split_from_json(i.split))
             document.journal(Account.OVERHEAD_ABSORBED, -amount)
+    book.take_times(document.times[before:])
 
 
-def issue(document: Document, component: OrderInput, quantity: Decimal, place: Place) -> None:
+def issue(
+    document: Document,
+    component: OrderInput,
+    quantity: Decimal,
+    place: Place,
+    pieces: Sequence[Pieces] = (),
+) -> None:
     """Add one issue to a document."""
     assert component.item is not None
-    value = document.take(
+    split = split_from_json(component.split)
+    document.take(
         component.item,
         quantity,
         out_of=place,
         into=place_of_kind(Place.Kind.WIP),
         part=StockLine.Part.COMPONENT,
         operation=component.operation,
+        pieces=pieces,
+        then=lambda value: document.charge(component.operation, value, split),
     )
-    document.charge(component.operation, value, split_from_json(component.split))
 
 
-def give_back(document: Document, component: OrderInput, quantity: Decimal, place: Place) -> None:
-    """Add one return to a document."""
-    assert component.item is not None
-    if quantity > component.used:
+def give_back(
+    document: Document,
+    component: OrderInput,
+    quantity: Decimal,
+    place: Place,
+    pieces: Sequence[Pieces] = (),
+) -> None:
+    """Add one return to a document: at the average issued, of layers at what was taken."""
+    assert component.item is not None and document.cost_object is not None
+    before = [m for m in document.moves if m.comes_back and _is_of(m, component)]
+    issued = component.used - sum((m.quantity for m in before), ZERO)
+    if quantity > issued:
         raise MoreThanIssued(
-            component.item.code, document.order.number, quantity, component.used, component.unit
+            component.item.code, document.cost_object.number, quantity, issued, component.unit
         )
-    worth = returned_value(issued=component.used, amount=component.amount, quantity=quantity)
+
+    def worth() -> Decimal:
+        gone = sum((line.worth for line in document.lines if line.move in before), ZERO)
+        return returned_value(issued=issued, amount=component.amount - gone, quantity=quantity)
+
+    split = split_from_json(component.split)
     document.put(
         component.item,
         quantity,
@@ -181,5 +234,11 @@ def give_back(document: Document, component: OrderInput, quantity: Decimal, plac
         worth=worth,
         part=StockLine.Part.COMPONENT,
         operation=component.operation,
+        pieces=pieces,
+        then=lambda worth: document.charge(component.operation, -worth, split),
+        comes_back=True,
     )
-    document.charge(component.operation, -worth, split_from_json(component.split))
+
+
+def _is_of(move: Move, component: OrderInput) -> bool:
+    return (move.item.pk, move.operation) == (component.item_id, component.operation)

@@ -30,11 +30,13 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
 from ...engineering.queries import shop_rates
-from ...ledger.document import Document, Stock
-from ...ledger.models import SET_UP, Account, Posting, StockLine
+from ...ledger.document import Document, Pieces
+from ...ledger.models import SET_UP, Account, Posting, StockLine, UnitLine
+from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import (
     Code,
+    Day,
     Hours,
     Moment,
     Note,
@@ -43,6 +45,7 @@ from ...web_api.fields import (
     PostingNumber,
     Quantity,
     QuantityOrNone,
+    Reference,
     Strict,
 )
 from ..book import OpenBook
@@ -91,6 +94,7 @@ class ByProductGiven(Strict):
     item: Code
     quantity: Quantity
     place: Code | None = None
+    lot: Reference | None = None
 
 
 class GradeReceived(Strict):
@@ -98,6 +102,22 @@ class GradeReceived(Strict):
 
     item: Code
     quantity: Quantity
+
+
+class LotMade(Strict):
+    """A lot or a serial that comes out; of what is graded, of which item."""
+
+    lot: Reference
+    quantity: Quantity
+    item: Code | None = None
+    expires_on: Day | None = None
+
+    def pieces(self) -> Pieces:
+        """Return it as the ledger takes it."""
+        return Pieces(lot=self.lot, quantity=self.quantity, expires_on=self.expires_on)
+
+
+LotsMade = Annotated[list[LotMade], Field(max_length=1000)]
 
 
 class Report(Strict):
@@ -118,6 +138,8 @@ class Report(Strict):
     receive: QuantityOrNone | Literal["ready"] = ZERO
     #: what they were sorted into, where the output is graded
     grades: Annotated[list[GradeReceived], Field(max_length=20)] = []
+    #: what is received, where it is tracked; left out, numbered by the item's rule
+    lots: LotsMade = []
     #: complete the order in the same act, or only when all of it is received then; leftovers go back
     complete: bool | Literal["when received"] = False
     happened_at: Moment | None = None
@@ -143,6 +165,8 @@ class Receive(Strict):
     quantity: Quantity
     #: what they were sorted into, where the output is graded
     grades: Annotated[list[GradeReceived], Field(max_length=20)] = []
+    #: of tracked output; left out, numbered by the item's rule
+    lots: LotsMade = []
     place: Code | None = None
     complete: bool = False
     happened_at: Moment | None = None
@@ -153,8 +177,9 @@ class Receive(Strict):
 def report(context: Context, given: Report) -> None:
     """Post good and scrapped pieces, by-products, times, backflush and receipt, all or nothing."""
     book = OpenBook.lock(context, given.order)
-    stock = Stock.lock(context, _items_touched(book, given))
-    _post_report(context, book, stock, given)
+    transaction = Transaction(context)
+    _add_report(transaction, book, given)
+    transaction.post()
     book.finish()
 
 
@@ -169,10 +194,10 @@ def correct_report(context: Context, given: CorrectReport) -> None:
         raise InvalidInput(
             [f"report.order: posting {original.pk} belongs to order {book.order.number}"]
         )
-    moved = Item.objects.filter(stockline__posting__in=act)
-    stock = Stock.lock(context, [*_items_touched(book, given.report), *moved])
-    mirror_act(context, book, stock, act, given.report.reason)
-    _post_report(context, book, stock, given.report)
+    transaction = Transaction(context)
+    mirror_act(transaction, book, act, given.report.reason)
+    _add_report(transaction, book, given.report)
+    transaction.post()
     book.finish()
 
 
@@ -180,45 +205,24 @@ def correct_report(context: Context, given: CorrectReport) -> None:
 def receive(context: Context, given: Receive) -> None:
     """Put good pieces of an order into stock; WIP is credited at the frozen standard."""
     book = OpenBook.lock(context, given.order)
-    moving = [
-        c.item
-        for c in book.components()
-        if c.item and (given.complete or c.issue_rule == IssueRule.AT_RECEIPT)
-    ]
-    stock = Stock.lock(context, [*_received_items(book), *moving])
-    _post_receipt(context, book, stock, given)
+    transaction = Transaction(context)
+    _add_receipt(transaction, book, given)
     check_flow(book.progress(), book.order.received)
     if given.complete:
-        complete(context, book, stock, charge_leftovers=False)
+        complete(transaction, book, charge_leftovers=False)
+    transaction.post()
     book.finish()
 
 
-def _items_touched(book: OpenBook, given: Report) -> list[Item]:
-    rules = [IssueRule.AT_OPERATION, *([IssueRule.AT_RECEIPT] if given.receive else [])]
-    items = [c.item for c in book.components() if c.issue_rule in rules]
-    if given.complete:
-        items += [c.item for c in book.components()]
-    items += items_by_code(b.item for b in given.by_products).values()
-    if given.receive:
-        items += _received_items(book)
-    return [i for i in items if i]
-
-
-def _received_items(book: OpenBook) -> list[Item]:
-    return [g.item for g in book.grades] or [book.order.item]
-
-
-def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) -> None:
+def _add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
     book.require(Act.POST)
     book.operation(given.operation)
     before = book.progress()
     moved = moved_by(before, given.operation)
-    document = Document(
-        context=context,
-        kind=Posting.Kind.REPORT,
-        stock=stock,
-        happened_at=given.happened_at or context.now,
-        order=book.order,
+    document = transaction.open(
+        Posting.Kind.REPORT,
+        happened_at=given.happened_at,
+        cost_object=book.order.cost_object,
         operation=given.operation,
         reason=given.reason,
     )
@@ -239,13 +243,14 @@ def _post_report(context: Context, book: OpenBook, stock: Stock, given: Report) 
             order=given.order,
             quantity=quantity,
             grades=given.grades,
+            lots=given.lots,
             happened_at=given.happened_at,
             reason=given.reason,
         )
-        _post_receipt(context, book, stock, received)
+        _add_receipt(transaction, book, received)
     check_flow(book.progress(), book.order.received, before=before)
     if given.complete is True or (given.complete and book.order.received >= book.order.quantity):
-        complete(context, book, stock, charge_leftovers=False)
+        complete(transaction, book, charge_leftovers=False)
 
 
 def _add_units(document: Document, given: Report, moved: list[int], book: OpenBook) -> None:
@@ -261,11 +266,11 @@ def _add_units(document: Document, given: Report, moved: list[int], book: OpenBo
     scrapped = sum((s.quantity for s in given.scrap), ZERO)
     for number in moved[:-1]:
         if given.good + scrapped:
-            document.units(number, given.good + scrapped, is_good=True)
+            document.units(number, given.good + scrapped, UnitLine.Kind.GOOD)
     if given.good:
-        document.units(given.operation, given.good, is_good=True)
+        document.units(given.operation, given.good, UnitLine.Kind.GOOD)
     for s in given.scrap:
-        document.units(given.operation, s.quantity, is_good=False, reason=reasons[s.reason])
+        document.units(given.operation, s.quantity, UnitLine.Kind.SCRAP, reasons[s.reason])
         if reasons[s.reason].is_written_off:
             _write_off(document, book, given.operation, s.quantity)
 
@@ -292,6 +297,7 @@ def _add_by_products(document: Document, book: OpenBook, given: Report) -> None:
             worth=worth,
             part=line.kind,
             operation=given.operation,
+            pieces=[Pieces(lot=b.lot, quantity=b.quantity)] if b.lot else (),
         )
         document.charge(given.operation, -worth, split_from_json(line.split))
 
@@ -421,36 +427,44 @@ def _add_backflush(
             issue(document, c, due, book.order.supply_place)
 
 
-def _post_receipt(context: Context, book: OpenBook, stock: Stock, given: Receive) -> None:
+def _add_receipt(transaction: Transaction, book: OpenBook, given: Receive) -> None:
+    """Gather what leaves an order into stock; what it is worth goes by what was credited by then."""
     book.require(Act.POST)
     order = book.order
-    document = Document(
-        context=context,
-        kind=Posting.Kind.RECEIPT,
-        stock=stock,
-        happened_at=given.happened_at or context.now,
-        order=order,
+    document = transaction.open(
+        Posting.Kind.RECEIPT,
+        happened_at=given.happened_at,
+        cost_object=order.cost_object,
         reason=given.reason,
     )
     received = _sorted_into(book, given)
-    credited = book.credited()
-    worth = book.worth_received({item.code: q for item, q in received})
+    to_date = book.worth_received({item.code: q for item, q in received})
     into = stock_place(given.place) if given.place else order.receipt_place
     for item, quantity in received:
+
+        def worth(code: str = item.code) -> Decimal:
+            return to_date[code] - book.credited()[code]
+
         document.put(
             item,
             quantity,
             out_of=place_of_kind(Place.Kind.WIP),
             into=into,
-            worth=worth[item.code] - credited[item.code],
+            worth=worth,
             part=StockLine.Part.OUTPUT,
+            pieces=[p.pieces() for p in given.lots if p.item in (None, item.code)],
         )
-        credited[item.code] = worth[item.code]
-    credits = book.receipt_credits(sum(credited.values(), ZERO))
-    for (operation, element), amount in credits.items():
-        document.journal(Account.WIP, -amount, operation=operation, element=element.value)
+
+    def credit() -> None:
+        put = sum((line.worth for line in document.lines), ZERO)
+        whole = sum(book.credited().values(), ZERO) + put
+        credits = book.receipt_credits(whole, transaction.wip.credits_of(order.cost_object))
+        for (operation, element), amount in credits.items():
+            document.journal(Account.WIP, -amount, operation=operation, element=element.value)
+
+    document.follow(credit)
     close_document(book, document)
-    _issue_at_receipt(context, book, stock, document)
+    _issue_at_receipt(transaction, book, document)
 
 
 def _sorted_into(book: OpenBook, given: Receive) -> list[tuple[Item, Decimal]]:
@@ -472,19 +486,21 @@ def _sorted_into(book: OpenBook, given: Receive) -> list[tuple[Item, Decimal]]:
     return [(grades[code], quantity) for code, quantity in sums.items()]
 
 
-def _issue_at_receipt(context: Context, book: OpenBook, stock: Stock, receipt: Document) -> None:
+def _issue_at_receipt(transaction: Transaction, book: OpenBook, receipt: Document) -> None:
     """Charge what is issued when output is received, in a posting of its own beside the receipt's.
 
     The receipt's own WIP lines are credits of the frozen standard, and are counted as such.
     """
-    issue_document = Document(
-        context=context,
-        kind=Posting.Kind.ISSUE,
-        stock=stock,
+    if not any(c.issue_rule == IssueRule.AT_RECEIPT for c in book.components()):
+        return
+    document = transaction.open(
+        Posting.Kind.ISSUE,
         happened_at=receipt.happened_at,
-        order=book.order,
+        cost_object=book.order.cost_object,
         reason=receipt.reason,
     )
-    _add_backflush(issue_document, book, IssueRule.AT_RECEIPT, worked=ZERO)
-    if issue_document.stock_lines:
-        close_document(book, issue_document)
+    _add_backflush(document, book, IssueRule.AT_RECEIPT, worked=ZERO)
+    if document.moves:
+        close_document(book, document)
+    else:
+        transaction.documents.remove(document)

@@ -7,11 +7,11 @@ from poietic_core.errors import DomainError
 from poietic_core.order.report import check_flow
 from poietic_core.order.states import Act, OrderState, require_state
 
-from ...catalog.models import Item
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...ledger.document import Document, Stock
+from ...ledger.document import mirror
 from ...ledger.models import Posting
+from ...ledger.transaction import Transaction
 from ...web_api.errors import NotFound
 from ...web_api.fields import Note, PostingNumber, Strict
 from ..book import OpenBook
@@ -21,6 +21,12 @@ from .material import close_document
 STATES = {
     Posting.Kind.CLOSING: (OrderState.CLOSED, OrderState.COMPLETED),
     Posting.Kind.COMPLETION: (OrderState.COMPLETED, OrderState.STARTED),
+}
+
+#: kinds that are not mirrored, and what to do in the place of it
+INSTEAD = {
+    Posting.Kind.REVALUATION: "Put the prices right and freeze the standard again.",
+    Posting.Kind.VALUATION: "Have the item valued as it was before.",
 }
 
 
@@ -68,16 +74,22 @@ def take_back(context: Context, given: TakeBack) -> None:
     """Post the mirror of everything that one act posted, last first."""
     book = lock_act(context, given.posting)
     _, act = postings_of_act(given.posting)
-    stock = Stock.lock(context, Item.objects.filter(stockline__posting__in=act))
-    mirror_act(context, book, stock, act, given.reason)
+    transaction = Transaction(context)
+    mirror_act(transaction, book, act, given.reason)
     if book:
         check_flow(book.progress(), book.order.received)
+    transaction.post()
+    if book:
         book.finish()
 
 
 def lock_act(context: Context, posting: int) -> OpenBook | None:
     """Lock the order that a posting belongs to; of one without an order, its act."""
-    row = Posting.objects.filter(pk=posting).values_list("order__number", "entry_id").first()
+    row = (
+        Posting.objects.filter(pk=posting)
+        .values_list("cost_object__order__number", "entry_id")
+        .first()
+    )
     if row is None:
         raise NotFound("posting", str(posting))
     order, entry = row  # what was posted never changes
@@ -92,46 +104,36 @@ def postings_of_act(number: int) -> tuple[Posting, list[Posting]]:
 
     Ask only with the act locked: what was taken back meanwhile is refused.
     """
-    rows = Posting.objects.select_related("order", "reversal")
+    rows = Posting.objects.select_related("cost_object", "reversal")
     original = rows.get(pk=number)
     if hasattr(original, "reversal"):
         raise TakenBack(number, original.reversal.pk)
     if original.reverses_id:
         raise NotReversible(number, "reversal", "Enter again what it took back.")
-    if original.kind == Posting.Kind.REVALUATION:
-        raise NotReversible(
-            number,
-            original.get_kind_display(),
-            "Put the prices right and freeze the standard again.",
-        )
+    if instead := INSTEAD.get(Posting.Kind(original.kind)):
+        raise NotReversible(number, original.get_kind_display(), instead)
     act = rows.filter(entry_id=original.entry_id, reverses=None, reversal=None)
     return original, list(act.order_by("-pk"))
 
 
 def mirror_act(
-    context: Context, book: OpenBook | None, stock: Stock, act: list[Posting], reason: str
+    transaction: Transaction, book: OpenBook | None, act: list[Posting], reason: str
 ) -> None:
-    """Post the mirror of each posting of an act, in the order given."""
+    """Gather the mirror of each posting of an act, in the order given."""
     for original in act:
         kind = Posting.Kind(original.kind)
         if book:
             _leave_state(book, kind)
-        document = Document(
-            context=context,
-            kind=kind,
-            stock=stock,
-            happened_at=context.now,
-            order=book.order if book else None,
+        document = transaction.open(
+            kind,
+            cost_object=book.order.cost_object if book else None,
             operation=original.operation,
             reason=reason,
             reverses=original,
         )
-        document.mirror(original)
+        mirror(document, original)
         if book:
             close_document(book, document)
-        else:
-            stock.save()
-            document.save()
 
 
 def _leave_state(book: OpenBook, kind: Posting.Kind) -> None:

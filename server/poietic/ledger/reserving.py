@@ -1,0 +1,122 @@
+"""Reservations: stock that is on hand and promised to a cost object."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+
+from django.db.models import F, QuerySet, Sum
+from poietic_core.quantity import ZERO
+from poietic_core.stock.lots import LotState
+
+from ..catalog.models import Item, Place
+from ..commanding.bulk import upsert_rows
+from .document import Document
+from .lots import as_core
+from .models import CostObject, Reservation, StockBalance, StockLine
+from .stock import Stock
+
+#: cost object, operation, item, place, lot ("" for any)
+Line = tuple[int, int, int, int, str]
+
+
+@dataclass
+class ReservationBook:
+    """Reservations of the items that a command moves, for the cost objects that it posts to."""
+
+    stock: Stock
+    held: dict[Line, Decimal] = field(default_factory=dict)
+    _touched: set[Line] = field(default_factory=set)
+
+    @classmethod
+    def read(
+        cls, stock: Stock, cost_objects: Iterable[CostObject], items: Iterable[int]
+    ) -> "ReservationBook":
+        """Read what cost objects have reserved of items whose holdings are locked."""
+        book = cls(stock)
+        keys, wanted = {c.pk for c in cost_objects}, list(items)
+        if not keys or not wanted:
+            return book
+        for r in Reservation.objects.filter(cost_object__in=keys, item__in=wanted).select_related("lot"):  # fmt: skip
+            lot = r.lot.code if r.lot else ""
+            book.held[r.cost_object_id, r.operation, r.item_id, r.place_id, lot] = r.quantity
+            if r.lot:
+                stock.lots.lots.setdefault((r.item_id, lot), r.lot)
+        return book
+
+    def reserve(
+        self,
+        owner: CostObject,
+        operation: int,
+        item: Item,
+        place: Place,
+        wanted: Decimal,
+        on: date,
+    ) -> Decimal:
+        """Reserve what is free of an item at a place, as much as is wanted, and return how much."""
+        free = self.free(item, place, on)
+        quantity = max(ZERO, min(wanted, free))
+        if quantity:
+            self._change((owner.pk, operation, item.pk, place.pk, ""), quantity)
+        return quantity
+
+    def free(self, item: Item, place: Place, on: date) -> Decimal:
+        """Return what is usable of an item at a place and not reserved."""
+        there = self.stock.at(item, place)
+        usable = (b.quantity for b in there if b.lot is None or as_core(b.lot, b.quantity).may_be_used(on))  # fmt: skip
+        return sum(usable, ZERO) - sum((b.reserved for b in there), ZERO)
+
+    def use(self, document: Document) -> None:
+        """Let go of what a document has issued: it is not on hand any more."""
+        owner = document.cost_object
+        if owner is None or document.reverses:
+            return
+        for line in document.lines:
+            move = line.move
+            if move.part != StockLine.Part.COMPONENT or move.into.kind != Place.Kind.WIP:
+                continue
+            left = line.quantity
+            for key in [k for k in self.held if k[:3] == (owner.pk, move.operation, line.item.pk)]:
+                part = min(left, self.held[key])
+                if part and key[4] in ("", line.lot):
+                    self._change(key, -part)
+                    left -= part
+
+    def let_go(self, owner: CostObject) -> None:
+        """Let go of all that a cost object has reserved."""
+        for key in [k for k in self.held if k[0] == owner.pk]:
+            if self.held[key]:
+                self._change(key, -self.held[key])
+
+    def _change(self, key: Line, quantity: Decimal) -> None:
+        self.held[key] = self.held.get(key, ZERO) + quantity
+        self._touched.add(key)
+        _, _, item, place, lot = key
+        self.stock.touch((item, place, lot)).reserved += quantity
+
+    def save(self) -> None:
+        """Write what changed; nothing reserved is no row."""
+        rows = [(key, self.held[key]) for key in sorted(self._touched)]
+        gone = [key for key, quantity in rows if not quantity]
+        upsert_rows(
+            Reservation,
+            ("cost_object", "operation", "item", "place", "lot"),
+            ("quantity",),
+            [(*k[:4], self.stock.lots.key_of(k[2], k[4]), q) for k, q in rows if q],
+        )
+        for owner, operation, item, place, lot in gone:
+            Reservation.objects.filter(
+                cost_object=owner,
+                operation=operation,
+                item=item,
+                place=place,
+                lot=self.stock.lots.key_of(item, lot),
+            ).delete()
+
+
+def free_stock(items: Iterable[int]) -> dict[int, Decimal]:
+    """Return by item what is on hand, not held back, and not reserved."""
+    rows: QuerySet[StockBalance, dict[str, object]] = StockBalance.objects.filter(item__in=list(items))  # fmt: skip
+    usable = rows.exclude(lot__state__in=[LotState.QUARANTINED.value, LotState.REJECTED.value])
+    sums = usable.values("item").annotate(free=Sum(F("quantity") - F("reserved")))
+    return dict(sums.values_list("item", "free"))

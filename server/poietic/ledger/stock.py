@@ -1,0 +1,238 @@
+"""Stock of some items, locked for one command: what moves, out of where, and at what value."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+
+from django.db.models import Q
+from poietic_core.errors import OutOfRange
+from poietic_core.quantity import ZERO, allocate, require_step
+from poietic_core.stock.lots import Tracking
+from poietic_core.stock.valuation import Method, NoStandard, NotEnoughStock, move
+
+from ..catalog.models import Item, Place
+from ..commanding.bulk import update_rows, upsert_rows
+from ..commanding.models import Entry
+from ..commanding.registry import Context
+from .document import Document, Line, Move
+from .layers import LayerBook
+from .lots import LotBook
+from .models import Account, Holding, StockBalance
+
+#: what stock of one item is counted up to
+MOST_IN_STOCK = Decimal(10) ** 12
+#: item, place and lot ("" for none)
+Key = tuple[int, int, str]
+
+
+@dataclass
+class Stock:
+    """Holdings and balances of some items, locked for one command and kept up to date in it."""
+
+    context: Context
+    holdings: dict[int, Holding]
+    balances: dict[Key, StockBalance]
+    lots: LotBook
+    layers: LayerBook
+    _moved: set[Key] = field(default_factory=set)
+
+    @classmethod
+    def lock(
+        cls, context: Context, items: Iterable[int], documents: Sequence[Document] = ()
+    ) -> "Stock":
+        """Lock the holdings of items in one statement, in the order of their keys, then read.
+
+        A holding guards the balances of its item at all places, its lots and layers, and how the
+        item is valued: all are read only then, the items too (`item`).
+        """
+        wanted = sorted(set(items))
+        if not wanted:
+            return cls(context, {}, {}, LotBook(), LayerBook())
+        rows = context.lock(
+            Holding.objects.select_related("item").filter(pk__in=wanted), "stock of item"
+        )
+        there = StockBalance.objects.filter(
+            Q(quantity__gt=0) | Q(reserved__gt=0), item_id__in=wanted
+        )
+        balances = list(there.select_related("place", "lot"))
+        tracked = [h.pk for h in rows if h.item.tracking != Tracking.NONE]
+        layered = [h.pk for h in rows if h.item.method.has_layers]
+        return cls(
+            context,
+            {h.pk: h for h in rows},
+            {(b.item_id, b.place_id, b.lot.code if b.lot else ""): b for b in balances},
+            LotBook.read(tracked, balances, documents),
+            LayerBook.read(layered, documents),
+        )
+
+    def item(self, item: Item) -> Item:
+        """Return an item as it is now that its holding is locked."""
+        return self.holdings[item.pk].item
+
+    def at(self, item: Item, place: Place) -> list[StockBalance]:
+        """Return what is at a place of an item, by lot."""
+        return [b for (i, p, _), b in self.balances.items() if (i, p) == (item.pk, place.pk)]
+
+    # --- moving
+
+    def carry_out(self, document: Document, move: Move) -> None:
+        """Move a quantity: settle which pieces, value each line, and tell what it was worth."""
+        item = move.item = self.item(move.item)
+        require_step(f"The quantity of {item.code}", move.quantity, step=item.step, unit=item.unit)
+        place = move.into if move.into.is_stock else move.out_of
+        pieces = self.lots.pieces(document, move, self.at(item, place))
+        shares: list[Decimal | None] = [None] * len(pieces)
+        if move.worth:
+            shares = [*allocate(move.worth(), [p.quantity for p in pieces])]
+        lines = []
+        for piece, share in zip(pieces, shares, strict=True):
+            line = Line(move=move, item=item, lot=piece.lot, quantity=piece.quantity)
+            if move.into.is_stock:
+                self.lots.arrive(document, line, piece, self.balances)
+                self._bring_in(document, line, share)
+            else:
+                self.lots.leave(document, line)
+                self._take_out(document, line)
+            lines.append(line)
+        document.lines += lines
+        _carry_money(document, move, lines)
+        if move.then:
+            move.then(sum((line.worth for line in lines), ZERO))
+
+    def _bring_in(self, document: Document, line: Line, share: Decimal | None) -> None:
+        """Put a line into stock at its worth; what comes back to layers, at what it left them with."""
+        was = line.move.undoes
+        if self.holdings[line.item.pk].item.method.has_layers:
+            line.value = self.layers.bring_in(document, line, share)
+            line.worth = line.value if line.move.comes_back or share is None else share
+            self._shift(line, line.move.into, line.quantity, line.value)
+        else:
+            worth = was.value if was else share
+            line.value = self._shift(line, line.move.into, line.quantity, worth)
+            line.worth = line.value if share is None else share
+        if was:
+            line.worth = was.worth
+
+    def _take_out(self, document: Document, line: Line) -> None:
+        """Take a line out of stock at the stock's value."""
+        was = line.move.undoes
+        self._require_there(line)
+        if self.holdings[line.item.pk].item.method.has_layers:
+            line.value = self.layers.take_out(document, line)
+            self._shift(line, line.move.out_of, -line.quantity, line.value)
+        else:
+            line.value = -self._shift(
+                line, line.move.out_of, -line.quantity, was.value if was else None
+            )
+        line.worth = was.worth if was else line.value
+
+    def _shift(self, line: Line, place: Place, quantity: Decimal, worth: Decimal | None) -> Decimal:
+        """Change holding and balance by a quantity, and return the value that moved."""
+        item = line.item
+        holding = self.holdings[item.pk]
+        core = holding.as_core()
+        if core.method is Method.STANDARD and core.standard is None:
+            raise NoStandard(item.code)
+        key = (item.pk, place.pk, line.lot)
+        balance = self.balances.get(key)
+        if balance is None:
+            balance = self.balances[key] = StockBalance(item=item, place=place, quantity=ZERO)
+        before = balance.quantity
+        movement = move(core, quantity, worth=worth)
+        if movement.after.quantity >= MOST_IN_STOCK:
+            raise OutOfRange(
+                f"Stock of {item.code}", movement.after.quantity, f"below {MOST_IN_STOCK:,}"
+            )
+        balance.quantity = before + quantity
+        self._moved.add(key)
+        holding.quantity = movement.after.quantity
+        holding.value = movement.after.value
+        holding.change = self.context.change
+        self.context.effects.stock(
+            item=item.code,
+            name=item.name,
+            place=place.name,
+            lot=line.lot,
+            unit=item.unit,
+            before=before,
+            after=balance.quantity,
+        )
+        return movement.value
+
+    def _require_there(self, line: Line) -> None:
+        """Refuse to take more than there is, with who took from it last and where else it lies."""
+        item, place = line.item, line.move.out_of
+        balance = self.balances.get((item.pk, place.pk, line.lot))
+        there = balance.quantity if balance else ZERO
+        if line.quantity <= there:
+            return
+        elsewhere = [
+            f"{b.quantity.normalize():f} {item.unit} at {b.place.name}"
+            for (item_id, place_id, _), b in self.balances.items()
+            if item_id == item.pk and place_id != place.pk and b.quantity
+        ]
+        change = self.holdings[item.pk].change
+        entry = Entry.objects.select_related("person").filter(pk=change).first()
+        taken = f"It moved last at {entry.entered_at:%H:%M:%S} UTC: {entry.title.lower()} by {entry.person or 'the system'}" if entry else ""  # fmt: skip
+        named = f"{item.code} {line.lot}" if line.lot else item.code
+        raise NotEnoughStock(named, place.name, line.quantity, there, item.unit, elsewhere, taken)
+
+    def revalue(self, document: Document, item: int, standard: Decimal) -> Decimal:
+        """Put the stock of an item at another standard and return what it gained."""
+        holding = self.holdings[item]
+        holding.standard = standard
+        holding.change = self.context.change
+        was = holding.value
+        holding.value = holding.as_core().at_standard()
+        gain = holding.value - was
+        if gain:
+            self.context.effects.field(f"stock of {holding.item.code}", "value", was, holding.value)
+            document.journal(Account.STOCK, gain, item=item)
+            document.journal(Account.STOCK_REVALUATION, -gain)
+        return gain
+
+    def touch(self, key: Key) -> StockBalance:
+        """Return a balance that is about to be changed."""
+        self._moved.add(key)
+        item, place, _ = key
+        found = self.balances.get(key)
+        if found is None:
+            found = self.balances[key] = StockBalance(item_id=item, place_id=place, quantity=ZERO)
+        return found
+
+    # --- saving
+
+    def save(self) -> None:
+        """Write what has changed, in a statement for each kind of row; lots come before."""
+        change = self.context.change
+        update_rows(
+            Holding,
+            ("item", "quantity", "value", "standard", "change"),
+            [
+                (h.pk, h.quantity, h.value, h.standard, change)
+                for h in self.holdings.values()
+                if h.change == change
+            ],
+        )
+        rows = []
+        for key in sorted(self._moved):
+            item, place, lot = key
+            b = self.balances[key]
+            rows.append((item, place, self.lots.key_of(item, lot), b.quantity, b.reserved))
+        upsert_rows(StockBalance, ("item", "place", "lot"), ("quantity", "reserved"), rows)
+
+
+def _carry_money(document: Document, move: Move, lines: list[Line]) -> None:
+    """Journal what lines did to stock; the lines of a reversal's original say the rest."""
+    value = sum((line.value for line in lines), ZERO)
+    worth = sum((line.worth for line in lines), ZERO)
+    sign = 1 if move.into.is_stock else -1
+    item = move.item.pk
+    if move.undoes:
+        drift = (value - move.undoes.value) * sign
+        document.journal(Account.STOCK, drift, item=item)
+        document.journal(Account.STOCK_REVALUATION, -drift)
+        return
+    document.journal(Account.STOCK, sign * value, item=item)
+    if sign > 0:
+        document.journal(move.difference_to, worth - value)
