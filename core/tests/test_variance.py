@@ -8,16 +8,12 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.cost.model import OUTPUT_KINDS, OVERHEAD_KINDS, Basis, InputKind
-from poietic_core.cost.variance import (
-    CauseKind,
-    InputFacts,
-    OperationFacts,
-    OrderFacts,
-    variance_of,
-    yield_by_reason,
-)
 from poietic_core.quantity import money
 from poietic_core.structure.flow import Step
+from poietic_core.variance.causes import CauseKind
+from poietic_core.variance.facts import InputFacts, OperationFacts, OrderFacts, StandIn
+from poietic_core.variance.order import variance_of
+from poietic_core.variance.reasons import yield_by_reason
 
 
 def by_kind(facts: OrderFacts) -> dict[CauseKind, Decimal]:
@@ -83,6 +79,45 @@ class Published(SimpleTestCase):
         )
 
         self.assertEqual(by_kind(facts), {CauseKind.METHOD: 150_000})
+
+    def test_an_alternate_used_in_place_of_a_component_is_a_substitution(self) -> None:
+        """By hand: 1 X may be replaced by 1.25 of Y; 2,500 Y at 21 (standard 20) for 2,000 X at 30."""
+        facts = one_input(
+            InputKind.COMPONENT,
+            price=Decimal(30),
+            allowed=Decimal(2),
+            standard=Decimal(2),
+            used=Decimal(18_000),
+            amount=Decimal(18_000 * 30),
+        )
+        instead = replace(
+            facts.inputs[0],
+            code="Y",
+            price=Decimal(20),
+            allowed=Decimal(0),
+            standard=Decimal(0),
+            used=Decimal(2_500),
+            amount=Decimal(52_500),
+            stands_for=(StandIn(input=0, per=Decimal("1.25")),),
+        )
+
+        causes = by_kind(replace(facts, inputs=[*facts.inputs, instead]))
+
+        self.assertEqual(causes, {CauseKind.SUBSTITUTION: -10_000, CauseKind.PRICE: 2_500})
+
+    def test_what_is_spent_on_rework_is_rework_and_its_rate_is_rate(self) -> None:
+        # by hand: 12 h that nothing grants, at 25, standard 20
+        facts = one_input(
+            InputKind.RUN_LABOUR,
+            price=Decimal(20),
+            allowed=Decimal(0),
+            standard=Decimal(0),
+            used=Decimal(12),
+            amount=Decimal(300),
+            is_rework=True,
+        )
+
+        self.assertEqual(by_kind(facts), {CauseKind.REWORK: 240, CauseKind.RATE: 60})
 
 
 small = st.integers(0, 40).map(Decimal)
@@ -154,6 +189,13 @@ def orders(draw: st.DrawFn) -> OrderFacts:
     inputs = [
         i if i.kind in OVERHEAD_KINDS else replace(i, is_fixed_overhead=False) for i in inputs
     ]
+    if inputs and draw(st.booleans()):
+        replaced = st.integers(0, len(inputs) - 1)
+        stands = st.builds(StandIn, input=replaced, times=rates, per=rates)
+        nothing = replace(inputs[0], allowed=Decimal(0), standard=Decimal(0))
+        kept = replace(nothing, kind=InputKind.COMPONENT, is_fixed_overhead=False)
+        listed = draw(st.lists(stands, min_size=1, max_size=3, unique_by=lambda s: s.input))
+        inputs.append(replace(kept, code="instead", price=draw(rates), used=draw(small), stands_for=tuple(listed)))  # fmt: skip
     facts = OrderFacts(
         operations=operations,
         standard_operations=[Step(number=n, yield_share=draw(yields)) for n in costing],

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from ..cost.model import Basis
 from ..derivation import Derivation, given, product, rounded, rounded_up
-from ..quantity import HOUR_STEP, ONE
+from ..quantity import HOUR_STEP, ONE, ZERO, round_up
 
 
 def need_of_item(
@@ -43,6 +43,20 @@ def need_of_work(
     return rounded(
         "need of the order", _unrounded(allowed, basis, entering, yield_share), HOUR_STEP
     )
+
+
+def still_needed(need: Decimal, covered: Decimal, step: Decimal) -> Decimal:
+    """Return what is still to be issued of a need, rounded up to the item's step; never below 0.
+
+    Parameters
+    ----------
+    need : of the whole order [unit]
+    covered : issued, and what was used in its place [unit]
+
+    >>> still_needed(Decimal(6), Decimal("2.5"), Decimal(1))
+    Decimal('4')
+    """
+    return round_up(max(ZERO, need - covered), step)
 
 
 def _unrounded(

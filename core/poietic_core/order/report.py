@@ -45,6 +45,18 @@ class ReworkPending(DomainError):
 
 
 @dataclass(eq=False)
+class ReworkDecided(DomainError):
+    """Units that were set aside for rework would not have been, and are decided on by now."""
+
+    operation: int
+    units: Decimal
+    code: ClassVar[str] = "report.rework_decided"
+    what: ClassVar[str] = "The report of operation {operation} can't go."
+    why: ClassVar[str] = "{units} of the pieces that it set aside came out of rework since."
+    fix: ClassVar[str] = "Take the report of their rework back first."
+
+
+@dataclass(eq=False)
 class NotAReportPoint(DomainError):
     """The operation is reported with a later one."""
 
@@ -129,10 +141,15 @@ def check_flow(
     BeyondPredecessor (report.beyond_predecessor)
     BelowSuccessor (report.below_successor)
         If the pieces received exceed the good ones of the last operation.
+    ReworkDecided (report.rework_decided)
+        If fewer units were set aside than came out of rework.
     """
     network, reported = _network(operations)
     by_number = {o.number: o for o in operations}
     stood = {o.number: o.processed() for o in before}
+    for o in operations:
+        if o.rework_pending < 0:
+            raise ReworkDecided(o.number, -o.rework_pending)
     for number in sorted(reported):
         processed = by_number[number].processed()
         for feeder in network.feeders(number, reported):
@@ -175,10 +192,10 @@ def returned_value(*, issued: Decimal, amount: Decimal, quantity: Decimal) -> De
 
 @exact
 def leftovers(
-    needs: Mapping[str, Decimal], issued: Mapping[str, Decimal], steps: Mapping[str, Decimal]
-) -> dict[str, Decimal]:
+    needs: Mapping[int, Decimal], issued: Mapping[int, Decimal], steps: Mapping[int, Decimal]
+) -> dict[int, Decimal]:
     """Return per line what was issued beyond the work done, rounded down to the step."""
-    found: dict[str, Decimal] = {}
+    found: dict[int, Decimal] = {}
     for key, quantity in issued.items():
         over = quantity - needs[key]
         if over > 0 and (whole := over - over % steps[key]) > 0:

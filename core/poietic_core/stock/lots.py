@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
+from re import compile as pattern
 from typing import ClassVar
 
 from ..errors import DomainError
@@ -156,7 +156,7 @@ def first_out(lots: Iterable[LotStock], quantity: Decimal, on: date) -> list[tup
     return found
 
 
-_NUMBER = re.compile(r"\{number(?::([1-9]))?\}")
+_NUMBER = pattern(r"\{number(?::([1-9]))?\}")
 
 
 def stem_of(rule: str, day: date) -> str:

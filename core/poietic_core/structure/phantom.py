@@ -60,6 +60,8 @@ class Inlined:
     numbers: Mapping[LineKey, Mapping[int, int]]
     #: phantoms of one unit of the parent, by phantom line
     each: Mapping[LineKey, Decimal]
+    #: the phantom lines themselves
+    lines: Mapping[LineKey, ComponentLine]
 
 
 @exact
@@ -85,7 +87,7 @@ def inline(structure: Structure, phantoms: Mapping[str, Structure]) -> Inlined:
         If the need of a phantom line is not above 0.
     """
     if not phantoms or phantoms.keys().isdisjoint(codes_of(structure.components)):
-        return Inlined(structure, {}, {})
+        return Inlined(structure, {}, {}, {})
     lines = [c for c in structure.components if c.item in phantoms]
     operations = _with_explicit_order(structure.operations)
     components = [c for c in structure.components if c.item not in phantoms]
@@ -118,6 +120,7 @@ def inline(structure: Structure, phantoms: Mapping[str, Structure]) -> Inlined:
         ),
         numbers,
         each,
+        {(line.operation, line.item): line for line in lines},
     )
 
 

@@ -85,6 +85,7 @@ class Time:
     quantity: Decimal
     amount: Decimal
     code: str = ""
+    is_rework: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -195,10 +196,17 @@ class Document:
             self.journal(Account.WIP, part, operation=operation, element=element.value)
 
     def time(
-        self, operation: int, kind: str, quantity: Decimal, amount: Decimal, *, code: str = ""
+        self,
+        operation: int,
+        kind: str,
+        quantity: Decimal,
+        amount: Decimal,
+        *,
+        code: str = "",
+        is_rework: bool = False,
     ) -> None:
         """Book hours of an operation, pieces that a supplier worked on, or the base of an overhead."""
-        self.times.append(Time(operation, kind, quantity, amount, code))
+        self.times.append(Time(operation, kind, quantity, amount, code, is_rework))
 
     def units(
         self, operation: int, quantity: Decimal, kind: str, reason: Reason | None = None
@@ -253,6 +261,8 @@ def mirror(document: Document, original: Posting) -> None:
             Account(j.account), -j.amount, operation=j.operation, element=j.element, item=j.item_id
         )
     for t in original.time_lines.order_by("pk"):
-        document.time(t.operation, t.kind, -t.quantity, -t.amount, code=t.code)
+        document.time(
+            t.operation, t.kind, -t.quantity, -t.amount, code=t.code, is_rework=t.is_rework
+        )
     for u in original.unit_lines.select_related("reason").order_by("pk"):
         document.units(u.operation, -u.quantity, u.kind, u.reason)

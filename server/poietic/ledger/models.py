@@ -27,6 +27,8 @@ class Account(models.TextChoices):
     RATE_VARIANCE = "rate variance"
     USAGE_VARIANCE = "usage variance"
     EFFICIENCY_VARIANCE = "efficiency variance"
+    SUBSTITUTION_VARIANCE = "substitution variance"
+    REWORK_VARIANCE = "rework variance"
     YIELD_VARIANCE = "yield variance"
     METHOD_VARIANCE = "method variance"
     SETUP_VARIANCE = "setup variance"
@@ -223,6 +225,8 @@ class TimeLine(models.Model):
     kind = models.CharField(max_length=20)
     #: which overhead
     code = models.CharField(max_length=40, blank=True)
+    #: spent on units that were set aside before
+    is_rework = models.BooleanField(default=False)
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
     amount = models.DecimalField(max_digits=18, decimal_places=2)
 

@@ -60,7 +60,8 @@ class Transaction:
 
     @property
     def stock(self) -> Stock:
-        """Return stock, locked and read as soon as it is asked for; nothing may be gathered after."""
+        """Return stock, locked and read when it is first asked for: from then on only of what was
+        gathered by then, or is concerned."""
         if self._stock is None:
             items = {m.item.pk for d in self.documents for m in d.moves} | self._items
             self._stock = Stock.lock(self.context, items, self.documents)
@@ -153,9 +154,9 @@ class Transaction:
         )  # fmt: skip
         insert_rows(
             TimeLine,
-            ("posting", "operation", "kind", "code", "quantity", "amount"),
+            ("posting", "operation", "kind", "code", "is_rework", "quantity", "amount"),
             [
-                (postings[id(d)], t.operation, t.kind, t.code, t.quantity, t.amount)
+                (postings[id(d)], t.operation, t.kind, t.code, t.is_rework, t.quantity, t.amount)
                 for d in self.documents
                 for t in d.times
             ],

@@ -9,12 +9,13 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.cost.model import InputKind
-from poietic_core.cost.variance import Cause, Variance, yield_by_reason
 from poietic_core.order.attention import Kind
 from poietic_core.order.report import backflush
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import HOUR_STEP, ZERO
 from poietic_core.structure.requirement import entering
+from poietic_core.variance.causes import Cause, Variance
+from poietic_core.variance.reasons import yield_by_reason
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
@@ -31,7 +32,6 @@ from .desk import (
     WantedBy,
     attentions_now,
     due_units,
-    still_needed,
     stops_of,
     waiting_operation,
     wanted_by,
@@ -73,6 +73,8 @@ class OrderOperationOut(Schema):
     entering: DecimalText
     good: DecimalText
     scrap: DecimalText
+    #: set aside, neither good nor lost yet
+    rework: DecimalText
     is_report_point: bool
     due: DecimalText
     #: what a report says if nothing else is entered: set up once, where it was not yet
@@ -99,6 +101,10 @@ class OrderInputOut(Schema):
     is_per_order: bool
     is_per_good: bool
     issue_rule: str
+    #: spent on pieces that were set aside
+    is_rework: bool
+    #: components that it was used in the place of
+    instead_of: list[str]
     allowed_each: DecimalText
     need: DecimalText
     used: DecimalText
@@ -455,6 +461,7 @@ def _operations(
             entering=o.entering,
             good=o.good,
             scrap=o.scrap,
+            rework=o.rework,
             is_report_point=o.is_report_point,
             due=due.get(o.number, ZERO),
             setups_due=int(not book.times_made(o.number)),
@@ -474,20 +481,23 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
     rows = []
     enter = entering(book.progress(), book.order.quantity) if book.operations else {}
     yields = {o.number: o.yield_share for o in book.operations}
+    named = {i.pk: named_by(i).code for i in book.inputs}
     for i in book.inputs:
-        named = named_by(i)
+        it = named_by(i)
         still = _still(book, i)
         there = on_hand.get(i.item_id) if i.item_id else None
         rows.append(
             OrderInputOut(
                 operation=i.operation,
                 kind=i.kind,
-                code=named.code,
-                name=named.name,
+                code=it.code,
+                name=it.name,
                 unit=i.unit,
                 is_per_order=i.is_per_order,
                 is_per_good=i.is_per_good,
                 issue_rule=i.issue_rule,
+                is_rework=i.is_rework,
+                instead_of=[named[f["input"]] for f in i.stands_for],
                 allowed_each=round(i.allowed, 6),
                 need=i.need,
                 used=i.used,
@@ -504,7 +514,7 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
 def _still(book: OrderBook, i: OrderInput) -> Decimal:
     """Return what is still to issue, or the time or by-product of the units due now."""
     if i.kind == InputKind.COMPONENT:
-        return still_needed(i)
+        return i.still_needed
     due = due_units(book).get(i.operation, ZERO)
     step = _step(book, i)
     if i.is_per_order:
@@ -512,7 +522,7 @@ def _still(book: OrderBook, i: OrderInput) -> Decimal:
     return backflush(
         per_unit=Fraction(i.allowed_exactly),
         units_to_date=book.done(i) + due,
-        charged_so_far=i.used,
+        charged_so_far=i.covered,
         step=step,
     )
 

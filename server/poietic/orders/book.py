@@ -1,26 +1,36 @@
 """An order with its operations and inputs, loaded once, changed in memory, saved once."""
 
 from collections.abc import Iterable
+from copy import copy
 from dataclasses import dataclass, field
 from decimal import Decimal
+from fractions import Fraction
 from typing import Self
 
 from django.db.models import Sum
 from poietic_core.cost.clearing import receipt_credit
-from poietic_core.cost.model import OUTPUT_KINDS, Basis, CostedStructure, Element, InputKind
+from poietic_core.cost.model import (
+    OUTPUT_KINDS,
+    TIME_ELEMENT,
+    Basis,
+    CostedStructure,
+    Element,
+    InputKind,
+)
 from poietic_core.cost.unit import Cell, standard_cells
-from poietic_core.cost.variance import (
+from poietic_core.order.report import Progress
+from poietic_core.order.states import Act, OrderState, require_state
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, decimal_of, money, round_to
+from poietic_core.variance.causes import Variance
+from poietic_core.variance.facts import (
     MADE_ONCE,
     GradeFacts,
     InputFacts,
     OperationFacts,
     OrderFacts,
-    Variance,
-    variance_of,
+    StandIn,
 )
-from poietic_core.order.report import Progress
-from poietic_core.order.states import Act, OrderState, require_state
-from poietic_core.quantity import ZERO, money
+from poietic_core.variance.order import variance_of
 
 from ..catalog.models import Item, Partner, Place
 from ..commanding.bulk import update_rows
@@ -177,6 +187,7 @@ class OrderBook:
     def facts(self, reasons: dict[int, dict[str, Decimal]] | None = None) -> OrderFacts:
         """Return the order as the variance calculation sees it, with scrap reasons if given."""
         basis = self.costed()
+        places = {i.pk: at for at, i in enumerate(self.inputs)}
         return OrderFacts(
             operations=[
                 OperationFacts(
@@ -206,7 +217,16 @@ class OrderBook:
                     amount=i.amount,
                     basis=Basis(i.basis),
                     standard_basis=Basis(i.standard_basis),
-                    required=i.need if i.item_id else None,
+                    required=i.need if i.item_id and not i.stands_for else None,
+                    is_rework=i.is_rework,
+                    stands_for=tuple(
+                        StandIn(
+                            input=places[f["input"]],
+                            times=Decimal(f["times"]),
+                            per=Decimal(f["per"]),
+                        )
+                        for f in i.stands_for
+                    ),
                     is_fixed_overhead=bool(i.overhead) and Element.FIXED_OVERHEAD in i.split,
                 )
                 for i in self.inputs
@@ -346,14 +366,22 @@ class OpenBook(OrderBook):
                 operation = self.operation(time.operation)
                 operation.times_set_up = (operation.times_set_up or 0) + int(time.quantity)
             for i in self.inputs:
-                if (i.operation, i.kind, i.overhead) == (time.operation, time.kind, time.code):
+                if (i.operation, i.kind, i.overhead, i.is_rework) == (
+                    time.operation,
+                    time.kind,
+                    time.code,
+                    time.is_rework,
+                ):
                     i.used += time.quantity
                     i.amount += time.amount
 
     def _take_move(self, move: Move) -> None:
         quantity = self._sign(move) * move.quantity
         if move.part != StockLine.Part.OUTPUT:
-            self._moved(move).used += quantity
+            moved = self._moved(move)
+            moved.used += quantity
+            if moved.stands_for:
+                self._stand_in()
             return
         was = self.order.received
         self.order.received += quantity
@@ -361,6 +389,40 @@ class OpenBook(OrderBook):
             if g.item_id == move.item.pk:
                 g.received += quantity
         self.context.effects.field(self.thing, "received", was, self.order.received)
+
+    def _stand_in(self) -> None:
+        """Note of each input how much of it is covered by what was used in its place."""
+        covered: dict[int, Fraction] = {}
+        for i in self.inputs:
+            for f in i.stands_for:
+                each = Fraction(f["times"]) / Fraction(f["per"])
+                covered[f["input"]] = covered.get(f["input"], Fraction(0)) + i.used * each
+        for i in self.inputs:
+            stood_in = decimal_of(covered.get(i.pk, Fraction(0)))
+            i.stood_in = round_to(stood_in, UNIT_COST_STEP)
+
+    def ready_for_rework(self, operation: int) -> None:
+        """Give an operation the inputs that rework is booked to, where it has none yet."""
+        own = [i for i in self.inputs if i.operation == operation and not i.item_id]
+        if any(i.is_rework for i in own):
+            return
+        for i in own:
+            if i.kind in TIME_ELEMENT or i.overhead:
+                nothing = {"allowed": ZERO, "standard": ZERO, "need": ZERO, "used": ZERO}
+                twin = copy(i)
+                twin.pk = None
+                twin.is_rework = True
+                twin.allowed_exactly, twin.amount, twin.stood_in = "0", ZERO, ZERO
+                twin.basis = twin.standard_basis = Basis.ENTERING.value
+                for name, value in nothing.items():
+                    setattr(twin, name, value)
+                self.add_input(twin)
+
+    def add_input(self, row: OrderInput) -> OrderInput:
+        """Add an input that the structure did not say: in the place of one, or for rework."""
+        row.save(force_insert=True)
+        self.inputs.append(row)
+        return row
 
     def _take_worth(self, document: Document) -> None:
         for line in document.lines:
@@ -404,7 +466,9 @@ class OpenBook(OrderBook):
             [(g.pk, g.received, g.received_value) for g in self.grades],
         )
         update_rows(
-            OrderInput, ("id", "used", "amount"), [(i.pk, i.used, i.amount) for i in self.inputs]
+            OrderInput,
+            ("id", "used", "amount", "stood_in"),
+            [(i.pk, i.used, i.amount, i.stood_in) for i in self.inputs],
         )
         if self.order.standard is not None:
             after = self.variance().to_date()

@@ -67,23 +67,18 @@ def waiting_operation(book: OrderBook) -> tuple[str, Decimal]:
     return "", ZERO
 
 
-def still_needed(i: OrderInput) -> Decimal:
-    """Return what an order still needs of a component."""
-    return max(ZERO, i.need - i.used)
-
-
 def stops_of(book: OrderBook, now: datetime) -> list[Stop]:
     """Return what stops an order now: blocks of its release, or material that is not there."""
     if book.state is OrderState.PLANNED:
         return [Stop(**b) for b in release_blocks(book.order.item, start_day(book, now))]
     if book.state not in RUNNING:
         return []
-    components = [c for c in book.components() if still_needed(c)]
+    components = [c for c in book.components() if c.still_needed]
     held = Holding.objects.filter(item__in=[c.item_id for c in components])
     there = dict(held.values_list("item_id", "quantity"))
     short: dict[int, Decimal] = {}
     for c in components:
-        short[c.item_id] = short.get(c.item_id, ZERO) + still_needed(c)
+        short[c.item_id] = short.get(c.item_id, ZERO) + c.still_needed
     named = {c.item_id: c for c in components}
     return [
         Stop(
@@ -122,12 +117,12 @@ def wanted_by(order: Order) -> list[WantedBy]:
         item=order.item, kind=InputKind.COMPONENT.value, order__state__in=[s.value for s in RUNNING]
     ).select_related("order__item")
     for i in rows.order_by("order__due", "order__number"):
-        if still_needed(i):
+        if i.still_needed:
             waiting.append(
                 WantedBy(
                     order=i.order.number,
                     words=i.order.item.name,
-                    quantity=still_needed(i),
+                    quantity=i.still_needed,
                     due=i.order.due.isoformat(),
                 )
             )
@@ -189,8 +184,8 @@ def _open_order(book: OrderBook, wip: Decimal, dates: OrderDates | None) -> Open
         variance=variance,
         largest_cause=largest,
         remaining=tuple(
-            Remaining(item=c.item.code, unit=c.unit, quantity=still_needed(c))
+            Remaining(item=c.item.code, unit=c.unit, quantity=c.still_needed)
             for c in book.components()
-            if c.item and still_needed(c)
+            if c.item and c.still_needed
         ),
     )

@@ -5,6 +5,7 @@ from decimal import Decimal
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from poietic_core.cost.model import Basis, InputKind
+from poietic_core.order.need import still_needed
 from poietic_core.order.states import OrderState
 from poietic_core.structure.model import Per
 
@@ -134,6 +135,12 @@ class OrderInput(models.Model):
     agreed_price = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: items that may be used in its place: item and ratio
     alternates = models.JSONField(default=list)
+    #: spent on units that were set aside for rework: nothing is allowed for it
+    is_rework = models.BooleanField(default=False)
+    #: of what was used in the place of other inputs: each with `times` of it for `per` of this
+    stands_for = models.JSONField(default=list)
+    #: how much of it is covered by what was used in its place
+    stood_in = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: for the whole order, rounded up to the item's step
     need = models.DecimalField(max_digits=18, decimal_places=6)
     used = models.DecimalField(max_digits=18, decimal_places=6, default=0)
@@ -144,6 +151,17 @@ class OrderInput(models.Model):
 
     def __str__(self) -> str:
         return f"{self.operation} {self.kind} {self.item_id or self.work_center_id}"
+
+    @property
+    def covered(self) -> Decimal:
+        """Return what was used of it, with what was used in its place."""
+        return self.used + self.stood_in
+
+    @property
+    def still_needed(self) -> Decimal:
+        """Return what the order still needs of an item."""
+        assert self.item is not None
+        return still_needed(self.need, self.covered, self.item.step)
 
     @property
     def is_per_order(self) -> bool:

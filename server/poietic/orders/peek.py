@@ -18,7 +18,7 @@ from ..engineering.queries import in_force, with_rows
 from ..engineering.where_used import where_used
 from ..ledger.models import Holding, Posting, StockLine
 from ..web_api.fields import DecimalText
-from .desk import RUNNING, still_needed
+from .desk import RUNNING
 from .models import Order, OrderInput
 
 
@@ -68,10 +68,10 @@ def peek_at(item: Item, today: date) -> PeekOut:
     ).select_related("order__item")
     wanted = [
         Expected(
-            order=i.order.number, name=i.order.item.name, quantity=still_needed(i), due=i.order.due
+            order=i.order.number, name=i.order.item.name, quantity=i.still_needed, due=i.order.due
         )
         for i in needs.order_by("order__due", "order__number")
-        if still_needed(i)
+        if i.still_needed
     ]
     making = Order.objects.filter(item=item, state__in=[OrderState.PLANNED.value, *running])
     paid = (

@@ -66,12 +66,12 @@ CHECKS = {
         WHERE oo.times_set_up IS DISTINCT FROM r.times AND oo.times_set_up IS NOT NULL""",
     "orders' hours equal the time lines": """
         SELECT i.order_id, i.operation, i.kind, i.used, r.quantity FROM orders_orderinput i
-        LEFT JOIN (SELECT p.cost_object_id, t.operation, t.kind, t.code, sum(t.quantity) AS quantity,
+        LEFT JOIN (SELECT p.cost_object_id, t.operation, t.kind, t.code, t.is_rework, sum(t.quantity) AS quantity,
                      sum(t.amount) AS amount
                    FROM ledger_timeline t JOIN ledger_posting p ON p.id = t.posting_id
-                   GROUP BY 1, 2, 3, 4) r
-          ON (r.cost_object_id, r.operation, r.kind, r.code)
-             = (i.order_id, i.operation, i.kind, i.overhead)
+                   GROUP BY 1, 2, 3, 4, 5) r
+          ON (r.cost_object_id, r.operation, r.kind, r.code, r.is_rework)
+             = (i.order_id, i.operation, i.kind, i.overhead, i.is_rework)
         WHERE i.item_id IS NULL
           AND (i.used <> coalesce(r.quantity, 0) OR i.amount <> coalesce(r.amount, 0))""",
 }

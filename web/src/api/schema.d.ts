@@ -6147,6 +6147,8 @@ export interface components {
             quantity: string;
             /** Place */
             place?: string | null;
+            /** Instead Of */
+            instead_of?: string | null;
             /**
              * Lots
              * @default []
@@ -6440,6 +6442,19 @@ export interface components {
              * @default []
              */
             scrap: components["schemas"]["ScrapGiven"][];
+            /**
+             * Rework
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            rework: string;
+            /**
+             * Of Rework
+             * @default false
+             */
+            of_rework: boolean;
             /**
              * By Products
              * @default []
@@ -8734,6 +8749,10 @@ export interface components {
             is_per_good: boolean;
             /** Issue Rule */
             issue_rule: string;
+            /** Is Rework */
+            is_rework: boolean;
+            /** Instead Of */
+            instead_of: string[];
             /**
              * Allowed Each
              * Format: decimal
@@ -8801,6 +8820,12 @@ export interface components {
              * @example 2.40
              */
             scrap: string;
+            /**
+             * Rework
+             * Format: decimal
+             * @example 2.40
+             */
+            rework: string;
             /** Is Report Point */
             is_report_point: boolean;
             /**

@@ -17,6 +17,7 @@ import {
   reportGiven,
   type ReportEntry,
   reportOf,
+  reworkReport,
   timesOf,
 } from './reportEntry';
 
@@ -85,7 +86,24 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
           </select>
         )}
       </Field>
-      <Field label="Good" hint={here && !corrects ? `${quantity(here.due)} ${order.unit} due here` : undefined}>
+      {here && !isZero(here.rework) && !corrects && (
+        <Field label="Pieces">
+          {(id) => (
+            <select
+              id={id}
+              className="entry"
+              value={entry.of_rework ? 'rework' : 'new'}
+              onChange={(e) =>
+                change((e.target.value === 'rework' ? reworkReport : dueReport)(order, entry.operation))
+              }
+            >
+              <option value="new">worked on now</option>
+              <option value="rework">out of rework, {quantity(here.rework)} set aside</option>
+            </select>
+          )}
+        </Field>
+      )}
+      <Field label="Good" hint={here && !corrects ? `${quantity(entry.of_rework ? here.rework : here.due)} ${order.unit} ${entry.of_rework ? 'set aside' : 'due'} here` : undefined}>
         {(id, hint) => (
           <NumberEntry
             id={id}
@@ -133,6 +151,19 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
           {entry.scrap.length ? 'Another scrap reason' : 'Add scrap'}
         </Button>
       </div>
+      {!entry.of_rework && (
+        <Field label="For rework" hint={here && !isZero(here.rework) ? `${quantity(here.rework)} set aside before` : undefined}>
+          {(id, hint) => (
+            <NumberEntry
+              id={id}
+              aria-describedby={hint}
+              placeholder="none set aside"
+              value={entry.rework}
+              onValue={(rework) => change({ ...entry, rework })}
+            />
+          )}
+        </Field>
+      )}
       {byProducts.map((b) => {
         const at = entry.by_products.findIndex((line) => line.item === b.code);
         return (
@@ -157,14 +188,14 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
           {(id) => (
             <NumberEntry
               id={id}
-              placeholder={`standard ${quantity(t.still)}`}
+              placeholder={entry.of_rework ? 'of the rework' : `standard ${quantity(t.still)}`}
               value={entry.hours[t.kind] ?? ''}
               onValue={(h) => change({ ...entry, hours: { ...entry.hours, [t.kind]: h } })}
             />
           )}
         </Field>
       ))}
-      {timesOf(order, entry.operation).some((t) => t.kind.startsWith('setup')) && (
+      {!entry.of_rework && timesOf(order, entry.operation).some((t) => t.kind.startsWith('setup')) && (
         <Field label="Set up, times" hint={here?.times_set_up ? `set up ${here.times_set_up} times before` : undefined}>
           {(id, hint) => (
             <NumberEntry

@@ -82,9 +82,9 @@ describe('a correction', () => {
     order: 7,
     operation: 20,
     units: [
-      { operation: 10, is_good: true, reason: '', quantity: '9' },
-      { operation: 20, is_good: true, reason: '', quantity: '5.000000' },
-      { operation: 20, is_good: false, reason: 'Cracked', quantity: '1.000000' },
+      { operation: 10, kind: 'good', reason: '', quantity: '9' },
+      { operation: 20, kind: 'good', reason: '', quantity: '5.000000' },
+      { operation: 20, kind: 'scrap', reason: 'Cracked', quantity: '1.000000' },
     ],
     stock: [{ operation: 20, item: 'SWARF', from_place: 'Work in process', quantity: '0.500000' }],
     times: [

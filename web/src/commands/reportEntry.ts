@@ -10,6 +10,10 @@ export interface ReportEntry {
   operation: number;
   good: string;
   scrap: { reason: string; quantity: string }[];
+  /** pieces worked on and set aside for rework */
+  rework: string;
+  /** what is reported was set aside before */
+  of_rework: boolean;
   by_products: { item: string; quantity: string }[];
   hours: Record<string, string>;
   /** how often it was set up; "" leaves that to the server */
@@ -47,7 +51,7 @@ export function inputsOf(order: Order, operation: number, kind: string): OrderIn
 }
 
 export function timesOf(order: Order, operation: number): OrderInput[] {
-  return order.inputs.filter((i) => i.operation === operation && /labour|machine/.test(i.kind));
+  return order.inputs.filter((i) => i.operation === operation && /labour|machine/.test(i.kind) && !i.is_rework);
 }
 
 /** Return a report filled in with what is still due. */
@@ -59,6 +63,8 @@ export function dueReport(order: Order, operation: number): ReportEntry {
     operation,
     good: plain(here?.due ?? '0'),
     scrap: [],
+    rework: '',
+    of_rework: false,
     by_products: outputsOf(order, operation).map((b) => ({
       item: b.code,
       quantity: plain(b.still),
@@ -71,18 +77,28 @@ export function dueReport(order: Order, operation: number): ReportEntry {
   };
 }
 
+/** Return a report of what comes out of rework: all that is set aside, as good. */
+export function reworkReport(order: Order, operation: number): ReportEntry {
+  const here = order.operations.find((o) => o.number === operation);
+  return { ...dueReport(order, operation), good: plain(here?.rework ?? '0'), of_rework: true, by_products: [] };
+}
+
 /** Return a report filled in with what a posting's act says, to be corrected. */
 export function reportOf(order: Order, posting: Posting, reasons: { code: string; name: string }[]): ReportEntry {
   const operation = posting.operation ?? 0;
   const here = posting.units.filter((u) => u.operation === operation);
   const times = posting.times.filter((t) => t.operation === operation);
+  const rework = here.find((u) => u.kind === 'rework')?.quantity ?? '0';
+  const isOut = rework.startsWith('-');
   return {
     order: posting.order ?? 0,
     operation,
-    good: plain(here.find((u) => u.is_good)?.quantity ?? '0'),
+    good: plain(here.find((u) => u.kind === 'good')?.quantity ?? '0'),
     scrap: here
-      .filter((u) => !u.is_good)
+      .filter((u) => u.kind === 'scrap')
       .map((u) => ({ reason: reasons.find((r) => r.name === u.reason)?.code ?? '', quantity: plain(u.quantity) })),
+    rework: isOut || isZero(rework) ? '' : plain(rework),
+    of_rework: isOut,
     by_products: posting.stock
       .filter((s) => s.operation === operation && s.from_place === 'Work in process')
       .map((s) => ({ item: s.item, quantity: plain(s.quantity) })),
@@ -106,9 +122,10 @@ export function reportGiven(entry: ReportEntry): Given {
     operation: entry.operation,
     good: entry.good || '0',
     scrap: entry.scrap.filter((s) => filled(s.quantity)),
+    ...(entry.of_rework ? { of_rework: true } : filled(entry.rework) ? { rework: entry.rework } : {}),
     by_products: entry.by_products.filter((b) => filled(b.quantity)),
     ...Object.fromEntries(hours.map(([kind, h]) => [hourField(kind), h])),
-    ...(entry.setups === '' ? {} : { times_set_up: Number(entry.setups) }),
+    ...(entry.setups === '' || entry.of_rework ? {} : { times_set_up: Number(entry.setups) }),
     receive: entry.receive || '0',
     grades: filled(entry.receive) ? entry.grades.filter((g) => filled(g.quantity)) : [],
     complete: entry.complete === 'when received' ? entry.complete : entry.complete === 'yes',
@@ -119,6 +136,8 @@ export function reportGiven(entry: ReportEntry): Given {
 export function reportAct(entry: ReportEntry): string {
   const scrap = total(entry.scrap.map((s) => s.quantity || '0'));
   const parts = [`${entry.good || '0'} good`, ...(isZero(scrap) ? [] : [`${scrap} scrap`])];
+  if (entry.of_rework) parts.push('out of rework');
+  else if (!isZero(entry.rework || '0')) parts.push(`${entry.rework} for rework`);
   const received = entry.receive === 'ready' ? ' and receive' : isZero(entry.receive || '0') ? '' : `, receive ${entry.receive}`;
   return `${entry.corrects ? 'Correct to' : 'Report'} ${parts.join(', ')}${received}`;
 }

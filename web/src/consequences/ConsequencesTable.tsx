@@ -46,9 +46,10 @@ export function ConsequencesTable({ of }: { of: Consequences }) {
           </thead>
           <tbody>
             {of.stock.map((s) => (
-              <tr key={s.item + s.place}>
+              <tr key={`${s.item} ${s.lot} ${s.place}`}>
                 <td>
                   <span className="code">{s.item}</span>{' '}
+                  {s.lot && <span className="code text-[12px]">{s.lot} </span>}
                   <span className="text-[12px] text-quiet">{s.place}</span>
                 </td>
                 <td className="num text-quiet">{quantity(s.before)}</td>

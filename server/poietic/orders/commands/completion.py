@@ -1,10 +1,12 @@
 """Completing an order, with what is left over, and closing it with its variances."""
 
+from decimal import Decimal
 from typing import Literal
 
-from poietic_core.cost.variance import CauseKind
 from poietic_core.order.report import leftovers, require_rework_decided
 from poietic_core.order.states import Act, OrderState
+from poietic_core.quantity import ZERO
+from poietic_core.variance.causes import CauseKind
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
@@ -12,6 +14,7 @@ from ...ledger.models import Account, Posting
 from ...ledger.transaction import Transaction
 from ...web_api.fields import Note, OrderNumber, Strict
 from ..book import OpenBook
+from ..models import OrderInput
 from .life import OrderGiven
 from .material import close_document, give_back
 from .reserving import release_reserved
@@ -72,14 +75,7 @@ def complete(
     document = transaction.open(
         Posting.Kind.COMPLETION, cost_object=book.order.cost_object, reason=reason
     )
-    components = {str(c.pk): c for c in book.components() if c.item}
-    over = leftovers(
-        {k: c.allowed * book.done(c) for k, c in components.items()},
-        {k: c.used for k, c in components.items()},
-        {k: c.item.step for k, c in components.items() if c.item},
-    )
-    for key, quantity in over.items():
-        component = components[key]
+    for component, quantity in _left_over(book):
         code = component.item.code if component.item else ""
         words = f"{quantity.normalize():f} {component.unit} left over"
         if charge_leftovers:
@@ -93,3 +89,27 @@ def complete(
     short = book.order.quantity - book.order.received
     if short > 0:
         context.effects.remark(book.thing, f"finished {short.normalize():f} short of the quantity")
+
+
+def _left_over(book: OpenBook) -> list[tuple[OrderInput, Decimal]]:
+    """Return what was issued beyond the work done: of components, then of their alternates."""
+    lines = {c.pk: c for c in book.components() if c.item and not c.stands_for}
+    steps = {c.pk: c.item.step for c in book.components() if c.item}
+    needs = {k: c.allowed * book.done(c) for k, c in lines.items()}
+    over = leftovers(
+        {k: max(ZERO, needs[k] - c.stood_in) for k, c in lines.items()},
+        {k: c.used for k, c in lines.items()},
+        steps,
+    )
+    found = [(lines[k], quantity) for k, quantity in over.items()]
+    for a in book.components():
+        if len(a.stands_for) != 1:  # of phantom stock nothing comes back: its content is worked in
+            continue
+        stands = a.stands_for[0]
+        c = lines[stands["input"]]
+        excess = max(ZERO, c.covered - over.get(c.pk, ZERO) - needs[c.pk])
+        beyond = excess * Decimal(stands["per"]) / Decimal(stands["times"])
+        worked = a.used - min(a.used, beyond)
+        back = leftovers({a.pk: worked}, {a.pk: a.used}, steps)
+        found += [(a, quantity) for quantity in back.values()]
+    return found

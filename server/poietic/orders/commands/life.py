@@ -2,47 +2,36 @@
 
 from dataclasses import dataclass
 from datetime import date
-from fractions import Fraction
 from typing import ClassVar
 
 from django.db import connection
-from poietic_core.cost.inputs import cost_structure
-from poietic_core.cost.joint import grade_factors
-from poietic_core.cost.model import ITEM_KINDS, TIME_ELEMENT, CostInput, InputKey, InputKind
-from poietic_core.derivation import fraction_of
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
-from poietic_core.quantity import UNIT_COST_STEP, ZERO, decimal_of, require_step, round_to
+from poietic_core.quantity import require_step
 from poietic_core.structure.model import (
-    ComponentLine,
-    InstructionStep,
     IssueRule,
     OutputKind,
-    Per,
     Structure,
 )
-from poietic_core.structure.requirement import entering, quantity_per_unit
 
-from ...catalog.models import Item, Partner
+from ...catalog.models import Item
 from ...catalog.queries import items_by_code, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...costing.basis import split_to_json
-from ...costing.frozen import costed
 from ...costing.models import Standard
 from ...costing.queries import standards_in_force
-from ...engineering.models import LabourGrade, WorkCenter
-from ...engineering.queries import inlined, revision_in_force, shop_rates
+from ...engineering.queries import inlined, revision_in_force
 from ...ledger.models import CostObject, Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Strict, plain
+from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Strict
 from ..book import OpenBook
-from ..dates import passing_times, start_day
+from ..dates import start_day
 from ..models import Order, OrderGrade, OrderInput, OrderOperation
-from ..needs import need_of
 from .material import close_document, issue
+from .phantom_stock import use_phantom_stock
 from .reserving import release_reserved, reserve_needs
+from .snapshot import grades_of, inputs_of, operations_of
 
 #: how far away a date can lie that an order is due on
 MOST_YEARS = 10
@@ -137,22 +126,24 @@ def release_order(context: Context, given: OrderGiven) -> None:
     order = book.order
     day = start_day(book, context.now)
     revision = revision_in_force(order.item, day)
-    structure = inlined(revision, day).structure if revision else None
+    taken_in = inlined(revision, day) if revision else None
+    structure = taken_in.structure if taken_in else None
     standards = standards_in_force(_items_of(order.item, structure))
     if blocks := _blocks(order.item, structure, standards):
         raise ReleaseBlocked(str(order.number), blocks)
-    assert structure is not None
+    assert structure is not None and taken_in is not None
     order.revision = revision
     order.standard = standards[order.item.code]
     order.released_at = context.now
     book.set_state(OrderState.RELEASED)
-    book.operations = _operations(order, structure)
+    book.operations = operations_of(order, structure)
     OrderOperation.objects.bulk_create(book.operations)
-    book.inputs = _inputs(order, structure, standards, day)
+    book.inputs = inputs_of(order, structure, standards, day)
     OrderInput.objects.bulk_create(book.inputs)
-    book.grades = _grades(order, structure, standards)
+    book.grades = grades_of(order, structure, standards)
     OrderGrade.objects.bulk_create(book.grades)
     transaction = Transaction(context)
+    use_phantom_stock(transaction, book, taken_in, day)
     _issue_at_release(transaction, book)
     reserve_needs(transaction, book)
     transaction.post()
@@ -224,139 +215,13 @@ def _blocks(
     return blocks
 
 
-def _operations(order: Order, structure: Structure) -> list[OrderOperation]:
-    enter = entering(structure.operations, order.quantity)
-    centers = {w.code: w for w in WorkCenter.objects.all()}
-    grades = {g.code: g for g in LabourGrade.objects.all()}
-    return [
-        OrderOperation(
-            order=order,
-            number=o.number,
-            name=o.name,
-            work_center=centers[o.work_center],
-            yield_share=o.yield_share,
-            is_report_point=o.is_report_point,
-            steps=[kept_step(s) for s in o.steps],
-            labour_grade=grades.get(o.labour_grade),
-            alternate_centers=list(o.alternate_centers),
-            after=None if o.after is None else list(o.after),
-            setup_hours=o.clock_hours()[0],
-            run_hours=o.clock_hours()[1],
-            each=str(o.multiple.exactly()) if o.multiple else "1",
-            each_per=(o.multiple.per if o.multiple else Per.UNIT).value,
-            **passing_times(o),
-            entering=round_to(enter[o.number].value, UNIT_COST_STEP),
-        )
-        for o in structure.operations
-    ]
-
-
-def _grades(order: Order, structure: Structure, standards: dict[str, Standard]) -> list[OrderGrade]:
-    """Return what the output is sorted into, each grade at its part of the frozen standard."""
-    if not structure.grades or order.standard is None:
-        return []
-    items = items_by_code(g.item for g in structure.grades)
-    factors = grade_factors(structure.item, structure.grades)
-    return [
-        OrderGrade(
-            order=order,
-            item=items[g.item],
-            share=g.share,
-            price=round_to(order.standard.total * factors[g.item], UNIT_COST_STEP),
-        )
-        for g in structure.grades
-    ]
-
-
-def _inputs(
-    order: Order, structure: Structure, standards: dict[str, Standard], day: date
-) -> list[OrderInput]:
-    """Return the costed inputs of the order's structure and of its standard's, matched by key.
-
-    Where both have an input it is valued at the standard's price, so that the standard of
-    what is received is the sum of its inputs.
-    """
-    assert order.standard is not None
-    outputs = items_by_code(o.item for o in structure.outputs)
-    own = cost_structure(
-        structure,
-        standard_lot=order.item.standard_lot,
-        items={c: s.as_item_cost() for c, s in standards.items()},
-        rates=shop_rates(day),
-        units={code: item.unit for code, item in outputs.items()},
-    )
-    ours: dict[InputKey, CostInput] = {i.key(): i for i in own.inputs}
-    theirs: dict[InputKey, CostInput] = {i.key(): i for i in costed(order.standard).inputs}
-    both = (*ours.values(), *theirs.values())
-    codes = {i.code for i in both if i.kind in ITEM_KINDS}
-    suppliers = {p.code: p for p in Partner.objects.filter(code__in={i.code for i in both})}
-    items = items_by_code(codes)
-    centers = {w.code: w for w in WorkCenter.objects.all()}
-    enter = entering(structure.operations, order.quantity)
-    yields = {o.number: o.yield_share for o in structure.operations}
-    lines = {
-        (line.operation, kind, line.item): line
-        for kind, line in (
-            *((InputKind.COMPONENT, c) for c in structure.components),
-            *((InputKind(o.kind.value), o) for o in structure.outputs),
-        )
-    }
-    rows: list[OrderInput] = []
-    for key in [*ours, *(k for k in theirs if k not in ours)]:
-        here, there = ours.get(key), theirs.get(key)
-        priced = there or here
-        assert priced is not None
-        item = items[priced.code] if priced.kind in ITEM_KINDS else None
-        line = lines.get(key)
-        component = line if isinstance(line, ComponentLine) else None
-        allowed = Fraction(here.quantity if here else ZERO)
-        if line:
-            allowed = fraction_of(quantity_per_unit(line, structure.batch_quantity))
-        basis = (here or priced).basis()
-        row = OrderInput(
-            order=order,
-            operation=key[0],
-            kind=priced.kind.value,
-            item=item,
-            work_center=centers[(here or priced).code] if priced.kind in TIME_ELEMENT else None,
-            supplier=suppliers[(here or priced).code]
-            if priced.kind is InputKind.SUBCONTRACT
-            else None,
-            unit=order.item.unit if priced.kind is InputKind.SUBCONTRACT else priced.unit,
-            basis=basis.value,
-            standard_basis=(there or priced).basis().value,
-            issue_rule=component.issue_rule.value if component else "",
-            alternates=[
-                {"item": a.item, "ratio": plain(a.ratio)}
-                for a in (component.alternates if component else ())
-            ],
-            overhead=priced.code if priced.base else "",
-            base=priced.base.value if priced.base else "",
-            agreed_price=here.price if here and here.kind is InputKind.SUBCONTRACT else None,
-            allowed=decimal_of(allowed),
-            allowed_exactly=str(allowed),
-            standard=there.quantity if there else ZERO,
-            price=priced.price,
-            split=split_to_json(dict(priced.split)),
-        )
-        row.need = need_of(row, enter, yields).value
-        rows.append(row)
-    return rows
-
-
 def _issue_at_release(transaction: Transaction, book: OpenBook) -> None:
     """Issue in full what the structure wants issued by the release."""
-    lines = [c for c in book.components() if c.issue_rule == IssueRule.AT_RELEASE and c.need]
+    lines = [c for c in book.components() if c.issue_rule == IssueRule.AT_RELEASE]
+    lines = [c for c in lines if c.still_needed]
     if not lines:
         return
     document = transaction.open(Posting.Kind.ISSUE, cost_object=book.order.cost_object)
     for c in lines:
-        issue(document, c, c.need, book.order.supply_place)
+        issue(document, c, c.still_needed, book.order.supply_place)
     close_document(book, document)
-
-
-def kept_step(step: InstructionStep) -> dict[str, str]:
-    """Return an instruction step as it is kept: what it does not say is left out."""
-    kept = {"kind": step.kind.value, "text": step.text, "unit": step.unit, "picture": step.picture}
-    kept |= {k: plain(v) for k in ("lower", "upper") if (v := getattr(step, k)) is not None}
-    return {k: v for k, v in kept.items() if v}

@@ -33,6 +33,7 @@ from ...web_api.fields import (
 )
 from ..book import OpenBook
 from ..models import OrderInput
+from .standing_in import alternate_of
 
 
 @dataclass(eq=False)
@@ -67,6 +68,8 @@ class MaterialMove(Strict):
     item: Code
     quantity: Quantity
     place: Code | None = None
+    #: the component in whose place the item is issued, or comes back
+    instead_of: Code | None = None
     #: of a tracked item: which pieces; left out, the first to expire or the latest issued
     lots: Lots = []
 
@@ -95,12 +98,13 @@ def issue_material(context: Context, given: IssueMaterial) -> None:
     book.require(Act.POST)
     transaction = Transaction(context)
     document = open_document(transaction, book, Posting.Kind.ISSUE, given)
-    for line, component, place in _lines(book, given):
+    lines = _lines(book, given)
+    for line, component, place in lines:
         issue(document, component, line.quantity, place, line.pieces())
     close_document(book, document)
-    for component in {id(c): c for _, c, _ in _lines(book, given)}.values():
-        if component.used > component.need and component.item:
-            over = (component.used - component.need).normalize()
+    for component in {id(c): c for _, c, _ in lines}.values():
+        if component.covered > component.need and component.item and not component.stands_for:
+            over = (component.covered - component.need).normalize()
             context.effects.remark(component.item.code, f"{over:f} {component.unit} over the need")
     transaction.post()
     book.finish()
@@ -121,15 +125,18 @@ def return_material(context: Context, given: ReturnMaterial) -> None:
 
 
 def _lines(book: OpenBook, given: IssueMaterial) -> list[tuple[MaterialMove, OrderInput, Place]]:
-    items = items_by_code(line.item for line in given.lines)
-    return [
-        (
-            line,
-            book.find_input(InputKind.COMPONENT, line.operation, items[line.item]),
-            stock_place(line.place) if line.place else book.order.supply_place,
+    named = [c for line in given.lines for c in (line.item, line.instead_of) if c]
+    items = items_by_code(named)
+    found = []
+    for line in given.lines:
+        component = book.find_input(
+            InputKind.COMPONENT, line.operation, items[line.instead_of or line.item]
         )
-        for line in given.lines
-    ]
+        if line.instead_of:
+            component = alternate_of(book, component, items[line.item])
+        place = stock_place(line.place) if line.place else book.order.supply_place
+        found.append((line, component, place))
+    return found
 
 
 def open_document(
@@ -153,18 +160,21 @@ def close_document(book: OpenBook, document: Document) -> None:
 
 def charge_overhead(book: OpenBook, document: Document) -> None:
     """Charge the overhead of what a document charges: its bases at the standard's rates."""
-    counted: dict[tuple[int, Base, bool], Decimal] = {}
+    counted: dict[tuple[int, Base, bool, bool], Decimal] = {}
 
-    def count(operation: int, base: Base, is_per_order: bool, quantity: Decimal) -> None:
-        key = (operation, base, is_per_order)
+    def count(
+        operation: int, base: Base, is_per_order: bool, quantity: Decimal, is_rework: bool = False
+    ) -> None:
+        key = (operation, base, is_per_order, is_rework)
         counted[key] = counted.get(key, ZERO) + quantity
 
-    once = {(i.operation, i.kind) for i in book.inputs if i.is_per_order}
+    once = {(i.operation, i.kind) for i in book.inputs if i.is_per_order and not i.is_rework}
     for time in document.times:
         kind = InputKind(time.kind) if time.kind != SET_UP else None
         for base in BASES_OF.get(kind, ()) if kind else ():
             quantity = time.amount if base in COSTS else time.quantity
-            count(time.operation, base, (time.operation, time.kind) in once, quantity)
+            is_once = (time.operation, time.kind) in once and not time.is_rework
+            count(time.operation, base, is_once, quantity, time.is_rework)
     for line in document.lines:
         if line.move.part != StockLine.Part.COMPONENT or line.item.is_made:
             continue
@@ -174,10 +184,12 @@ def charge_overhead(book: OpenBook, document: Document) -> None:
         count(at, Base.MATERIAL_COST, component.is_per_order, sign * line.worth)
     before = len(document.times)
     for i in (i for i in book.inputs if i.overhead):
-        quantity = counted.get((i.operation, Base(i.base), i.is_per_order), ZERO)
+        quantity = counted.get((i.operation, Base(i.base), i.is_per_order, i.is_rework), ZERO)
         amount = money(quantity * i.price)
         if quantity:
-            document.time(i.operation, i.kind, quantity, amount, code=i.overhead)
+            document.time(
+                i.operation, i.kind, quantity, amount, code=i.overhead, is_rework=i.is_rework
+            )
             document.charge(i.operation, amount, split_from_json(i.split))
             document.journal(Account.OVERHEAD_ABSORBED, -amount)
     book.take_times(document.times[before:])

@@ -9,7 +9,6 @@ from typing import Annotated, ClassVar, Literal
 from django.utils import timezone
 from poietic_core.cost.clearing import split_amount
 from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, Element, InputKind
-from poietic_core.cost.variance import worth_after
 from poietic_core.errors import DomainError
 from poietic_core.order.report import backflush, check_flow, moved_by
 from poietic_core.order.states import Act
@@ -22,6 +21,7 @@ from poietic_core.quantity import (
     round_to,
 )
 from poietic_core.structure.model import IssueRule
+from poietic_core.variance.reasons import worth_after
 from pydantic import Field
 
 from ...catalog.models import Item, Place
@@ -81,6 +81,19 @@ class NotAllGraded(DomainError):
     fix: ClassVar[str] = "Enter the pieces of each grade so that they add up to {quantity}."
 
 
+@dataclass(eq=False)
+class MoreThanSetAside(DomainError):
+    """More pieces come out of rework than went in."""
+
+    operation: int
+    quantity: Decimal
+    pending: Decimal
+    code: ClassVar[str] = "report.more_than_set_aside"
+    what: ClassVar[str] = "{quantity} pieces can't come out of rework."
+    why: ClassVar[str] = "{pending} are set aside at operation {operation}."
+    fix: ClassVar[str] = "Report {pending} or fewer, or report the others as worked on now."
+
+
 class ScrapGiven(Strict):
     """Scrapped pieces of one reason."""
 
@@ -127,6 +140,10 @@ class Report(Strict):
     operation: OperationNumber
     good: QuantityOrNone = ZERO
     scrap: Annotated[list[ScrapGiven], Field(max_length=50)] = []
+    #: pieces worked on and set aside, neither good nor lost yet
+    rework: QuantityOrNone = ZERO
+    #: what is reported was set aside before: it is not worked on anew, and its hours are rework
+    of_rework: bool = False
     by_products: Annotated[list[ByProductGiven], Field(max_length=50)] = []
     #: how often the operation was set up since the last report; left out: once, with the first
     times_set_up: Annotated[int, Field(ge=0, le=99)] | None = None
@@ -144,6 +161,10 @@ class Report(Strict):
     complete: bool | Literal["when received"] = False
     happened_at: Moment | None = None
     reason: Note = ""
+
+    def decided(self) -> Decimal:
+        """Return the pieces that are good or lost."""
+        return self.good + sum((s.quantity for s in self.scrap), ZERO)
 
     def hours(self, kind: InputKind) -> Decimal | None:
         """Return the hours stated for a kind of time; None where the standard counts."""
@@ -219,6 +240,10 @@ def _add_report(transaction: Transaction, book: OpenBook, given: Report) -> None
     book.operation(given.operation)
     before = book.progress()
     moved = moved_by(before, given.operation)
+    if given.of_rework:
+        _require_set_aside(book, given)
+        book.ready_for_rework(given.operation)
+        moved = [given.operation]
     document = transaction.open(
         Posting.Kind.REPORT,
         happened_at=given.happened_at,
@@ -228,8 +253,10 @@ def _add_report(transaction: Transaction, book: OpenBook, given: Report) -> None
     )
     _add_units(document, given, moved, book)
     _add_by_products(document, book, given)
-    worked = given.good + sum((s.quantity for s in given.scrap), ZERO)
-    times = _add_setups(document, book, given, moved, worked)
+    worked = ZERO if given.of_rework else given.decided() + given.rework
+    times = {given.operation: 0}
+    if not given.of_rework:
+        times = _add_setups(document, book, given, moved, worked)
     _add_times(document, book, given, times, worked)
     _add_subcontract(document, book, given, moved, worked)
     if worked:
@@ -253,20 +280,34 @@ def _add_report(transaction: Transaction, book: OpenBook, given: Report) -> None
         complete(transaction, book, charge_leftovers=False)
 
 
+def _require_set_aside(book: OpenBook, given: Report) -> None:
+    """Refuse to decide on more pieces than wait for rework."""
+    if given.rework:
+        raise InvalidInput(["rework: pieces that come out of rework are good or scrap"])
+    if given.times_set_up:
+        raise InvalidInput(["times_set_up: rework has no setups of its own; state its hours"])
+    pending = book.operation(given.operation).rework
+    if given.decided() > pending:
+        raise MoreThanSetAside(given.operation, given.decided(), pending)
+
+
 def _add_units(document: Document, given: Report, moved: list[int], book: OpenBook) -> None:
     """Add good and scrapped pieces; operations not reported by themselves pass all of them on."""
     item = book.order.item
     times = [given.hours(k) for k in TIME_ELEMENT]
-    if not (given.good or given.scrap or given.by_products or any(times)):
+    if not (given.decided() or given.rework or given.by_products or any(times)):
         raise InvalidInput(["good: nothing is reported: no pieces, no by-product, no time"])
     require_step("The good quantity", given.good, step=item.step, unit=item.unit)
     for s in given.scrap:
         require_step("The scrap quantity", s.quantity, step=item.step, unit=item.unit)
     reasons = scrap_reasons([s.reason for s in given.scrap])
-    scrapped = sum((s.quantity for s in given.scrap), ZERO)
+    require_step("The quantity for rework", given.rework, step=item.step, unit=item.unit)
     for number in moved[:-1]:
-        if given.good + scrapped:
-            document.units(number, given.good + scrapped, UnitLine.Kind.GOOD)
+        if passed_on := given.decided() + given.rework:
+            document.units(number, passed_on, UnitLine.Kind.GOOD)
+    set_aside = -given.decided() if given.of_rework else given.rework
+    if set_aside:
+        document.units(given.operation, set_aside, UnitLine.Kind.REWORK)
     if given.good:
         document.units(given.operation, given.good, UnitLine.Kind.GOOD)
     for s in given.scrap:
@@ -335,14 +376,16 @@ def _add_times(
         kind = InputKind(i.kind)
         if kind not in TIME_ELEMENT or i.operation not in times or i.work_center is None:
             continue
+        if i.is_rework != given.of_rework:
+            continue
         hours = given.hours(kind) if i.operation == given.operation else None
-        if hours is None:
+        if hours is None and not given.of_rework:
             hours = _standard_hours(i, book, times[i.operation], worked)
         if hours:
             grade = grades.get(i.operation)
             rate = rates.hour(kind, i.work_center.code, grade.code if grade else "")
             amount = money(hours * rate.per_hour)
-            document.time(i.operation, kind.value, hours, amount)
+            document.time(i.operation, kind.value, hours, amount, is_rework=i.is_rework)
             for element, part in split_amount(amount, rate.split).items():
                 document.charge(i.operation, part, {element: part})
                 document.journal(ABSORBED.get(element, Account.OVERHEAD_ABSORBED), -part)
@@ -368,7 +411,9 @@ def _add_subcontract(
 ) -> None:
     """Charge what suppliers are paid for the pieces, by the payment basis."""
     for i in book.inputs:
-        if i.kind != InputKind.SUBCONTRACT or i.operation not in moved or not worked:
+        if i.kind != InputKind.SUBCONTRACT or i.operation not in moved:
+            continue
+        if not (worked or (i.is_per_good and given.good)):
             continue
         is_reported = i.operation == given.operation
         if i.is_per_order:
@@ -391,7 +436,7 @@ def _standard_hours(i: OrderInput, book: OpenBook, times: int, worked: Decimal) 
     return backflush(
         per_unit=Fraction(i.allowed_exactly),
         units_to_date=book.done(i) + (times if i.is_per_order else worked),
-        charged_so_far=i.used,
+        charged_so_far=i.covered,
         step=HOUR_STEP,
     )
 
@@ -420,7 +465,7 @@ def _add_backflush(
         due = backflush(
             per_unit=Fraction(c.allowed_exactly),
             units_to_date=done,
-            charged_so_far=c.used,
+            charged_so_far=c.covered,
             step=c.item.step,
         )
         if due:

@@ -12,12 +12,12 @@ def reserve_needs(transaction: Transaction, book: OpenBook) -> None:
     """Reserve what is free of each component, and say what is short; that stops nothing."""
     owner, place = book.order.cost_object, book.order.supply_place
     context = transaction.context
-    components = [(c, c.item) for c in book.components() if c.item and c.need > c.used]
+    components = [(c, c.item) for c in book.components() if c.item and c.still_needed]
     transaction.concern((item.pk for _, item in components), owner)
 
     def reserve() -> None:
         for c, item in components:
-            wanted = c.need - c.used
+            wanted = c.still_needed
             got = transaction.reservations.reserve(
                 owner, c.operation, item, place, wanted, context.now.date()
             )

@@ -105,8 +105,11 @@ export function StockAndUse({ item }: { item: Item }) {
       </thead>
       <tbody>
         {stock.data?.map((s) => (
-          <tr key={s.place}>
-            <td>{s.place}</td>
+          <tr key={`${s.place} ${s.lot}`}>
+            <td>
+              {s.place}
+              {s.lot && <span className="code ml-2 text-quiet">{s.lot}</span>}
+            </td>
             <td className="num">
               <Quantity value={s.quantity} unit={item.unit} />
             </td>

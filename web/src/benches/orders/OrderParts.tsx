@@ -23,8 +23,9 @@ export function OperationStrip({ order }: { order: Order }) {
                 {o.number} {o.name}
               </strong>{' '}
               <span className="code text-quiet">{o.work_center}</span>{' '}
-              {isZero(o.good) && isZero(o.scrap) ? 'not begun' : `${quantity(o.good)} good`}
+              {isZero(o.good) && isZero(o.scrap) && isZero(o.rework) ? 'not begun' : `${quantity(o.good)} good`}
               {!isZero(o.scrap) && `, ${quantity(o.scrap)} scrap`}
+              {!isZero(o.rework) && `, ${quantity(o.rework)} set aside for rework`}
               {!isZero(o.due) && <span className="text-quiet">, {quantity(o.due)} due</span>}
               {isDone && ' ✓'}
               {o.after && <span className="text-quiet"> · {afterWords(o.after)}</span>}
@@ -118,6 +119,9 @@ export function Material({ order }: { order: Order }) {
                       <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(i.code)}`}>
                         {i.code}
                       </Link>
+                      {i.instead_of.length > 0 && (
+                        <span className="ml-1.5 text-[12px] text-quiet">in place of {i.instead_of.join(', ')}</span>
+                      )}
                       {i.code === costliest && (
                         <span className="ml-1.5 text-[12px] text-quiet">
                           costliest <kbd>Alt-X</kbd>
@@ -141,11 +145,12 @@ export function Material({ order }: { order: Order }) {
           {times
             .filter((i) => i.operation === number)
             .map((i) => (
-              <tr key={i.kind + i.code}>
+              <tr key={`${i.kind}${i.code}${i.is_rework}`}>
                 <td className="pl-4!">
                   <span className="flex h-[28px] items-center">
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
                     {i.kind === 'subcontract' || i.kind.endsWith('overhead') ? `${i.kind} ${i.code}` : i.kind}
+                    {i.is_rework && <span className="ml-1.5 text-[12px] text-quiet">rework</span>}
                   </span>
                 </td>
                 <Amounts input={i} />

@@ -63,6 +63,7 @@ function Page({ posting: p }: { posting: Posting }) {
               <tr key={n}>
                 <td className="pl-4!">
                   {s.name} <span className="code">{s.item}</span>
+                  {s.lot && <span className="code ml-2 text-quiet">{s.lot}</span>}
                 </td>
                 <td>{s.from_place}</td>
                 <td>{s.to_place}</td>
@@ -90,7 +91,7 @@ function Page({ posting: p }: { posting: Posting }) {
             {p.units.map((u, n) => (
               <tr key={`u${n}`}>
                 <td className="pl-4!">
-                  op {u.operation} {u.is_good ? 'good' : `scrap, ${u.reason}`}
+                  op {u.operation} {u.kind === 'scrap' ? `scrap, ${u.reason}` : u.kind}
                 </td>
                 <td className="num">{quantity(u.quantity)}</td>
                 <td />

@@ -1,0 +1,1 @@
+"""Why an order costs what it does: the variances against its frozen standard, cause by cause."""
