@@ -18,7 +18,7 @@ from poietic.commanding.jobs import JobStopped
 from poietic.commanding.registry import COMMANDS
 from poietic.commanding.run import post
 from poietic.costing import storing
-from poietic.costing.commands import RollUpNext
+from poietic.costing.commands.standards import RollUpNext
 from poietic.costing.frozen import costed
 from poietic.costing.models import CostSet, Standard
 from poietic.costing.queries import standards_in_force

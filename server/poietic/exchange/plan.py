@@ -40,7 +40,7 @@ from .tables import BY_NAME, Fault, Row
 from .writing import content_of
 
 #: what an item keeps for good, once it has stock or is used
-FIXED = ("unit", "source", "step", "valuation", "is_phantom")
+FIXED = ("unit", "source", "step", "valuation", "tracking", "is_phantom")
 
 
 @dataclass(frozen=True, slots=True)

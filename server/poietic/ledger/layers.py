@@ -1,6 +1,6 @@
 """Layers of value as a command finds them, and what it takes out of and puts back into them."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import ClassVar
@@ -13,6 +13,7 @@ from poietic_core.stock.layers import (
 )
 from poietic_core.stock.layers import (
     Taking,
+    layers_of,
     outstanding,
     restore_latest,
     take_oldest,
@@ -20,6 +21,7 @@ from poietic_core.stock.layers import (
 )
 from poietic_core.stock.valuation import Method
 
+from ..catalog.models import Item
 from ..commanding.bulk import insert_rows, update_rows
 from .document import Document, Line
 from .models import Consumption, Layer
@@ -54,8 +56,8 @@ class LayerBook:
     gone_to: dict[tuple[int, int | None, int], list[tuple[str, Taking]]] = field(
         default_factory=dict
     )
-    _taken: list[tuple[Document, Line, Taking]] = field(default_factory=list)
-    _opened: list[tuple[Document, Line, int]] = field(default_factory=list)
+    _taken: list[tuple[Document, Line | None, Taking]] = field(default_factory=list)
+    _opened: list[tuple[Document, Line | None, int, str]] = field(default_factory=list)
 
     @classmethod
     def read(cls, items: Sequence[int], documents: Sequence[Document]) -> "LayerBook":
@@ -165,20 +167,48 @@ class LayerBook:
         return self.gone_to.setdefault((holder, line.move.operation, line.item.pk), [])
 
     def _open(self, document: Document, line: Line, value: Decimal) -> None:
+        self._add(document, line, line.item, line.lot, line.quantity, value)
+
+    def _add(
+        self,
+        document: Document,
+        line: Line | None,
+        item: Item,
+        lot: str,
+        quantity: Decimal,
+        value: Decimal,
+    ) -> None:
         key = YOUNGER + len(self._opened)
         self.layers[key] = Layer(
-            item=line.item,
-            quantity=line.quantity,
-            value=value,
-            quantity_left=line.quantity,
-            value_left=value,
+            item=item, quantity=quantity, value=value, quantity_left=quantity, value_left=value
         )
-        self._opened.append((document, line, key))
+        self._opened.append((document, line, key, lot))
+
+    # --- another way of valuing
+
+    def dissolve(self, document: Document, item: Item) -> None:
+        """Empty all layers of an item: what is left of them is one pool from now on."""
+        for key, layer in self.layers.items():
+            if layer.item_id == item.pk and layer.quantity_left:
+                taking = Taking(layer=key, quantity=layer.quantity_left, value=layer.value_left)
+                layer.quantity_left = layer.value_left = ZERO
+                self._taken.append((document, None, taking))
+
+    def divide(
+        self, document: Document, item: Item, value: Decimal, by_lot: Mapping[str, Decimal]
+    ) -> None:
+        """Make layers of a pool: one for each lot, the value by quantity."""
+        values = layers_of(value, list(by_lot.values()))
+        for (lot, quantity), part in zip(by_lot.items(), values, strict=True):
+            self._add(document, None, item, lot, quantity, part)
 
     # --- saving
 
     def save(
-        self, postings: dict[int, int], lines: dict[int, int], lots: dict[int, int | None]
+        self,
+        postings: Mapping[int, int],
+        lines: Mapping[int, int],
+        lot_of: Callable[[int, str], int | None],
     ) -> None:
         """Write new layers, what is left of the others, and what was taken.
 
@@ -186,27 +216,21 @@ class LayerBook:
         ----------
         postings : key of the posting by the `id` of its document
         lines : key of the stock line by the `id` of the line
-        lots : key of the lot by the `id` of the line
+        lot_of : key of a lot by item and code
         """
-        opened = [(self.layers[key], document, line) for document, line, key in self._opened]
+
+        def row(document: Document, line: Line | None, key: int, lot: str) -> tuple[object, ...]:
+            w = self.layers[key]
+            at = lines[id(line)] if line else None
+            left = (w.quantity_left, w.value_left)
+            return (w.item_id, lot_of(w.item_id, lot), postings[id(document)], at, w.quantity, w.value, *left)  # fmt: skip
+
         keys = insert_rows(
             Layer,
             ("item", "lot", "posting", "line", "quantity", "value", "quantity_left", "value_left"),
-            [
-                (
-                    w.item_id,
-                    lots[id(line)],
-                    postings[id(d)],
-                    lines[id(line)],
-                    w.quantity,
-                    w.value,
-                    w.quantity_left,
-                    w.value_left,
-                )
-                for w, d, line in opened
-            ],
+            [row(*opened) for opened in self._opened],
         )
-        kept = {key: new for (_, _, key), new in zip(self._opened, keys, strict=True)}
+        kept = {key: new for (_, _, key, _), new in zip(self._opened, keys, strict=True)}
         touched = {t.layer for _, _, t in self._taken if t.layer < YOUNGER}
         update_rows(
             Layer,
@@ -217,7 +241,7 @@ class LayerBook:
             Consumption,
             ("posting", "layer", "line", "quantity", "value"),
             [
-                (postings[id(d)], kept.get(t.layer, t.layer), lines[id(line)], t.quantity, t.value)
+                (postings[id(d)], kept.get(t.layer, t.layer), lines[id(line)] if line else None, t.quantity, t.value)
                 for d, line, t in self._taken
             ],
-        )
+        )  # fmt: skip

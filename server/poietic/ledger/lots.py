@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 from decimal import Decimal
 from functools import reduce
 from operator import or_
@@ -22,6 +23,7 @@ from poietic_core.stock.lots import (
     require_usable,
     stem_of,
 )
+from poietic_core.stock.valuation import NotEnoughStock
 
 from ..catalog.models import Item, Place
 from ..commanding.bulk import insert_rows, upsert_rows
@@ -113,9 +115,13 @@ class LotBook:
             item__in=items, posting__cost_object__in=cost_objects, part=StockLine.Part.COMPONENT
         )
         rows = lines.order_by("pk").values_list("posting__cost_object", "operation", "item", "lot__code", "quantity", "to_place__kind")  # fmt: skip
+        named = set()
         for cost_object, operation, item, lot, quantity, kind in rows:
+            named.add(lot or "")
             sign = 1 if kind == Place.Kind.WIP else -1
             self._note((cost_object, operation, item), lot or "", sign * quantity)
+        for found in Lot.objects.filter(item__in=items, code__in=named):
+            self.lots.setdefault((found.item_id, found.code), found)
 
     def _note(self, holder: Holder, lot: str, quantity: Decimal) -> None:
         held = self.issued.setdefault(holder, {})
@@ -175,10 +181,11 @@ class LotBook:
         else:
             stock = [as_core(b.lot, b.quantity) for b in there if b.lot]
             chosen = first_out(stock, move.quantity, day)
-            rest = move.quantity - sum((q for _, q in chosen), ZERO)
-            for at, (lot, quantity) in enumerate(chosen):
-                # what is missing is asked of the last one, and refused there
-                yield Pieces(lot=lot, quantity=quantity + (rest if at == len(chosen) - 1 else ZERO))
+            usable = sum((q for _, q in chosen), ZERO)
+            if usable < move.quantity:
+                raise _too_few(move, usable, stock, day)
+            for lot, quantity in chosen:
+                yield from _apart(tracking, lot, quantity)
 
     def _held(self, document: Document, move: Move) -> dict[str, Decimal]:
         holder = document.cost_object.pk if document.cost_object else 0
@@ -269,6 +276,17 @@ def as_core(lot: Lot, quantity: Decimal) -> LotStock:
         state=LotState(lot.state),
         expires_on=lot.expires_on,
     )
+
+
+def _too_few(move: Move, usable: Decimal, stock: Sequence[LotStock], day: date) -> NotEnoughStock:
+    """Return the refusal of more than is usable at a place, with what is held back there."""
+    unit = move.item.unit
+    held_back = [
+        f"{lot.quantity.normalize():f} {unit} {lot.code} at {move.out_of.name}, which may not be used"
+        for lot in stock
+        if lot.quantity and not lot.may_be_used(day)
+    ]
+    return NotEnoughStock(move.item.code, move.out_of.name, move.quantity, usable, unit, held_back)
 
 
 def _apart(tracking: Tracking, lot: str, quantity: Decimal) -> Iterator[Pieces]:

@@ -191,6 +191,31 @@ class Stock:
             document.journal(Account.STOCK_REVALUATION, -gain)
         return gain
 
+    def value_by(
+        self, document: Document, item: Item, method: Method, standard: Decimal | None
+    ) -> None:
+        """Value an item by another method from now on; what that makes it worth more is revaluation.
+
+        Only coming to a standard changes the value. Layers are made of the pool, of lot actual
+        one for each lot; the pool is made of layers.
+        """
+        holding = self.holdings[item.pk]
+        if holding.item.method.has_layers:
+            self.layers.dissolve(document, item)
+        if method is Method.STANDARD:
+            if standard is None:
+                raise NoStandard(item.code)
+            self.revalue(document, item.pk, standard)
+        holding.standard = standard
+        holding.change = self.context.change
+        if method.has_layers and holding.quantity:
+            by_lot: dict[str, Decimal] = {}
+            for (of, _, lot), b in self.balances.items():
+                if of == item.pk and b.quantity:
+                    key = lot if method is Method.LOT_ACTUAL else ""
+                    by_lot[key] = by_lot.get(key, ZERO) + b.quantity
+            self.layers.divide(document, item, holding.value, by_lot)
+
     def touch(self, key: Key) -> StockBalance:
         """Return a balance that is about to be changed."""
         self._moved.add(key)

@@ -134,14 +134,16 @@ class Transaction:
 
     def _write_lines(self, postings: dict[int, int]) -> None:
         lines = [(postings[id(d)], line) for d in self.documents for line in d.lines]
-        lots = {id(line): self.stock.lots.key_of(line.item.pk, line.lot) for _, line in lines}
         keys = insert_rows(
             StockLine,
             ("posting", "item", "lot", "from_place", "to_place", "quantity", "value", "worth", "part", "operation"),
-            [_stock_row(posting, line, lots[id(line)]) for posting, line in lines],
+            [
+                _stock_row(posting, line, self.stock.lots.key_of(line.item.pk, line.lot))
+                for posting, line in lines
+            ],
         )  # fmt: skip
         by_line = {id(line): key for (_, line), key in zip(lines, keys, strict=True)}
-        self.stock.layers.save(postings, by_line, lots)
+        self.stock.layers.save(postings, by_line, self.stock.lots.key_of)
         insert_rows(
             JournalLine,
             ("posting", "account", "operation", "element", "item", "cost_object", "amount"),

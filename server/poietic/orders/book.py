@@ -396,7 +396,7 @@ class OpenBook(OrderBook):
         for i in self.inputs:
             for f in i.stands_for:
                 each = Fraction(f["times"]) / Fraction(f["per"])
-                covered[f["input"]] = covered.get(f["input"], Fraction(0)) + i.used * each
+                covered[f["input"]] = covered.get(f["input"], Fraction(0)) + Fraction(i.used) * each
         for i in self.inputs:
             stood_in = decimal_of(covered.get(i.pk, Fraction(0)))
             i.stood_in = round_to(stood_in, UNIT_COST_STEP)

@@ -27,7 +27,12 @@ class LotReceived(Strict):
 
     def pieces(self) -> Pieces:
         """Return it as the ledger takes it."""
-        return Pieces(**self.model_dump())
+        return Pieces(
+            lot=self.lot,
+            quantity=self.quantity,
+            supplier_code=self.supplier_code,
+            expires_on=self.expires_on,
+        )
 
 
 class MaterialLine(Strict):

@@ -365,6 +365,17 @@ export const forms: Record<string, FormSpec> = {
       field('note', 'Why', 'text', optional),
     ],
   },
+  'change-valuation': {
+    act: (g) => `Value ${words(g, 'item')} by ${words(g, 'valuation')}`,
+    fields: [
+      field('item', 'Item', 'item'),
+      field('valuation', 'Valued by', 'choice', {
+        options: ['moving average', 'FIFO layers', 'lot actual', 'standard'],
+        hint: 'what is in stock is carried over',
+      }),
+      field('note', 'Why', 'text', optional),
+    ],
+  },
   'freeze-standard': {
     act: () => 'Freeze the standard',
     fields: [field('note', 'Why', 'text', optional)],

@@ -4,20 +4,48 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('ledger', '0010_one_balance_per_lot'),
+        ("ledger", "0010_one_balance_per_lot"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='timeline',
-            name='is_rework',
+            model_name="timeline",
+            name="is_rework",
             field=models.BooleanField(default=False),
         ),
         migrations.AlterField(
-            model_name='journalline',
-            name='account',
-            field=models.CharField(choices=[('stock', 'Stock'), ('work in process', 'Wip'), ('goods received not invoiced', 'Goods Received'), ('labour absorbed', 'Labour Absorbed'), ('machine absorbed', 'Machine Absorbed'), ('overhead absorbed', 'Overhead Absorbed'), ('scrap expense', 'Scrap Expense'), ('purchase price variance', 'Purchase Price Variance'), ('stock revaluation', 'Stock Revaluation'), ('price variance', 'Price Variance'), ('rate variance', 'Rate Variance'), ('usage variance', 'Usage Variance'), ('efficiency variance', 'Efficiency Variance'), ('substitution variance', 'Substitution Variance'), ('rework variance', 'Rework Variance'), ('yield variance', 'Yield Variance'), ('method variance', 'Method Variance'), ('setup variance', 'Setup Variance'), ('order size variance', 'Order Size Variance'), ('by-product price variance', 'By Product Price Variance'), ('by-product quantity variance', 'By Product Quantity Variance'), ('output mix variance', 'Output Mix Variance'), ('grading variance', 'Grading Variance'), ('fixed overhead volume variance', 'Fixed Overhead Volume Variance'), ('rounding variance', 'Rounding Variance')], max_length=40),
+            model_name="journalline",
+            name="account",
+            field=models.CharField(
+                choices=[
+                    ("stock", "Stock"),
+                    ("work in process", "Wip"),
+                    ("goods received not invoiced", "Goods Received"),
+                    ("labour absorbed", "Labour Absorbed"),
+                    ("machine absorbed", "Machine Absorbed"),
+                    ("overhead absorbed", "Overhead Absorbed"),
+                    ("scrap expense", "Scrap Expense"),
+                    ("purchase price variance", "Purchase Price Variance"),
+                    ("stock revaluation", "Stock Revaluation"),
+                    ("price variance", "Price Variance"),
+                    ("rate variance", "Rate Variance"),
+                    ("usage variance", "Usage Variance"),
+                    ("efficiency variance", "Efficiency Variance"),
+                    ("substitution variance", "Substitution Variance"),
+                    ("rework variance", "Rework Variance"),
+                    ("yield variance", "Yield Variance"),
+                    ("method variance", "Method Variance"),
+                    ("setup variance", "Setup Variance"),
+                    ("order size variance", "Order Size Variance"),
+                    ("by-product price variance", "By Product Price Variance"),
+                    ("by-product quantity variance", "By Product Quantity Variance"),
+                    ("output mix variance", "Output Mix Variance"),
+                    ("grading variance", "Grading Variance"),
+                    ("fixed overhead volume variance", "Fixed Overhead Volume Variance"),
+                    ("rounding variance", "Rounding Variance"),
+                ],
+                max_length=40,
+            ),
         ),
     ]

@@ -4,25 +4,24 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('orders', '0010_an_order_is_a_cost_object'),
+        ("orders", "0010_an_order_is_a_cost_object"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='orderinput',
-            name='is_rework',
+            model_name="orderinput",
+            name="is_rework",
             field=models.BooleanField(default=False),
         ),
         migrations.AddField(
-            model_name='orderinput',
-            name='stands_for',
+            model_name="orderinput",
+            name="stands_for",
             field=models.JSONField(default=list),
         ),
         migrations.AddField(
-            model_name='orderinput',
-            name='stood_in',
+            model_name="orderinput",
+            name="stood_in",
             field=models.DecimalField(decimal_places=6, default=0, max_digits=18),
         ),
     ]

@@ -12,19 +12,19 @@ from poietic_core.quantity import ZERO
 from poietic_core.stock.valuation import Method
 from pydantic import Field
 
-from ..catalog.models import Item
-from ..catalog.queries import items_by_code
-from ..commanding.reading import COST_READERS
-from ..commanding.registry import Context, command
-from ..commanding.roles import Role
-from ..ledger.models import Holding, Posting
-from ..ledger.transaction import Transaction
-from ..web_api.errors import InvalidInput, NotFound
-from ..web_api.fields import Change, Code, CodePattern, Day, Name, Note, Price, Strict
-from .models import CostSet, Standard
-from .queries import current_set, rolling_now
-from .sets import as_change, set_in_arrays
-from .storing import forget, store_rolled, totals_of, without_collector
+from ...catalog.models import Item
+from ...catalog.queries import items_by_code
+from ...commanding.reading import COST_READERS
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...ledger.models import Holding, Posting
+from ...ledger.transaction import Transaction
+from ...web_api.errors import InvalidInput, NotFound
+from ...web_api.fields import Change, Code, CodePattern, Day, Name, Note, Price, Strict
+from ..models import CostSet, Standard
+from ..queries import current_set, rolling_now
+from ..sets import as_change, set_in_arrays
+from ..storing import forget, store_rolled, totals_of, without_collector
 
 #: which set is in force, and which is next, is changed by one command at a time
 SETS = "cost sets"
