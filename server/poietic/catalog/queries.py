@@ -6,6 +6,7 @@ from django.db.models import Model, QuerySet
 from django.db.models.expressions import RawSQL
 from poietic_core.cost.prices import Form, StockForm
 
+from ..commanding.prepared import Prepared
 from ..web_api.errors import Exists, NotFound
 from .models import Item, Place, Reason
 
@@ -46,9 +47,14 @@ def stock_place(code: str) -> Place:
 
 def place_of_kind(kind: Place.Kind) -> Place:
     """Return the one place of a kind that ends movements (supplier, work in process)."""
+    if there := PLACES_OF_KIND.of(kind.value):
+        return there[0]
     code = kind.value.replace(" ", "-")
     names = {"code": code, "scan_code": code, "name": kind.value.capitalize()}
     return Place.objects.get_or_create(kind=kind, partner=None, defaults=names | {"change": 0})[0]
+
+
+PLACES_OF_KIND = Prepared(lambda kind: Place.objects.filter(kind=kind, partner=None))
 
 
 def supplier_place(code: str | None) -> Place:

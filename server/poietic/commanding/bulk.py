@@ -7,6 +7,8 @@ from functools import cache
 from django.db import connection
 from django.db.models import Model
 
+from .prepared import planned_once
+
 Row = Sequence[object]
 
 
@@ -14,7 +16,7 @@ def insert_rows(model: type[Model], fields: tuple[str, ...], rows: Sequence[Row]
     """Append rows and return their keys, in the order of the rows."""
     if not rows:
         return []
-    with connection.cursor() as cursor:
+    with planned_once() as cursor:
         cursor.execute(_insertion(model, fields), _arrays(rows))
         return [row[0] for row in cursor.fetchall()]
 
@@ -23,7 +25,7 @@ def update_rows(model: type[Model], fields: tuple[str, ...], rows: Sequence[Row]
     """Change rows that are there; the first field is the key."""
     if not rows:
         return
-    with connection.cursor() as cursor:
+    with planned_once() as cursor:
         cursor.execute(_change(model, fields), _arrays(rows))
 
 
@@ -34,7 +36,7 @@ def upsert_rows(
     listed = list(rows)
     if not listed:
         return
-    with connection.cursor() as cursor:
+    with planned_once() as cursor:
         cursor.execute(_upsertion(model, key, fields), _arrays(listed))
 
 

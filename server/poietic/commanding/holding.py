@@ -48,13 +48,15 @@ def turn() -> Iterator[None]:
         _turns.release()
 
 
-def say_who(title: str, person: AbstractBaseUser | None, waits: str) -> None:
-    """Name the transaction for those who wait for it, and bound how long it waits for others."""
+def say_who(title: str, person: AbstractBaseUser | None, waits: str, key: str = "") -> None:
+    """Name the transaction for those who wait for it, bound how long it waits, and wait for its key."""
     name = f"{MARK}{title} by {person or 'the system'}".encode()[:60].decode(errors="ignore")
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT set_config('application_name', %s, true), set_config('lock_timeout', %s, true)",
-            [name, waits],
+            "WITH said AS MATERIALIZED (SELECT set_config('application_name', %s, true), "
+            "set_config('lock_timeout', %s, true)) "
+            "SELECT CASE WHEN %s <> '' THEN pg_advisory_xact_lock(hashtextextended(%s, 0)) END FROM said",
+            [name, waits, key, key],
         )
 
 

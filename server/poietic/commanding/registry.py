@@ -44,10 +44,14 @@ class Context:
         keys = self.lock_rows(rows)
         locked = list(rows.filter(pk__in=keys).order_by("pk")) if keys else []
         for row in locked:
-            self.found.setdefault(f"{kind}:{row}", row.change)
+            self.note(kind, row)
         return locked
 
-    def lock_rows(self, rows: QuerySet[M]) -> list[object]:
+    def note(self, kind: str, row: Changing) -> None:
+        """Note the change number of a row as it was found, of a kind of thing."""
+        self.found.setdefault(f"{kind}:{row}", row.change)
+
+    def lock_rows(self, rows: QuerySet[M]) -> list[Any]:
         """Lock rows in one statement, in the order of their keys, and return these."""
         alone = rows.select_related(None).prefetch_related(None).order_by("pk")
         locking = alone.select_for_update(of=("self",), no_key=True)
@@ -66,7 +70,7 @@ class Context:
             keys = [row[0] for row in cursor.fetchall()]
         held = list(rows.filter(pk__in=keys).order_by("pk")) if keys else []
         for row in held:
-            self.found.setdefault(f"{kind}:{row}", row.change)
+            self.note(kind, row)
         return held
 
     def guard(self, what: str) -> None:

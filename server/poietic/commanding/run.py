@@ -20,10 +20,12 @@ from psycopg.errors import (
 from ..web_api.errors import beyond_column
 from ..web_api.events import publish
 from ..web_api.fields import Strict
+from .bulk import insert_rows
 from .effects import Consequences
 from .errors import AgainstRule, ChangedSince, KeyUsed, RoleNeeded
 from .holding import say_who, turn, who_holds
 from .models import Entry
+from .prepared import Prepared
 from .registry import Command, Context
 
 #: what is being done, and how much of how much of it is
@@ -34,6 +36,8 @@ PREVIEW_WAITS, POSTING_WAITS, JOB_WAITS = "1s", "6s", "30s"
 TRIES = 5
 #: what the database says where two did at once what only one can
 LOST_RACES = (UniqueViolation, ExclusionViolation, ForeignKeyViolation)
+
+ENTRIES = Prepared(lambda key: Entry.objects.filter(key=key))
 
 
 class Seen(Schema):
@@ -102,10 +106,8 @@ def post(
 
     def attempt() -> Outcome:
         with transaction.atomic():
-            say_who(command.title, person, JOB_WAITS if progress else POSTING_WAITS)
-            with connection.cursor() as cursor:
-                cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", [key])
-            if before := Entry.objects.filter(key=key).first():
+            say_who(command.title, person, JOB_WAITS if progress else POSTING_WAITS, key)
+            for before in ENTRIES.of(key):
                 if before.fingerprint != fingerprint:
                     raise KeyUsed(key)
                 return Outcome.model_validate(before.answer)
@@ -194,16 +196,22 @@ def _run(
     )
     if seen:
         _require_as_seen(seen, outcome)
-    Entry.objects.create(
-        id=change,
-        key=key or own_key("preview", change),
-        fingerprint=fingerprint,
-        command=command.name,
-        title=command.title,
-        person_id=person.pk if person else None,
-        entered_at=now,
-        given=given.model_dump(mode="json"),  # secrets are masked by their type
-        answer=outcome.model_dump(mode="json"),
+    insert_rows(
+        Entry,
+        ("id", "key", "fingerprint", "command", "title", "person", "entered_at", "given", "answer"),
+        [
+            (
+                change,
+                key or own_key("preview", change),
+                fingerprint,
+                command.name,
+                command.title,
+                person.pk if person else None,
+                now,
+                given.model_dump_json(),  # secrets are masked by their type
+                outcome.model_dump_json(),
+            )
+        ],
     )
     publish(
         change=change,

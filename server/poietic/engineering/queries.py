@@ -1,5 +1,6 @@
 """Rows of structures and work centers as the core's objects."""
 
+from collections.abc import Iterable
 from datetime import UTC, date
 from decimal import Decimal
 from zoneinfo import ZoneInfo
@@ -20,6 +21,7 @@ from poietic_core.structure.phantom import Inlined, inline
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
+from ..commanding.prepared import Prepared
 from ..web_api.errors import NotFound
 from .models import (
     GradeRate,
@@ -128,6 +130,29 @@ def shop_rates(day: date) -> ShopRates:
         {r.grade.code: r.rate for r in grades},
         [overhead_rate(b) for b in sorted(charged, key=lambda b: b.code)],
         ended,
+    )
+
+
+CENTER_RATES = Prepared(
+    lambda keys: WorkCenterRate.objects.filter(work_center__in=any_of(keys)).select_related(
+        "work_center"
+    )
+)
+GRADE_RATES = Prepared(
+    lambda keys: GradeRate.objects.filter(grade__in=any_of(keys)).select_related("grade")
+)
+
+
+def hourly_rates(day: date, centers: Iterable[int], grades: Iterable[int]) -> ShopRates:
+    """Return the rates of some work centers and labour grades in force on a day."""
+    begun = [r for r in CENTER_RATES.of_any(centers) if r.effective_from is None or r.effective_from <= day]  # fmt: skip
+    wages = [r for r in GRADE_RATES.of_any(grades) if r.effective_from is None or r.effective_from <= day]  # fmt: skip
+    return ShopRates(
+        {
+            r.work_center.code: Rates(labour=r.labour_rate, machine=rate_of(layers_of(r)))
+            for r in begun
+        },
+        {r.grade.code: r.rate for r in wages},
     )
 
 

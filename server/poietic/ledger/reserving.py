@@ -10,7 +10,9 @@ from poietic_core.quantity import ZERO
 from poietic_core.stock.lots import LotState
 
 from ..catalog.models import Item, Place
+from ..catalog.queries import any_of
 from ..commanding.bulk import upsert_rows
+from ..commanding.prepared import Prepared
 from .document import Document
 from .lots import as_core
 from .models import CostObject, Reservation, StockBalance, StockLine
@@ -18,6 +20,10 @@ from .stock import Stock
 
 #: cost object, operation, item, place, lot ("" for any)
 Line = tuple[int, int, int, int, str]
+
+RESERVED = Prepared(
+    lambda keys: Reservation.objects.filter(cost_object__in=any_of(keys)).select_related("lot")
+)
 
 
 @dataclass
@@ -34,10 +40,12 @@ class ReservationBook:
     ) -> "ReservationBook":
         """Read what cost objects have reserved of items whose holdings are locked."""
         book = cls(stock)
-        keys, wanted = {c.pk for c in cost_objects}, list(items)
+        keys, wanted = {c.pk for c in cost_objects}, set(items)
         if not keys or not wanted:
             return book
-        for r in Reservation.objects.filter(cost_object__in=keys, item__in=wanted).select_related("lot"):  # fmt: skip
+        for r in RESERVED.of_any(keys):
+            if r.item_id not in wanted:
+                continue
             lot = r.lot.code if r.lot else ""
             book.held[r.cost_object_id, r.operation, r.item_id, r.place_id, lot] = r.quantity
             if r.lot:

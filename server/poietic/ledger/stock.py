@@ -11,8 +11,10 @@ from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method, NoStandard, NotEnoughStock, move
 
 from ..catalog.models import Item, Place
+from ..catalog.queries import any_of
 from ..commanding.bulk import update_rows, upsert_rows
 from ..commanding.models import Entry
+from ..commanding.prepared import Prepared, lock_keys
 from ..commanding.registry import Context
 from .document import Document, Line, Move
 from .layers import LayerBook
@@ -23,6 +25,15 @@ from .models import Account, Holding, StockBalance
 MOST_IN_STOCK = Decimal(10) ** 12
 #: item, place and lot ("" for none)
 Key = tuple[int, int, str]
+
+HOLDINGS = Prepared(
+    lambda keys: Holding.objects.select_related("item").filter(pk__in=any_of(keys)).order_by("pk")
+)
+BALANCES = Prepared(
+    lambda items: StockBalance.objects.filter(
+        Q(quantity__gt=0) | Q(reserved__gt=0), item_id__in=any_of(items)
+    ).select_related("place", "lot")
+)
 
 
 @dataclass
@@ -48,13 +59,10 @@ class Stock:
         wanted = sorted(set(items))
         if not wanted:
             return cls(context, {}, {}, LotBook(), LayerBook())
-        rows = context.lock(
-            Holding.objects.select_related("item").filter(pk__in=wanted), "stock of item"
-        )
-        there = StockBalance.objects.filter(
-            Q(quantity__gt=0) | Q(reserved__gt=0), item_id__in=wanted
-        )
-        balances = list(there.select_related("place", "lot"))
+        rows = HOLDINGS.of_any(lock_keys(Holding, "item", wanted))
+        for row in rows:
+            context.note("stock of item", row)
+        balances = BALANCES.of_any(wanted)
         tracked = [h.pk for h in rows if h.item.tracking != Tracking.NONE]
         layered = [h.pk for h in rows if h.item.method.has_layers]
         return cls(

@@ -7,13 +7,17 @@ from decimal import Decimal
 from poietic_core.cost.model import Element
 from poietic_core.quantity import ZERO
 
+from ..catalog.queries import any_of
 from ..commanding.bulk import upsert_rows
+from ..commanding.prepared import Prepared
 from ..commanding.registry import Context
 from .document import Document
 from .models import Account, CostObject, Posting, WipBalance
 
 #: cost object, operation, element
 Cell = tuple[int, int, str]
+
+CELLS = Prepared(lambda keys: WipBalance.objects.filter(cost_object__in=any_of(keys)))
 
 
 @dataclass
@@ -30,7 +34,7 @@ class WipBook:
         """Read the cells of cost objects."""
         book = cls(context)
         keys = {c.pk for c in cost_objects}
-        for b in WipBalance.objects.filter(cost_object__in=keys) if keys else ():
+        for b in CELLS.of_any(keys) if keys else ():
             cell = (b.cost_object_id, b.operation, b.element)
             book.amounts[cell], book.credited[cell] = b.amount, b.credited
         return book

@@ -5,6 +5,7 @@ from copy import copy
 from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
+from functools import cached_property
 from typing import Self
 
 from django.db.models import Sum
@@ -33,7 +34,9 @@ from poietic_core.variance.facts import (
 from poietic_core.variance.order import variance_of
 
 from ..catalog.models import Item, Partner, Place
+from ..catalog.queries import place_of_kind
 from ..commanding.bulk import update_rows
+from ..commanding.prepared import Prepared, lock_keys
 from ..commanding.registry import Context
 from ..costing.frozen import costed
 from ..engineering.models import WorkCenter
@@ -50,6 +53,19 @@ ORDER_PARTS = (
     "supply_place",
     "receipt_place",
 )
+
+ORDER = Prepared(lambda key: Order.objects.select_related(*ORDER_PARTS).filter(pk=key))
+OPERATIONS = Prepared(
+    lambda key: OrderOperation.objects.filter(order=key).select_related(
+        "work_center", "labour_grade"
+    )
+)
+INPUTS = Prepared(
+    lambda key: OrderInput.objects.filter(order=key).select_related(
+        "item", "work_center", "supplier"
+    )
+)
+GRADES = Prepared(lambda key: OrderGrade.objects.filter(order=key).select_related("item"))
 
 
 @dataclass
@@ -72,11 +88,12 @@ class OrderBook:
     @classmethod
     def of(cls, order: Order) -> Self:
         """Return an order with its rows."""
+        is_graded = order.revision is not None and order.revision.grades
         return cls(
             order,
-            list(order.operations.select_related("work_center", "labour_grade")),
-            list(order.inputs.select_related("item", "work_center", "supplier")),
-            list(order.grades.select_related("item")),
+            OPERATIONS.of(order.pk),
+            INPUTS.of(order.pk),
+            GRADES.of(order.pk) if is_graded else [],
         )
 
     @classmethod
@@ -306,20 +323,27 @@ class OpenBook(OrderBook):
 
     context: Context
     before: Decimal = ZERO
+    #: something was posted to it, and not as a reversal
+    is_posted_to: bool = False
 
     @classmethod
     def lock(cls, context: Context, number: int) -> "OpenBook":
         """Lock an order and load it, or refuse by number."""
-        order = context.lock_one(
-            Order.objects.select_related(*ORDER_PARTS).filter(number=number),
-            "order",
-            NotFound("order", str(number)),
-        )
+        keys = lock_keys(Order, "number", [number])
+        if not keys:
+            raise NotFound("order", str(number))
+        order = ORDER.of(keys[0])[0]
+        context.note("order", order)
         plain = OrderBook.of(order)
         book = cls(plain.order, plain.operations, plain.inputs, plain.grades, context=context)
         if order.standard is not None:
             book.before = plain.variance().to_date()
         return book
+
+    @cached_property
+    def wip_place(self) -> Place:
+        """Return the place that components go into and output comes out of."""
+        return place_of_kind(Place.Kind.WIP)
 
     def require(self, act: Act) -> None:
         """Refuse an act that the order's state does not allow."""
@@ -358,6 +382,7 @@ class OpenBook(OrderBook):
         for move in document.moves:
             self._take_move(move)
         document.follow(lambda: self._take_worth(document))
+        self.is_posted_to |= document.reverses is None
 
     def take_times(self, times: Iterable[Time]) -> None:
         """Take hours, a supplier's pieces and the bases of overheads into the order."""
@@ -446,12 +471,19 @@ class OpenBook(OrderBook):
     def finish(self) -> None:
         """Save the order with its rows, note its state and its variance to date."""
         if self.state in (OrderState.RELEASED, OrderState.STARTED):
-            stands = Posting.objects.filter(
-                cost_object=self.order.pk, reverses=None, reversal=None
-            ).exists()
+            stands = self.is_posted_to or (
+                Posting.objects.filter(
+                    cost_object=self.order.pk, reverses=None, reversal=None
+                ).exists()
+            )
             self.set_state(OrderState.STARTED if stands else OrderState.RELEASED)
         self.order.change = self.context.change
-        self.order.save()
+        changing = ("state", "released_at", "revision_id", "standard_id", "received", "received_value", "change")  # fmt: skip
+        update_rows(
+            Order,
+            ("cost_object", *(name.removesuffix("_id") for name in changing)),
+            [(self.order.pk, *(getattr(self.order, name) for name in changing))],
+        )
         update_rows(
             OrderOperation,
             ("id", "good", "scrap", "rework", "written_off", "times_set_up"),

@@ -78,7 +78,10 @@ DATABASES = {
         "PASSWORD": required("POIETIC_DB_PASSWORD"),
         "CONN_HEALTH_CHECKS": True,
         # a server that comes back is found within seconds, however long it was away
-        "OPTIONS": {"pool": {"min_size": 1, "max_size": 12, "timeout": 5, "reconnect_timeout": 3}},
+        "OPTIONS": {
+            "pool": {"min_size": 1, "max_size": 12, "timeout": 5, "reconnect_timeout": 3},
+            "prepare_threshold": 2,
+        },
     }
 }
 #: the role that serves: it may not UPDATE, DELETE or TRUNCATE what is append-only

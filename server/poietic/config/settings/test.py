@@ -4,7 +4,8 @@ import hypothesis
 
 from .base import *  # noqa: F403
 
-DATABASES["default"]["OPTIONS"] = {}  # noqa: F405  a pool would keep the test database from being dropped
+# a pool would keep the test database from being dropped
+DATABASES["default"]["OPTIONS"].pop("pool")  # type: ignore[attr-defined]  # noqa: F405
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # fast: only in tests
 LOGGING = {"version": 1, "disable_existing_loggers": True}
 STORAGES = {"default": {"BACKEND": "django.core.files.storage.InMemoryStorage"}}

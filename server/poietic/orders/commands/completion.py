@@ -82,7 +82,7 @@ def complete(
             context.effects.remark(code, f"{words}, charged as used")
         else:
             context.effects.remark(code, f"{words}, returned to {book.order.supply_place.name}")
-            give_back(document, component, quantity, book.order.supply_place)
+            give_back(book, document, component, quantity, book.order.supply_place)
     close_document(book, document)
     release_reserved(transaction, book)
     book.set_state(OrderState.COMPLETED)

@@ -223,5 +223,5 @@ def _issue_at_release(transaction: Transaction, book: OpenBook) -> None:
         return
     document = transaction.open(Posting.Kind.ISSUE, cost_object=book.order.cost_object)
     for c in lines:
-        issue(document, c, c.still_needed, book.order.supply_place)
+        issue(book, document, c, c.still_needed, book.order.supply_place)
     close_document(book, document)

@@ -14,7 +14,7 @@ from poietic_core.quantity import ZERO, money
 from pydantic import Field
 
 from ...catalog.models import Place
-from ...catalog.queries import items_by_code, place_of_kind, stock_place
+from ...catalog.queries import items_by_code, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
@@ -100,7 +100,7 @@ def issue_material(context: Context, given: IssueMaterial) -> None:
     document = open_document(transaction, book, Posting.Kind.ISSUE, given)
     lines = _lines(book, given)
     for line, component, place in lines:
-        issue(document, component, line.quantity, place, line.pieces())
+        issue(book, document, component, line.quantity, place, line.pieces())
     close_document(book, document)
     for component in {id(c): c for _, c, _ in lines}.values():
         if component.covered > component.need and component.item and not component.stands_for:
@@ -118,7 +118,7 @@ def return_material(context: Context, given: ReturnMaterial) -> None:
     transaction = Transaction(context)
     document = open_document(transaction, book, Posting.Kind.RETURN, given)
     for line, component, place in _lines(book, given):
-        give_back(document, component, line.quantity, place, line.pieces())
+        give_back(book, document, component, line.quantity, place, line.pieces())
     close_document(book, document)
     transaction.post()
     book.finish()
@@ -196,6 +196,7 @@ def charge_overhead(book: OpenBook, document: Document) -> None:
 
 
 def issue(
+    book: OpenBook,
     document: Document,
     component: OrderInput,
     quantity: Decimal,
@@ -209,7 +210,7 @@ def issue(
         component.item,
         quantity,
         out_of=place,
-        into=place_of_kind(Place.Kind.WIP),
+        into=book.wip_place,
         part=StockLine.Part.COMPONENT,
         operation=component.operation,
         pieces=pieces,
@@ -218,6 +219,7 @@ def issue(
 
 
 def give_back(
+    book: OpenBook,
     document: Document,
     component: OrderInput,
     quantity: Decimal,
@@ -241,7 +243,7 @@ def give_back(
     document.put(
         component.item,
         quantity,
-        out_of=place_of_kind(Place.Kind.WIP),
+        out_of=book.wip_place,
         into=place,
         worth=worth,
         part=StockLine.Part.COMPONENT,

@@ -55,7 +55,7 @@ def use_phantom_stock(
             continue
         inner = inline(phantoms[item.code], phantoms).structure
         row = _phantom_row(book, operation, item, content_of(inner, taken_in.numbers[key], day))
-        issue(document, row, quantity, order.supply_place)
+        issue(book, document, row, quantity, order.supply_place)
         words = f"{quantity.normalize():f} {item.unit} from stock are used before any is made"
         transaction.context.effects.remark(item.code, words)
     if document.moves:

@@ -24,12 +24,12 @@ from poietic_core.structure.model import IssueRule
 from poietic_core.variance.reasons import worth_after
 from pydantic import Field
 
-from ...catalog.models import Item, Place
-from ...catalog.queries import items_by_code, place_of_kind, scrap_reasons, stock_place
+from ...catalog.models import Item
+from ...catalog.queries import items_by_code, scrap_reasons, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
-from ...engineering.queries import shop_rates
+from ...engineering.queries import hourly_rates
 from ...ledger.document import Document, Pieces
 from ...ledger.models import SET_UP, Account, Posting, StockLine, UnitLine
 from ...ledger.transaction import Transaction
@@ -333,7 +333,7 @@ def _add_by_products(document: Document, book: OpenBook, given: Report) -> None:
         document.put(
             items[b.item],
             b.quantity,
-            out_of=place_of_kind(Place.Kind.WIP),
+            out_of=book.wip_place,
             into=stock_place(b.place) if b.place else book.order.receipt_place,
             worth=worth,
             part=line.kind,
@@ -370,8 +370,12 @@ def _add_times(
     document: Document, book: OpenBook, given: Report, times: dict[int, int], worked: Decimal
 ) -> None:
     """Charge times: as stated for the reported operation, else by the standard; at the day's rates."""
-    rates = shop_rates(timezone.localdate(document.happened_at))
-    grades = {o.number: o.labour_grade for o in book.operations}
+    grades = {o.number: o.labour_grade for o in book.operations if o.number in times}
+    rates = hourly_rates(
+        timezone.localdate(document.happened_at),
+        {i.work_center.pk for i in book.inputs if i.work_center and i.operation in times},
+        {grade.pk for grade in grades.values() if grade},
+    )
     for i in book.inputs:
         kind = InputKind(i.kind)
         if kind not in TIME_ELEMENT or i.operation not in times or i.work_center is None:
@@ -469,7 +473,7 @@ def _add_backflush(
             step=c.item.step,
         )
         if due:
-            issue(document, c, due, book.order.supply_place)
+            issue(book, document, c, due, book.order.supply_place)
 
 
 def _add_receipt(transaction: Transaction, book: OpenBook, given: Receive) -> None:
@@ -493,7 +497,7 @@ def _add_receipt(transaction: Transaction, book: OpenBook, given: Receive) -> No
         document.put(
             item,
             quantity,
-            out_of=place_of_kind(Place.Kind.WIP),
+            out_of=book.wip_place,
             into=into,
             worth=worth,
             part=StockLine.Part.OUTPUT,

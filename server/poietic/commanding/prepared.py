@@ -1,0 +1,88 @@
+"""Questions that are asked with every posting: their SQL is made once, only the values change.
+
+The ORM takes longer to put a statement with joins together than the database to answer it.
+"""
+
+from collections.abc import Callable, Iterable
+from functools import cache
+from typing import Any, Generic, TypeVar
+
+from django.db import connection
+from django.db.backends.utils import CursorWrapper
+from django.db.models import Model, QuerySet
+from django.db.models.query import get_related_populators
+from psycopg import Cursor
+
+M = TypeVar("M", bound=Model)
+
+
+def planned_once() -> CursorWrapper:
+    """Return a cursor whose statements the database plans once for each connection."""
+    connection.ensure_connection()
+    return connection._prepare_cursor(Cursor(connection.connection))  # type: ignore[no-any-return, attr-defined]
+
+
+#: stand for the value in the statement that is made once: a number, a text
+UNKNOWN, UNKNOWN_TEXT = -(2**62) + 7, "\x1fthe value"
+
+
+def lock_keys(model: type[Model], field: str, values: Iterable[int]) -> list[int]:
+    """Lock the rows of some values of a whole-number field, in the order of their keys, and return these."""
+    with planned_once() as cursor:
+        cursor.execute(_locking(model, field), ["{" + ",".join(map(str, values)) + "}"])
+        return [row[0] for row in cursor.fetchall()]
+
+
+@cache
+def _locking(model: type[Model], field: str) -> str:
+    quote, meta = connection.ops.quote_name, model._meta
+    key, column = quote(meta.pk.column), quote(meta.get_field(field).column)  # type: ignore[union-attr]
+    return (
+        f"SELECT {key} FROM {quote(meta.db_table)} WHERE {column} = ANY(%s::bigint[]) "
+        f"ORDER BY {key} FOR NO KEY UPDATE"
+    )
+
+
+class Prepared(Generic[M]):
+    """A query set of one value, a number or a text, or of several numbers through `any_of`."""
+
+    def __init__(self, ask: Callable[[Any], "QuerySet[M]"]) -> None:
+        self._ask = ask
+        self._made: tuple[str, list[object], Callable[[tuple[Any, ...]], M]] | None = None
+
+    def of(self, value: int | str) -> list[M]:
+        """Return the rows for one value."""
+        unknown = UNKNOWN if isinstance(value, int) else UNKNOWN_TEXT
+        return self._rows(unknown, value, unknown)
+
+    def of_any(self, values: Iterable[int]) -> list[M]:
+        """Return the rows for any of several values."""
+        return self._rows(f"{{{UNKNOWN}}}", "{" + ",".join(map(str, values)) + "}", [UNKNOWN])
+
+    def _rows(self, unknown: object, value: object, asked: object) -> list[M]:
+        if self._made is None:
+            self._made = self._make(asked)
+        sql, params, build = self._made
+        with planned_once() as cursor:
+            cursor.execute(sql, [value if p == unknown else p for p in params])
+            return [build(row) for row in cursor.fetchall()]
+
+    def _make(self, asked: object) -> tuple[str, list[object], Callable[[tuple[Any, ...]], M]]:
+        query = self._ask(asked).query
+        compiler = query.get_compiler(connection=connection)
+        sql, params = compiler.as_sql()
+        select, info = compiler.select, compiler.klass_info
+        first, end = info["select_fields"][0], info["select_fields"][-1] + 1
+        names = [f[0].target.attname for f in select[first:end]]
+        related = get_related_populators(info, select, connection.alias)
+        converters = compiler.get_converters([s[0] for s in select])
+
+        def build(row: tuple[Any, ...]) -> M:
+            if converters:
+                row = next(iter(compiler.apply_converters([row], converters)))
+            made: M = info["model"].from_db(connection.alias, names, row[first:end])
+            for populator in related:
+                populator.populate(row, made)
+            return made
+
+        return sql, list(params), build

@@ -1,0 +1,159 @@
+"""Random sequences over items valued and told apart in every way: quantity and money are conserved."""
+
+from decimal import Decimal
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Sum
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.django import TestCase
+from poietic.demo import mirror_cell
+from poietic.demo.shop import Shop
+from poietic.ledger.models import (
+    Holding,
+    JournalLine,
+    Layer,
+    Posting,
+    StockBalance,
+    StockLine,
+)
+from poietic.ledger.verify import differences
+from poietic_core.errors import DomainError
+from poietic_core.stock.valuation import Method
+
+from . import tracked
+from .client import make_person
+
+items = st.sampled_from(list(tracked.BOUGHT))
+few = st.integers(1, 5).map(str)
+prices = st.integers(0, 999).map(lambda cents: str(Decimal(cents) / 100))
+posting_acts = st.one_of(
+    st.tuples(st.just("receive"), items, few, prices),
+    st.tuples(st.just("issue"), items, few),
+    st.tuples(st.just("return"), items, few),
+    st.tuples(st.just("report"), few),
+)
+acts = st.one_of(
+    posting_acts,
+    st.tuples(st.just("take back"), st.integers(0, 60)),
+    st.tuples(st.just("value"), items, st.sampled_from(Method)),
+    st.tuples(st.just("release"), few),
+    st.tuples(st.just("complete")),
+    st.tuples(st.just("freeze"), items, few),
+)
+#: refusals that a sequence may run into; any other is a fault
+ALLOWED = {
+    "stock.not_enough",
+    "stock.layer_used",
+    "order.more_than_issued",
+    "order.wrong_state",
+    "posting.taken_back",
+    "posting.not_reversible",
+    "report.below_successor",
+    "input.invalid",
+    "lot.not_issued",
+    "lot.already_there",
+}
+
+
+def picture() -> tuple[object, ...]:
+    """Return what is in stock, and what it is worth, by item, place, lot and layer."""
+    return (
+        list(Holding.objects.order_by("pk").values_list("item", "quantity", "value", "standard")),
+        list(StockBalance.objects.exclude(quantity=0).order_by("item", "place", "lot").values_list("item", "place", "lot", "quantity")),
+        list(Layer.objects.filter(quantity_left__gt=0).order_by("pk").values_list("item", "quantity_left", "value_left")),
+    )  # fmt: skip
+
+
+class AnyLedger(TestCase):
+    """Orders of kits, their material tracked and valued in six ways."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        tracked.define(Shop())
+        cls.person = make_person()
+        cls.shop = Shop(cls.person)
+        for code in tracked.BOUGHT:
+            tracked.receive(cls.shop, code, "3", "10")
+
+    @settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+    @given(st.lists(acts, min_size=3, max_size=14))
+    def test_conserved_whatever_happens(self, sequence: list[tuple[Any, ...]]) -> None:
+        self.orders = [tracked.running_order(self.shop, "2")]
+        for act in sequence:
+            name, wanted = self.command(*act)
+            if name:
+                self.attempt(name, wanted)
+                self.assertEqual(differences(), [], (name, wanted))
+        self.assert_rebuilt_from_lines()
+
+    @settings(max_examples=15, suppress_health_check=[HealthCheck.too_slow])
+    @given(st.lists(posting_acts, min_size=2, max_size=10))
+    def test_all_taken_back_last_first_leaves_all_as_it_was(
+        self, sequence: list[tuple[Any, ...]]
+    ) -> None:
+        """All but what is reserved: that is not given again."""
+        self.orders = [tracked.running_order(self.shop, "2")]
+        before, last = picture(), Posting.objects.latest("pk").pk
+        for act in sequence:
+            name, wanted = self.command(*act)
+            self.attempt(name, wanted)
+
+        posted = Posting.objects.filter(pk__gt=last).order_by("-pk").values_list("pk", flat=True)
+        for posting in list(posted):
+            if not Posting.objects.filter(reverses=posting).exists():
+                self.shop.do("take-back", posting=posting)
+
+        self.assertEqual(picture(), before)
+        self.assertEqual(differences(), [])
+
+    def command(self, kind: str, *rest: Any) -> tuple[str, dict[str, Any]]:
+        """Return the command of a drawn act."""
+        order = self.orders[-1]
+        if kind == "receive":
+            line = {"item": rest[0], "quantity": rest[1], "price": rest[2], "place": "STORE"}
+            return "receive-material", {"lines": [line]}
+        if kind in ("issue", "return"):
+            line = {"operation": 10, "item": rest[0], "quantity": rest[1]}
+            return f"{kind}-material", {"order": order, "lines": [line]}
+        if kind == "report":
+            return "report", {"order": order, "operation": 10, "good": rest[0], "receive": rest[0]}
+        if kind == "value":
+            return "change-valuation", {"item": rest[0], "valuation": rest[1].value}
+        if kind == "release":
+            self.orders.append(mirror_cell.plan(self.shop, "KIT", rest[0]))
+            return "release-order", {"order": self.orders[-1]}
+        if kind == "complete":
+            return "complete-order", {"order": order}
+        if kind == "freeze":
+            self.shop.do("change-item", code=rest[0], price=f"{rest[1]}.10")
+            return "freeze-standard", {}
+        postings = list(Posting.objects.order_by("pk").values_list("pk", flat=True))
+        return "take-back", {"posting": postings[rest[0] % len(postings)]}
+
+    def attempt(self, name: str, given: dict[str, Any]) -> None:
+        """Preview and carry out a command; a refusal has to be an expected one, the same both times."""
+        try:
+            seen = self.shop.preview(name, **given).consequences
+        except DomainError as refusal:
+            self.assertIn(refusal.code, ALLOWED, refusal)
+            with self.assertRaises(type(refusal)), transaction.atomic():
+                self.shop.do(name, **given)
+            return
+        self.assertEqual(self.shop.do(name, **given).consequences, seen)
+
+    def assert_rebuilt_from_lines(self) -> None:
+        """Sum the lines in Python, past the check's own SQL, and compare."""
+        moved: dict[tuple[int, int | None], Decimal] = {}
+        for line in StockLine.objects.select_related("to_place"):
+            sign = 1 if line.to_place.is_stock else -1
+            key = (line.item_id, line.lot_id)
+            moved[key] = moved.get(key, Decimal(0)) + sign * line.quantity
+        kept: dict[tuple[int, int | None], Decimal] = {}
+        for b in StockBalance.objects.all():
+            key = (b.item_id, b.lot_id)
+            kept[key] = kept.get(key, Decimal(0)) + b.quantity
+        self.assertEqual({k: q for k, q in moved.items() if q}, {k: q for k, q in kept.items() if q})  # fmt: skip
+        booked = JournalLine.objects.filter(account="stock").aggregate(sum=Sum("amount"))["sum"]
+        self.assertEqual(Holding.objects.aggregate(sum=Sum("value"))["sum"], booked)
