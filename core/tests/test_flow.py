@@ -1,4 +1,4 @@
-"""The graph of operations: against every path of it, and what is said of two structures and of orders."""
+"""The graph of operations: against every path of it, and what is said of two structures."""
 
 from dataclasses import replace
 from datetime import date
@@ -9,9 +9,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.derivation import given as stated
-from poietic_core.order.attention import Kind, OpenOrder, Remaining, attentions
 from poietic_core.order.report import Progress, due_at, remaining
-from poietic_core.order.states import OrderState
 from poietic_core.quantity import exact
 from poietic_core.structure.compare import Status, compare
 from poietic_core.structure.flow import Network, Step, equivalent_units
@@ -204,56 +202,3 @@ class Compared(SimpleTestCase):
         self.assertIn("It comes after 30, which is no earlier operation.", told)
         joined = replace(CELL, operations=(MILL, second, replace(third, after=(10, 20))))
         self.assertEqual(problems_of(joined), [])
-
-
-def open_order(number: int, **more: object) -> OpenOrder:
-    """Return an order of 10 pieces that is in time, not short and as allowed."""
-    order = OpenOrder(
-        number=number,
-        item="CELL",
-        name="Mirror cell",
-        due=date(2026, 11, number % 28 + 1),
-        finishes=None,
-        days_late=0,
-        state=OrderState.STARTED,
-        left=Decimal(10),
-        unit="pcs",
-        waits_at="",
-        wip=Decimal(500),
-        charged=Decimal(500),
-        variance=Decimal(0),
-        largest_cause="yield",
-        remaining=(Remaining(item="PAD", unit="pcs", quantity=Decimal(6)),),
-    )
-    return replace(order, **more)  # type: ignore[arg-type]
-
-
-class Attentions(SimpleTestCase):
-    """What needs a decision, the costliest first."""
-
-    def test_stock_is_promised_by_due_date_and_the_later_order_is_short(self) -> None:
-        found = attentions([open_order(2), open_order(1)], {"PAD": Decimal(10)})
-
-        self.assertEqual([(a.kind, a.order) for a in found], [(Kind.SHORT, 2)])
-        self.assertIn("short of 2 pcs of PAD", found[0].sentence)
-
-    def test_late_orders_rank_by_money_times_days(self) -> None:
-        late = open_order(1, days_late=3, finishes=date(2026, 12, 1), remaining=())
-        held = open_order(2, days_late=1, wip=Decimal(2000), remaining=())
-
-        found = attentions([late, held], {})
-
-        self.assertEqual([(a.order, a.weight()) for a in found], [(2, 2000), (1, 1500)])
-        self.assertIn("finishes 3 days late, Tue 1 Dec", found[1].sentence)
-
-    def test_a_small_variance_is_not_worth_a_look_and_a_large_one_is(self) -> None:
-        small = open_order(1, variance=Decimal("9.99"), remaining=())
-        large = open_order(2, variance=Decimal("60"), charged=Decimal("560"), remaining=())
-        done = open_order(3, state=OrderState.COMPLETED, variance=Decimal("-4"), remaining=())
-
-        found = attentions([small, large, done], {})
-
-        self.assertEqual(
-            [(a.kind, a.order) for a in found], [(Kind.OVER_ALLOWED, 2), (Kind.TO_CLOSE, 3)]
-        )
-        self.assertIn("variance 4.00 EUR F", found[1].sentence)

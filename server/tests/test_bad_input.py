@@ -14,6 +14,7 @@ from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.engineering.models import WorkCalendar, WorkCenter
 from poietic.ledger.models import Holding, StockBalance
+from poietic.orders.keeping import keep_all
 from poietic.orders.models import Order
 
 from .client import Caller, make_person
@@ -227,12 +228,13 @@ class Survived(TestCase):
         self.caller = Caller(make_person())
 
     def seen(self) -> tuple[dict[int, str], list[Any]]:
-        """Return the faults of the orders, and today's attentions."""
+        """Return the faults of the orders, and today's attentions, worked out anew."""
+        keep_all(timezone.now(), stale_only=False)
         orders = self.caller.get("orders")
         self.assertEqual(self.caller.status, 200, orders)
         today = self.caller.get("today")
         self.assertEqual(self.caller.status, 200, today)
-        return {o["number"]: o["fault"] for o in orders}, today
+        return {o["number"]: o["fault"] for o in orders["rows"]}, today["causes"]
 
     def test_an_order_due_at_the_end_of_time_says_so_in_its_row(self) -> None:
         for due in (date(2999, 1, 1), date(9990, 1, 1), date.max):
@@ -250,12 +252,12 @@ class Survived(TestCase):
 
     def test_a_calendar_in_no_zone_and_a_center_without_machines_say_so(self) -> None:
         calendar = WorkCalendar.objects.create(code="BAD", name="Bad", zone="Europe", change=1)
-        WorkCenter.objects.filter(code="MILL").update(calendar=calendar)
+        WorkCenter.objects.filter(code="MILL").update(calendar=calendar, change=10**12)
         faults, _ = self.seen()
         self.assertIn("MILL", faults[self.bad])
         said = self.caller.do("release-order", {"order": self.good})
         self.assertLess(self.caller.status, 500, said)
-        WorkCenter.objects.update(calendar=None, machines=0)
+        WorkCenter.objects.update(calendar=None, machines=0, change=10**12 + 1)
         self.seen()
 
     def test_one_item_of_absurd_cost_is_a_lack_of_it_alone(self) -> None:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 
-from ..quantity import ZERO, exact, money
+from ..quantity import exact, money
 from .states import OrderState
 
 #: a variance below this, and below this share of what is allowed, is not worth a look [EUR]
@@ -27,46 +26,51 @@ class Kind(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Remaining:
-    """What an order still needs of a component."""
-
-    item: str
-    unit: str
-    quantity: Decimal
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class OpenOrder:
-    """An open order as the ranking sees it."""
+    """An open order as it stands, as far as it decides whether somebody has to look at it."""
 
     number: int
-    item: str
     name: str
-    due: date
     #: day on which it will be done; None where that is not known
     finishes: date | None
     #: working days after the due date
     days_late: int
     state: OrderState
-    left: Decimal
-    unit: str
     #: first operation with pieces left to work on, in words; "" if there is none
     waits_at: str
-    #: value that the order holds
+    #: what is wrong with it, where it can't be computed
+    fault: str
+    #: value that the order holds [EUR]
     wip: Decimal
     charged: Decimal
     variance: Decimal
     largest_cause: str
-    remaining: tuple[Remaining, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Missing:
+    """An item of which orders are short."""
+
+    item: str
+    unit: str
+    #: by how much, all together [unit]
+    quantity: Decimal
+    #: how many orders, their latest delay [working days], and what they hold [EUR]
+    orders: int
+    days: int
+    held: Decimal
+    #: what comes next, and when
+    comes: tuple[Decimal, date] | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Attention:
-    """A thing that needs a decision."""
+    """A thing that needs a decision: one cause, however many orders it stops."""
 
     kind: Kind
-    order: int
     sentence: str
+    #: how many orders it concerns
+    orders: int
     days: int
     money: Decimal
 
@@ -77,81 +81,55 @@ class Attention:
 
 
 @exact
-def attentions(orders: Iterable[OpenOrder], on_hand: Mapping[str, Decimal]) -> list[Attention]:
-    """Return what needs a decision, the costliest first.
+def of_order(o: OpenOrder) -> list[Attention]:
+    """Return what needs a decision at one order: it is late, costs too much, is to be closed, or faulty.
 
-    Material on hand is promised to orders by due date; an order is short of what is left
-    for it. An order is late that finishes after its due date; its money is the value it holds.
-
-    Parameters
-    ----------
-    orders : open orders in any order
-    on_hand : stock by item, for the items that orders need
+    An order is late that finishes after its due date; its money is the value it holds.
     """
     found: list[Attention] = []
-    free = dict(on_hand)
-    for o in sorted(orders, key=lambda o: (o.due, o.number)):
-        if o.state is OrderState.COMPLETED:
-            found.append(_to_close(o))
-            continue
-        if o.days_late > 0:
-            when = f", {o.finishes:%a} {o.finishes.day} {o.finishes:%b}" if o.finishes else ""
-            where = f": {o.waits_at}" if o.waits_at else ""
-            found.append(
-                Attention(
-                    kind=Kind.LATE,
-                    order=o.number,
-                    sentence=f"{o.name} finishes {_days(o.days_late)} late{when}{where}",
-                    days=o.days_late,
-                    money=o.wip,
-                )
-            )
-        found += _shortages(o, free)
-        if o.variance >= max(OVER_ALLOWED_FROM, OVER_ALLOWED_SHARE * (o.charged - o.variance)):
-            found.append(
-                Attention(
-                    kind=Kind.OVER_ALLOWED,
-                    order=o.number,
-                    sentence=f"{o.name} has cost {_euro(o.variance)} more than allowed, "
-                    f"most of it {o.largest_cause}",
-                    days=0,
-                    money=o.variance,
-                )
-            )
-    return sorted(found, key=lambda a: (-a.weight(), a.order, a.kind))
 
+    def add(kind: Kind, sentence: str, days: int, money: Decimal) -> None:
+        found.append(Attention(kind=kind, sentence=sentence, orders=1, days=days, money=money))
 
-def _shortages(o: OpenOrder, free: dict[str, Decimal]) -> list[Attention]:
-    """Promise what is left to the order, and return what it is short of."""
-    short: list[str] = []
-    for r in o.remaining:
-        there = free.get(r.item, ZERO)
-        free[r.item] = max(ZERO, there - r.quantity)
-        if there < r.quantity:
-            short.append(f"{(r.quantity - there).normalize():f} {r.unit} of {r.item}")
-    if o.state is OrderState.PLANNED or not short:
-        return []
-    return [
-        Attention(
-            kind=Kind.SHORT,
-            order=o.number,
-            sentence=f"{o.name} is short of {', '.join(short)}",
-            days=o.days_late,
-            money=o.wip,
+    if o.fault:
+        add(Kind.FAULTY, f"{o.name}: {o.fault}", 0, o.wip)
+    if o.state is OrderState.COMPLETED:
+        side = "U" if o.variance > 0 else "F"
+        words = f"variance {_euro(abs(o.variance))} {side}" if o.variance else "no variance"
+        add(Kind.TO_CLOSE, f"{o.name} is completed and not closed: {words}", 0, abs(o.variance))
+        return found
+    if o.days_late > 0:
+        when = f", {_day(o.finishes)}" if o.finishes else ""
+        where = f": {o.waits_at}" if o.waits_at else ""
+        add(
+            Kind.LATE,
+            f"{o.name} finishes {_days(o.days_late)} late{when}{where}",
+            o.days_late,
+            o.wip,
         )
-    ]
+    if o.variance >= max(OVER_ALLOWED_FROM, OVER_ALLOWED_SHARE * (o.charged - o.variance)):
+        words = (
+            f"{o.name} has cost {_euro(o.variance)} more than allowed, most of it {o.largest_cause}"
+        )
+        add(Kind.OVER_ALLOWED, words, 0, o.variance)
+    return found
 
 
-def _to_close(o: OpenOrder) -> Attention:
-    side = "U" if o.variance > 0 else "F"
-    words = f"variance {_euro(abs(o.variance))} {side}" if o.variance else "no variance"
-    return Attention(
-        kind=Kind.TO_CLOSE,
-        order=o.number,
-        sentence=f"{o.name} is completed and not closed: {words}",
-        days=0,
-        money=abs(o.variance),
-    )
+@exact
+def of_missing(m: Missing) -> Attention:
+    """Return what needs a decision because an item is missing, with what comes of it next."""
+    if m.comes is None:
+        coming = "none is to come"
+    else:
+        quantity, day = m.comes
+        verb = "comes" if quantity == 1 else "come"
+        coming = f"{quantity.normalize():f} {verb} {_day(day)}"
+    sentence = f"{m.item} is missing: {m.quantity.normalize():f} {m.unit} short, {coming}"
+    return Attention(kind=Kind.SHORT, sentence=sentence, orders=m.orders, days=m.days, money=m.held)
+
+
+def _day(day: date) -> str:
+    return f"{day:%a} {day.day} {day:%b}"
 
 
 def _days(n: int) -> str:

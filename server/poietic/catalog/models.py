@@ -1,12 +1,23 @@
 """Items with their prices and documents, partners, places and reasons."""
 
 from django.conf import settings
+from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
+from django.db.models.functions import Concat, Lower
 from poietic_core.cost.prices import Form
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 
 from ..commanding.models import Changing
+
+
+def searched() -> models.GeneratedField:
+    """Return a column of what is searched: code and name in small letters."""
+    return models.GeneratedField(
+        expression=Lower(Concat("code", models.Value(" "), "name")),
+        output_field=models.TextField(),
+        db_persist=True,
+    )
 
 
 class Partner(Changing):
@@ -16,9 +27,11 @@ class Partner(Changing):
     name = models.CharField(max_length=120)
     is_supplier = models.BooleanField(default=True)
     is_customer = models.BooleanField(default=False)
+    search = searched()
 
     class Meta:
         ordering = ["code"]
+        indexes = [GinIndex(OpClass("search", name="gin_trgm_ops"), name="partner_by_words")]
 
     def __str__(self) -> str:
         return self.code
@@ -83,10 +96,14 @@ class Item(Changing):
     density = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     is_active = models.BooleanField(default=True)
     inactive_reason = models.CharField(max_length=200, blank=True)
+    search = searched()
 
     class Meta:
         ordering = ["code"]
-        indexes = [models.Index(fields=["change"], name="item_by_change")]
+        indexes = [
+            models.Index(fields=["change"], name="item_by_change"),
+            GinIndex(OpClass("search", name="gin_trgm_ops"), name="item_by_words"),
+        ]
         constraints = [
             models.CheckConstraint(condition=models.Q(step__gt=0), name="item_step_above_zero"),
             models.CheckConstraint(
@@ -174,6 +191,7 @@ class ItemDocument(models.Model):
 
     class Meta:
         ordering = ["name"]
+        indexes = [GinIndex(OpClass(Lower("name"), name="gin_trgm_ops"), name="document_by_words")]
         constraints = [
             models.UniqueConstraint(fields=["item", "name"], name="one_document_per_item_and_name")
         ]

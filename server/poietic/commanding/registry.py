@@ -31,6 +31,13 @@ class Context:
     #: postings and things made, for the answer
     postings: list[int] = field(default_factory=list)
     made: dict[str, str] = field(default_factory=dict)
+    #: it will be taken back: what is only kept for readers needs no keeping
+    is_preview: bool = False
+    #: what was changed and saved, for what is kept at the end
+    things: list[object] = field(default_factory=list)
+    #: items whose stock, demand or supply changed; and those whose holdings are locked
+    touched: set[int] = field(default_factory=set)
+    locked: set[int] = field(default_factory=set)
     #: told what is being done, and how much of how much of it is
     progress: Callable[[str, int, int], None] = lambda words, done, total: None
 
@@ -102,6 +109,8 @@ class Command:
 
 
 COMMANDS: dict[str, Command] = {}
+#: what else has to be kept up to date when a command has run, in its transaction
+AT_END: list[Callable[[Command, Context], None]] = []
 
 
 def command(

@@ -26,7 +26,7 @@ from .errors import AgainstRule, ChangedSince, KeyUsed, RoleNeeded
 from .holding import say_who, turn, who_holds
 from .models import Entry
 from .prepared import Prepared
-from .registry import Command, Context
+from .registry import AT_END, Command, Context
 
 #: what is being done, and how much of how much of it is
 Progress = Callable[[str, int, int], None]
@@ -181,8 +181,10 @@ def _run(
         cursor.execute("SELECT nextval('commanding_change')")
         change: int = cursor.fetchone()[0]
     told = {"progress": progress} if progress else {}
-    context = Context(person=person, now=now, change=change, **told)
+    context = Context(person=person, now=now, change=change, is_preview=is_preview, **told)
     command.run(context, given)
+    for keep in () if is_preview else AT_END:
+        keep(command, context)
     consequences = context.effects.consequences()
     outcome = Outcome(
         command=command.name,

@@ -17,6 +17,7 @@ from ..people.account_api import router as account
 from ..people.api import router as people
 from ..people.persons_api import router as persons
 from ..web_api.errors import install
+from ..web_api.finding import router as finding
 
 api = NinjaAPI(
     title="Poietic",
@@ -41,5 +42,6 @@ for router in (
     ledger,
     orders,
     exchange,
+    finding,
 ):
     api.add_router("", router)

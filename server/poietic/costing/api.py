@@ -12,6 +12,7 @@ from ninja import Query, Router, Schema
 from poietic_core.cost.unit import standard_cost
 from poietic_core.quantity import ZERO
 
+from ..catalog.finding import all_of
 from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
@@ -20,7 +21,7 @@ from ..engineering.models import OPEN_STATES, Revision
 from ..engineering.queries import in_force, made_with, revision_by_letter
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText, plain
+from ..web_api.fields import DecimalText, PageSize, ShortText, Skip, plain
 from .compare import ComparedOut, compared
 from .cost_sheet import as_csv, as_pdf, as_workbook
 from .frozen import costed
@@ -111,11 +112,37 @@ class RolledOut(Schema):
     missing: list[MissingOut]
 
 
-@router.get("/items", response=list[ItemOut])
-def items(request: HttpRequest) -> HttpResponse:
-    """Return all items with their stock, standard, and whether they have a structure."""
-    rows = [_as_seen(row) for row in _items(Item.objects.all(), ItemOut)]
-    return HttpResponse(orjson.dumps(rows, default=_plain), content_type="application/json")
+class ItemPage(Schema):
+    """Some items, how many match, and how many there are."""
+
+    rows: list[ItemOut]
+    found: int
+    whole: int
+
+
+@router.get("/items", response=ItemPage)
+def items(
+    request: HttpRequest,
+    q: ShortText = "",
+    codes: str = "",
+    skip: Skip = 0,
+    limit: PageSize = 100,
+) -> HttpResponse:
+    """Return items with their stock, standard, and whether they have a structure; a page of them.
+
+    Those that have all words, or those of some codes, parted by tabs.
+    """
+    rows = Item.objects.filter(all_of(q.lower().split()))
+    if codes:
+        rows = rows.filter(code__in=codes.split("\t")[:200])
+    page = Item.objects.filter(pk__in=list(rows.values_list("pk", flat=True)[skip : skip + limit]))
+    whole = Item.objects.count()
+    answer = {
+        "rows": [_as_seen(row) for row in _items(page, ItemOut)],
+        "found": rows.count() if q.strip() or codes else whole,
+        "whole": whole,
+    }
+    return HttpResponse(orjson.dumps(answer, default=_plain), content_type="application/json")
 
 
 @router.get("/items/{code}", response={200: ItemFull, 404: Problem})
@@ -143,11 +170,12 @@ def _as_seen(row: dict[str, Any]) -> dict[str, Any]:
 
 def _items(rows: QuerySet[Item], schema: type[ItemOut]) -> Iterator[dict[str, Any]]:
     """Yield a schema's content, in three statements; long lists are not validated row by row."""
-    standing = set(in_force(timezone.localdate()).values_list("item_id", flat=True))
-    drafts = set(Revision.objects.filter(state__in=OPEN_STATES).values_list("item_id", flat=True))
-    standards = dict(
-        Standard.objects.filter(cost_set=current_set()).values_list("item_id", "total")
-    )
+    today = in_force(timezone.localdate())
+    standing = set(today.filter(item__in=rows).values_list("item_id", flat=True))
+    open_ = Revision.objects.filter(state__in=OPEN_STATES, item__in=rows)
+    drafts = set(open_.values_list("item_id", flat=True))
+    now = Standard.objects.filter(cost_set=current_set(), item__in=rows)
+    standards = dict(now.values_list("item_id", "total"))
     names = set(schema.model_fields) - {
         "unit_price",
         "made_with",

@@ -5,7 +5,8 @@ from datetime import UTC, date
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
-from django.db.models import Q, QuerySet
+from django.db.models import Count, Max, Q, QuerySet
+from django.utils import timezone
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import WorkCenterTime
 from poietic_core.calendar.working_time import WorkingTime
@@ -23,6 +24,7 @@ from ..catalog.models import Item
 from ..catalog.queries import any_of
 from ..commanding.prepared import Prepared
 from ..web_api.errors import NotFound
+from ..web_api.kept import Kept
 from .models import (
     GradeRate,
     OverheadBudget,
@@ -215,6 +217,18 @@ def work_center_times(first: date, last: date) -> dict[str, WorkCenterTime]:
 
     A work center whose calendar lies in no known time zone is left out.
     """
+    rows = WorkCenter.objects.order_by().aggregate(Max("change"), Count("pk"))
+    calendars = WorkCalendar.objects.order_by().aggregate(Max("change"), Count("pk"))
+    zone = timezone.get_current_timezone_name()
+    key = (zone, first, last, *rows.values(), *calendars.values())
+    return _LAID_OUT.get_or(key, lambda: _lay_out(first, last))
+
+
+#: calendars take long to lay out, and change seldom
+_LAID_OUT: Kept[tuple[object, ...], dict[str, WorkCenterTime]] = Kept(16)
+
+
+def _lay_out(first: date, last: date) -> dict[str, WorkCenterTime]:
     laid_out: dict[int | None, WorkingTime | None] = {}
     found: dict[str, WorkCenterTime] = {}
     rows = WorkCenter.objects.select_related("calendar").prefetch_related(

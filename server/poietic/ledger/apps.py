@@ -7,7 +7,11 @@ class LedgerConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        """Connect the rights of the serving role and the holding of each new item."""
+        """Connect the rights of the serving role and the holding of each new item; let lots be found."""
+        from ..web_api.finding import FINDERS
+        from .finding import find_lots
+
+        FINDERS["lot"] = find_lots
         from ..catalog.signals import item_changing, item_defined
         from .holding import hold_still, open_holding
         from .rights import grant

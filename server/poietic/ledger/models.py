@@ -3,7 +3,9 @@
 from decimal import Decimal
 
 from django.conf import settings
+from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
+from django.db.models.functions import Concat, Lower
 from poietic_core.stock.lots import LotState, Tracking
 from poietic_core.stock.valuation import Holding as CoreHolding
 
@@ -119,6 +121,14 @@ class Lot(Changing):
     class Meta:
         constraints = [
             models.UniqueConstraint(fields=["item", "code"], name="one_lot_per_item_and_code")
+        ]
+        indexes = [
+            GinIndex(
+                OpClass(
+                    Lower(Concat("code", models.Value(" "), "supplier_code")), name="gin_trgm_ops"
+                ),
+                name="lot_by_words",
+            )
         ]
 
     def __str__(self) -> str:

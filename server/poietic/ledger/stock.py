@@ -60,6 +60,7 @@ class Stock:
         if not wanted:
             return cls(context, {}, {}, LotBook(), LayerBook())
         rows = HOLDINGS.of_any(lock_keys(Holding, "item", wanted))
+        context.locked.update(wanted)
         for row in rows:
             context.note("stock of item", row)
         balances = BALANCES.of_any(wanted)
@@ -238,6 +239,7 @@ class Stock:
     def save(self) -> None:
         """Write what has changed, in a statement for each kind of row; lots come before."""
         change = self.context.change
+        self.context.touched.update(item for item, _, _ in self._moved)
         update_rows(
             Holding,
             ("item", "quantity", "value", "standard", "change"),

@@ -87,6 +87,7 @@ class Transaction:
 
     def post(self) -> None:
         """Lock, value and write."""
+        assert self.stock is not None  # what is concerned is locked, moved or not
         for document in self.documents:
             for move in document.moves:
                 self.stock.carry_out(document, move)

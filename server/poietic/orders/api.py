@@ -4,7 +4,7 @@ from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
-from django.db.models import F, OuterRef, Subquery, Sum
+from django.db.models import Case, F, OuterRef, Q, Subquery, When
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
@@ -17,29 +17,23 @@ from poietic_core.structure.requirement import entering
 from poietic_core.variance.causes import Cause, Variance
 from poietic_core.variance.reasons import yield_by_reason
 
+from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, Cost, sees_costs
 from ..engineering.api import StepOut
 from ..ledger.models import Holding, Posting, WipBalance
 from ..web_api.derivations import DerivationRow, flatten
-from ..web_api.fields import DecimalText
+from ..web_api.fields import DecimalText, PageSize, ShortText, Skip
 from .as_built import AsBuiltOut, as_built
-from .book import ORDER_PARTS, OrderBook, named_by
-from .dates import Dating, OrderDates
-from .desk import (
-    Stop,
-    WantedBy,
-    attentions_now,
-    due_units,
-    stops_of,
-    waiting_operation,
-    wanted_by,
-)
+from .book import ORDER_PARTS, STOOD, OrderBook, named_by
+from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
-from .models import Order, OrderInput
+from .finding import begins_with
+from .models import Order, OrderInput, Shortage, StoredAttention
 from .needs import need_of
 from .peek import LackOut, PeekOut, lacks, peek_at
+from .standing import due_units
 
 router = Router(tags=["orders"])
 
@@ -62,6 +56,14 @@ class OrderRow(Schema):
     #: what is wrong with it, where it can't be computed
     fault: str
     wip: Cost
+
+
+class OrderPage(Schema):
+    """Some orders, how many match, and how many there are in these states."""
+
+    rows: list[OrderRow]
+    found: int
+    whole: int
 
 
 class OrderOperationOut(Schema):
@@ -112,7 +114,7 @@ class OrderInputOut(Schema):
     #: components: still to issue; time and by-products: what the units due now make of it
     still: DecimalText
     on_hand: DecimalText | None
-    #: of a component: less is on hand than is still to issue
+    #: of a component: less than is still to issue is kept for the order, or promised to it
     is_short: bool
     need_derivation: list[DerivationRow]
 
@@ -189,11 +191,36 @@ class OrderOut(Schema):
 
 
 class AttentionOut(Schema):
-    """A thing that needs a decision; its weight is money × days."""
+    """A thing that needs a decision, however many orders it concerns; its weight is money × days."""
 
+    id: int
     kind: str
-    order: int
+    #: at one order; or because of an item, which is made or bought
+    order: int | None
+    item: str
+    is_made: bool
     sentence: str
+    orders: int
+    days: int
+    money: Cost
+
+
+class TodayOut(Schema):
+    """What weighs most, and how many causes there are in all."""
+
+    causes: list[AttentionOut]
+    whole: int
+
+
+class WaitingOut(Schema):
+    """An order that is short of an item."""
+
+    order: int
+    name: str
+    unit: str
+    quantity: DecimalText
+    short: DecimalText
+    due: date
     days: int
     money: Cost
 
@@ -237,66 +264,96 @@ class BridgeOut(Schema):
     yield_by_reason: list[YieldOut]
 
 
-@router.get("/orders", response=list[OrderRow])
-def orders(request: HttpRequest) -> list[OrderRow]:
-    """Return all orders, the open ones first, by due date."""
-    rows = Order.objects.select_related(*ORDER_PARTS).order_by("due", "number")
-    wip = dict(
-        WipBalance.objects.values_list("cost_object").annotate(total=Sum("amount")).order_by()
+@router.get("/orders", response=OrderPage)
+def orders(
+    request: HttpRequest, states: str = "", q: ShortText = "", skip: Skip = 0, limit: PageSize = 100
+) -> OrderPage:
+    """Return orders in some states, in the order of these, then by due date; a page of them.
+
+    Words filter by number, item, name and state; all of them have to be found.
+    """
+    listed = [s for s in states.split(",") if s] or [s.value for s in OrderState]
+    rows = Order.objects.filter(state__in=listed)
+    whole = rows.count()
+    found = rows.filter(*(_matching(word) for word in q.split()))
+    rank = Case(*(When(state=s, then=n) for n, s in enumerate(listed)), default=len(listed))
+    page = found.select_related("item", "standing").order_by(rank, "due", "number")
+    return OrderPage(
+        rows=[_row(o) for o in page[skip : skip + limit]],
+        found=found.count() if q.strip() else whole,
+        whole=whole,
     )
-    books = OrderBook.many(rows)
-    dating = Dating(books, timezone.now())
-    ended = (OrderState.CLOSED, OrderState.CANCELLED)
-    return [
-        _row(b, dating, wip.get(b.order.pk, ZERO))
-        for b in sorted(books, key=lambda b: b.state in ended)
-    ]
 
 
-def _row(book: OrderBook, dating: Dating, wip: Decimal) -> OrderRow:
-    """Return an order's row; one that can't be computed says what is wrong with it."""
-    order, dates = book.order, dating.of(book)
-    waits, fault = computed(lambda: waiting_operation(book)[0])
+def _matching(word: str) -> Q:
+    """Return the condition that an order has a word: in its number, item, name or state."""
+    said = Q(item__in=Item.objects.filter(search__contains=word.lower())) | Q(state__istartswith=word)  # fmt: skip
+    return said | begins_with(word) if word.isdecimal() else said
+
+
+def _row(o: Order) -> OrderRow:
+    s = getattr(o, "standing", None)
     return OrderRow(
-        number=order.number,
-        item=order.item.code,
-        name=order.item.name,
-        unit=order.item.unit,
-        quantity=order.quantity,
-        received=order.received,
-        due=order.due.isoformat(),
-        finishes=_finishes(dates),
-        starts=_starts(dates),
-        days_late=dates.days_late if dates else 0,
-        state=order.state,
-        next=waits or "",
-        fault=fault or dating.faults.get(order.number, ""),
-        wip=wip,
+        number=o.number,
+        item=o.item.code,
+        name=o.item.name,
+        unit=o.item.unit,
+        quantity=o.quantity,
+        received=o.received,
+        due=o.due.isoformat(),
+        starts=s.starts if s else None,
+        finishes=s.finishes if s else None,
+        days_late=s.days_late if s else 0,
+        state=o.state,
+        next=s.waits_at if s else "",
+        fault=s.fault if s else "",
+        wip=s.wip if s else ZERO,
     )
 
 
-def _finishes(dates: OrderDates | None) -> date | None:
-    return dates.finishes if dates else None
+@router.get("/today", response=TodayOut)
+def today(request: HttpRequest, limit: PageSize = 100) -> TodayOut:
+    """Return what needs a decision, one row for a cause, the costliest first.
 
-
-def _starts(dates: OrderDates | None) -> date | None:
-    return timezone.localtime(dates.starts).date() if dates else None
-
-
-@router.get("/today", response=list[AttentionOut])
-def today(request: HttpRequest) -> list[AttentionOut]:
-    """Return what needs a decision, the costliest first; to those who may not see costs, without these."""
-    hidden = () if sees_costs(request.user) else (Kind.OVER_ALLOWED, Kind.TO_CLOSE)
-    return [
+    Those who may not see costs are not told what costs too much or is to be closed.
+    """
+    hidden = [] if sees_costs(request.user) else [Kind.OVER_ALLOWED.value, Kind.TO_CLOSE.value]
+    rows = StoredAttention.objects.exclude(kind__in=hidden)
+    causes = [
         AttentionOut(
-            kind=a.kind.value,
-            order=a.order,
+            id=a.pk,
+            kind=a.kind,
+            order=a.order.number if a.order else None,
+            item=a.item.code if a.item else "",
+            is_made=bool(a.item and a.item.is_made),
             sentence=a.sentence,
+            orders=a.orders,
             days=a.days,
             money=a.money,
         )
-        for a in attentions_now(timezone.now())
-        if a.kind not in hidden
+        for a in rows.select_related("order", "item").order_by("-weight", "pk")[:limit]
+    ]
+    return TodayOut(causes=causes, whole=rows.count() if len(causes) == limit else len(causes))
+
+
+@router.get("/today/missing/{code}", response={200: list[WaitingOut], 404: Problem})
+def waiting_for(request: HttpRequest, code: str) -> list[WaitingOut]:
+    """Return the orders that are short of an item, the earliest due first; 200 at most."""
+    rows = Shortage.objects.filter(item=item_by_code(code)).select_related(
+        "order__item", "order__standing"
+    )
+    return [
+        WaitingOut(
+            order=s.order.number,
+            name=s.order.item.name,
+            unit=s.order.item.unit,
+            quantity=s.order.quantity,
+            short=s.quantity,
+            due=s.order.due,
+            days=s.order.standing.days_late,
+            money=s.order.standing.wip,
+        )
+        for s in rows.order_by("order__due", "order__number")[:200]
     ]
 
 
@@ -361,9 +418,11 @@ def order(request: HttpRequest, number: int) -> OrderOut:
 def _page(book: OrderBook) -> OrderOut:
     o = book.order
     variance = book.variance() if o.standard else None
-    dates = Dating([book], timezone.now()).of(book)
+    stood = STOOD.of(o.pk)
+    dates = stood[0] if stood else None
     items = [i.item_id for i in book.inputs if i.item_id]
     on_hand = dict(Holding.objects.filter(item__in=items).values_list("item_id", "quantity"))
+    short = set(Shortage.objects.filter(order=o.pk).values_list("item", flat=True))
     wip = list(WipBalance.objects.filter(cost_object=o.pk).order_by("operation", "pk"))
     by_element: dict[str, Decimal] = {}
     for cell in wip:
@@ -377,8 +436,8 @@ def _page(book: OrderBook) -> OrderOut:
         quantity=o.quantity,
         received=o.received,
         due=o.due.isoformat(),
-        starts=_starts(dates),
-        finishes=_finishes(dates),
+        starts=dates.starts if dates else None,
+        finishes=dates.finishes if dates else None,
         days_late=dates.days_late if dates else 0,
         state=o.state,
         note=o.note,
@@ -389,8 +448,8 @@ def _page(book: OrderBook) -> OrderOut:
         charged=variance.charged if variance else ZERO,
         allowed=variance.allowed() if variance else ZERO,
         variance=variance.to_date() if variance else ZERO,
-        operations=_operations(book, variance, dates),
-        inputs=_inputs(book, on_hand),
+        operations=_operations(book, variance),
+        inputs=_inputs(book, on_hand, short),
         grades=[
             OrderGradeOut(item=g.item.code, name=g.item.name, share=g.share, received=g.received)
             for g in book.grades
@@ -447,12 +506,9 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
     )
 
 
-def _operations(
-    book: OrderBook, variance: Variance | None, dates: OrderDates | None
-) -> list[OrderOperationOut]:
+def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperationOut]:
     held = variance.wip_at_standard if variance else {}
     due = due_units(book)
-    planned = dates.operations if dates else {}
     return [
         OrderOperationOut(
             number=o.number,
@@ -470,14 +526,14 @@ def _operations(
             after=o.after,
             steps=[StepOut(**s) for s in o.steps],
             alternate_centers=o.alternate_centers,
-            starts=planned[o.number].starts.isoformat() if o.number in planned else None,
-            ends=planned[o.number].ends.isoformat() if o.number in planned else None,
+            starts=o.starts_at.isoformat() if o.starts_at else None,
+            ends=o.ends_at.isoformat() if o.ends_at else None,
         )
         for o in book.operations
     ]
 
 
-def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]:
+def _inputs(book: OrderBook, on_hand: dict[int, Decimal], short: set[int]) -> list[OrderInputOut]:
     rows = []
     enter = entering(book.progress(), book.order.quantity) if book.operations else {}
     yields = {o.number: o.yield_share for o in book.operations}
@@ -504,7 +560,7 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal]) -> list[OrderInputOut]
                 amount=i.amount,
                 still=still,
                 on_hand=there,
-                is_short=i.kind == InputKind.COMPONENT and there is not None and still > there,
+                is_short=i.item_id in short and bool(i.still),
                 need_derivation=flatten(need_of(i, enter, yields)),
             )
         )

@@ -6,8 +6,15 @@ class OrdersConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        """Let the check of all balances look at orders too."""
+        """Let orders be checked, found, and kept up to date by each command."""
+        from ..commanding.registry import AT_END
         from ..ledger.verify import register
+        from ..web_api.finding import FINDERS
+        from .finding import find_orders
+        from .keeping import keep
         from .verify import CHECKS
 
+        AT_END.append(keep)
+
         register(CHECKS)
+        FINDERS["order"] = find_orders

@@ -43,7 +43,7 @@ from ..engineering.models import WorkCenter
 from ..ledger.document import Document, Move, Time
 from ..ledger.models import SET_UP, Posting, StockLine, UnitLine
 from ..web_api.errors import NotFound
-from .models import Order, OrderGrade, OrderInput, OrderOperation
+from .models import Order, OrderGrade, OrderInput, OrderOperation, Standing
 
 ORDER_PARTS = (
     "cost_object",
@@ -65,6 +65,7 @@ INPUTS = Prepared(
         "item", "work_center", "supplier"
     )
 )
+STOOD = Prepared(lambda key: Standing.objects.filter(order=key))
 GRADES = Prepared(lambda key: OrderGrade.objects.filter(order=key).select_related("item"))
 
 
@@ -76,6 +77,8 @@ class OrderBook:
     operations: list[OrderOperation]
     inputs: list[OrderInput]
     grades: list[OrderGrade] = field(default_factory=list)
+    #: its variance once all is posted, where somebody has worked it out
+    final: Variance | None = None
 
     @classmethod
     def read(cls, number: int) -> Self:
@@ -325,6 +328,8 @@ class OpenBook(OrderBook):
     before: Decimal = ZERO
     #: something was posted to it, and not as a reversal
     is_posted_to: bool = False
+    #: how it stood before
+    stood: Standing | None = None
 
     @classmethod
     def lock(cls, context: Context, number: int) -> "OpenBook":
@@ -336,7 +341,10 @@ class OpenBook(OrderBook):
         context.note("order", order)
         plain = OrderBook.of(order)
         book = cls(plain.order, plain.operations, plain.inputs, plain.grades, context=context)
-        if order.standard is not None:
+        stood = STOOD.of(order.pk)
+        if stood and not stood[0].fault:
+            book.stood, book.before = stood[0], stood[0].variance
+        elif order.standard is not None:
             book.before = plain.variance().to_date()
         return book
 
@@ -497,11 +505,23 @@ class OpenBook(OrderBook):
             ("id", "received", "received_value"),
             [(g.pk, g.received, g.received_value) for g in self.grades],
         )
+        self._keep_still()
         update_rows(
             OrderInput,
-            ("id", "used", "amount", "stood_in"),
-            [(i.pk, i.used, i.amount, i.stood_in) for i in self.inputs],
+            ("id", "used", "amount", "stood_in", "still"),
+            [(i.pk, i.used, i.amount, i.stood_in, i.still) for i in self.inputs],
         )
         if self.order.standard is not None:
-            after = self.variance().to_date()
+            self.final = self.variance()
+            after = self.final.to_date()
             self.context.effects.variance(order=self.order.number, before=self.before, after=after)
+        self.context.things.append(self)
+
+    def _keep_still(self) -> None:
+        """Note what is still to be issued of each component, as long as the order runs."""
+        runs = self.state in (OrderState.RELEASED, OrderState.STARTED)
+        for c in self.components():
+            still = c.still_needed if runs and not c.stands_for else ZERO
+            if still != c.still:
+                c.still = still
+                self.context.touched.add(c.item_id or 0)

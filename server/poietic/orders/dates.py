@@ -74,7 +74,8 @@ class Dating:
         today = timezone.localdate(now)
         last = max([b.order.due for b in listed if b.state in UNFINISHED] or [today])
         last = min(max(last, today), today + timedelta(days=DUE_MOST))
-        self._span = (today - timedelta(days=BACK), last + timedelta(days=AHEAD))
+        steps = -(-(last - today).days // AHEAD)  # few spans, so that calendars are laid out seldom
+        self._span = (today - timedelta(days=BACK), today + timedelta(days=(steps + 1) * AHEAD))
         self._centers = work_center_times(*self._span) if listed else {}
         #: what is wrong with orders that were asked for, by number
         self.faults: dict[int, str] = {}

@@ -5,6 +5,7 @@ from decimal import Decimal
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from poietic_core.cost.model import Basis, InputKind
+from poietic_core.order.attention import Kind
 from poietic_core.order.need import still_needed
 from poietic_core.order.states import OrderState
 from poietic_core.structure.model import Per
@@ -83,6 +84,9 @@ class OrderOperation(models.Model):
     rework = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: value of abnormal scrap taken out to expense
     written_off = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+    #: when what is left of it runs; null: nothing is left, or not known
+    starts_at = models.DateTimeField(null=True)
+    ends_at = models.DateTimeField(null=True)
     labour_grade = models.ForeignKey("engineering.LabourGrade", models.PROTECT, null=True)
     alternate_centers = ArrayField(models.CharField(max_length=40), default=list)
 
@@ -141,6 +145,8 @@ class OrderInput(models.Model):
     stands_for = models.JSONField(default=list)
     #: how much of it is covered by what was used in its place
     stood_in = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: of a component of an order that runs: what is still to be issued
+    still = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: for the whole order, rounded up to the item's step
     need = models.DecimalField(max_digits=18, decimal_places=6)
     used = models.DecimalField(max_digits=18, decimal_places=6, default=0)
@@ -148,6 +154,11 @@ class OrderInput(models.Model):
 
     class Meta:
         ordering = ["operation", "pk"]
+        indexes = [
+            models.Index(
+                fields=["item"], name="still_wanted_by_item", condition=models.Q(still__gt=0)
+            )
+        ]
 
     def __str__(self) -> str:
         return f"{self.operation} {self.kind} {self.item_id or self.work_center_id}"
@@ -193,3 +204,75 @@ class OrderGrade(models.Model):
 
     def __str__(self) -> str:
         return f"{self.order_id} {self.item_id}"
+
+
+class Standing(models.Model):
+    """How an order stands: stored whenever something changes it, and read everywhere."""
+
+    order = models.OneToOneField(Order, models.CASCADE, primary_key=True, related_name="standing")
+    #: day that its dates were worked out for
+    as_of = models.DateField()
+    #: when what is left of it runs; null: nothing is left, or not known
+    starts = models.DateField(null=True)
+    finishes = models.DateField(null=True)
+    #: working days after the due date
+    days_late = models.IntegerField(default=0)
+    #: first operation with pieces left to work on, in words
+    waits_at = models.CharField(max_length=200, blank=True)
+    #: what is wrong with it, where it can't be computed
+    fault = models.CharField(max_length=400, blank=True)
+    wip = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+    charged = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+    variance = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+
+    class Meta:
+        indexes = [models.Index(fields=["as_of"], name="standing_by_day")]
+
+    def __str__(self) -> str:
+        return str(self.order_id)
+
+
+class Shortage(models.Model):
+    """What an order is short of: less of the item is reserved for it, or promised to it, than it needs."""
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="shortages")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["order", "item"], name="one_shortage_per_order_and_item"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.item_id} {self.quantity}"
+
+
+class StoredAttention(models.Model):
+    """A thing that needs a decision: at an order, or because an item is missing."""
+
+    kind = models.CharField(max_length=20, choices=[(k.value, k.value) for k in Kind])
+    order = models.ForeignKey(Order, models.CASCADE, null=True, related_name="attentions")
+    item = models.ForeignKey(Item, models.CASCADE, null=True, related_name="+")
+    sentence = models.CharField(max_length=600)
+    #: how many orders it concerns, and how late the latest is [working days]
+    orders = models.IntegerField()
+    days = models.IntegerField()
+    money = models.DecimalField(max_digits=18, decimal_places=2)
+    #: what it costs to leave it
+    weight = models.DecimalField(max_digits=24, decimal_places=2)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["kind", "order", "item"],
+                name="one_attention_per_cause",
+                nulls_distinct=False,
+            )
+        ]
+        indexes = [models.Index(fields=["-weight", "id"], name="attention_by_weight")]
+
+    def __str__(self) -> str:
+        return self.sentence

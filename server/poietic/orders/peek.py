@@ -3,8 +3,8 @@
 from datetime import date
 from decimal import Decimal
 
+from django.db.models import Sum
 from ninja import Schema
-from poietic_core.cost.model import InputKind
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
 from poietic_core.structure.model import OutputKind
@@ -16,10 +16,14 @@ from ..engineering.faults import Shop, faults_of
 from ..engineering.models import OPEN_STATES, Revision, WorkCenter
 from ..engineering.queries import in_force, with_rows
 from ..engineering.where_used import where_used
-from ..ledger.models import Holding, Posting, StockLine
+from ..ledger.models import Holding, Posting, Reservation, StockLine
 from ..web_api.fields import DecimalText
-from .desk import RUNNING
-from .models import Order, OrderInput
+from .models import Order
+from .shortages import wanted_of
+from .standing import RUNNING
+
+#: orders told one by one
+SHOWN = 20
 
 
 class Expected(Schema):
@@ -39,7 +43,7 @@ class PeekOut(Schema):
     unit: str
     source: str
     on_hand: DecimalText
-    #: still needed by released orders
+    #: of it, kept for orders
     reserved: DecimalText
     expected: list[Expected]
     wanted_by: list[Expected]
@@ -63,16 +67,11 @@ def peek_at(item: Item, today: date) -> PeekOut:
     """Return what is on hand, reserved, expected, wanted, paid, and where the item is used."""
     holding = Holding.objects.get(item=item)
     running = [s.value for s in RUNNING]
-    needs = OrderInput.objects.filter(
-        item=item, kind=InputKind.COMPONENT.value, order__state__in=running
-    ).select_related("order__item")
     wanted = [
-        Expected(
-            order=i.order.number, name=i.order.item.name, quantity=i.still_needed, due=i.order.due
-        )
-        for i in needs.order_by("order__due", "order__number")
-        if i.still_needed
+        Expected(order=number, name=name, quantity=still, due=due)
+        for number, name, still, due in wanted_of(item)[:SHOWN]
     ]
+    reserved = Reservation.objects.filter(item=item).aggregate(sum=Sum("quantity"))["sum"]
     making = Order.objects.filter(item=item, state__in=[OrderState.PLANNED.value, *running])
     paid = (
         StockLine.objects.filter(
@@ -92,10 +91,10 @@ def peek_at(item: Item, today: date) -> PeekOut:
         unit=item.unit,
         source=item.source,
         on_hand=holding.quantity,
-        reserved=sum((w.quantity for w in wanted), ZERO),
+        reserved=reserved or ZERO,
         expected=[
             Expected(order=o.number, name=o.item.name, quantity=o.quantity - o.received, due=o.due)
-            for o in making.select_related("item").order_by("due", "number")
+            for o in making.select_related("item").order_by("due", "number")[:SHOWN]
         ],
         wanted_by=wanted,
         last_price=_price(paid.worth, paid.quantity) if paid else None,

@@ -223,3 +223,10 @@ class Strict(Schema):
     """A schema that refuses fields it does not know."""
 
     model_config = ConfigDict(extra="forbid")
+
+
+# --- pages
+
+#: rows of an answer, and how many to pass over
+PageSize = Annotated[int, Field(ge=1, le=200)]
+Skip = Annotated[int, Field(ge=0, le=1_000_000)]

@@ -1,4 +1,4 @@
-import { queryOptions } from '@tanstack/react-query';
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { api, data, keepToken } from './http';
 import type { components } from './schema';
 
@@ -21,6 +21,7 @@ export type Tree = components['schemas']['TreeOut'];
 export type TreeRow = components['schemas']['TreeRow'];
 export type Revision = components['schemas']['RevisionOut'];
 export type DerivationRow = components['schemas']['DerivationRow'];
+export type Found = components['schemas']['Found'];
 export type Attention = components['schemas']['AttentionOut'];
 export type Consequences = components['schemas']['Consequences'];
 export type RevisionRow = components['schemas']['RevisionRow'];
@@ -53,10 +54,36 @@ export const basicsOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/basics', { signal })),
   });
 
-export const itemsOptions = () =>
+/** Return where the next page of a list begins that the server filters; undefined at its end. */
+function nextPage<T extends { found: number; rows: unknown[] }>(last: T, all: T[]): number | undefined {
+  const shown = all.reduce((sum, page) => sum + page.rows.length, 0);
+  return shown < last.found ? shown : undefined;
+}
+
+export const itemsOptions = (q: string) =>
+  infiniteQueryOptions({
+    queryKey: ['items', 'page', q],
+    initialPageParam: 0,
+    placeholderData: keepPreviousData,
+    getNextPageParam: nextPage,
+    queryFn: ({ signal, pageParam }) => data(api.GET('/api/items', { params: { query: { q, skip: pageParam } }, signal })),
+  });
+
+/** Items of some codes; what there is not is left out. */
+export const namedItemsOptions = (codes: string[]) =>
   queryOptions({
-    queryKey: ['items'],
-    queryFn: ({ signal }) => data(api.GET('/api/items', { signal })),
+    queryKey: ['items', 'named', codes],
+    enabled: codes.length > 0,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) => {
+      const parts = Array.from({ length: Math.ceil(codes.length / 200) }, (_, n) => codes.slice(n * 200, (n + 1) * 200));
+      const found = await Promise.all(
+        parts.map((part) =>
+          data(api.GET('/api/items', { params: { query: { codes: part.join('\t'), limit: 200 } }, signal })),
+        ),
+      );
+      return found.flatMap((page) => page.rows);
+    },
   });
 
 export const itemOptions = (code: string) =>
@@ -191,10 +218,29 @@ export const rolledOptions = (code: string) =>
     queryFn: ({ signal }) => data(api.GET('/api/items/{code}/rolled', { params: { path: { code } }, signal })),
   });
 
-export const ordersOptions = () =>
+export const ordersOptions = (states: string, q: string) =>
+  infiniteQueryOptions({
+    queryKey: ['orders', 'page', states, q],
+    initialPageParam: 0,
+    placeholderData: keepPreviousData,
+    getNextPageParam: nextPage,
+    queryFn: ({ signal, pageParam }) =>
+      data(api.GET('/api/orders', { params: { query: { states, q, skip: pageParam } }, signal })),
+  });
+
+/** What has the words, a few of each kind; of one kind where it is named. */
+export const findOptions = (q: string, kind = '') =>
   queryOptions({
-    queryKey: ['orders'],
-    queryFn: ({ signal }) => data(api.GET('/api/orders', { signal })),
+    queryKey: ['find', kind, q],
+    enabled: q.trim() !== '',
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(api.GET('/api/find', { params: { query: { q, kind } }, signal })),
+  });
+
+export const waitingOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['today', 'missing', code],
+    queryFn: ({ signal }) => data(api.GET('/api/today/missing/{code}', { params: { path: { code } }, signal })),
   });
 
 export const orderOptions = (number: number) =>

@@ -1984,6 +1984,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/change-valuation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Value an item in another way
+         * @description Value an item in another way: carry out.
+         */
+        post: operations["post_change_valuation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-valuation/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Value an item in another way (preview)
+         * @description Value an item in another way: show the consequences.
+         */
+        post: operations["preview_change_valuation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/receive-material": {
         parameters: {
             query?: never;
@@ -3273,7 +3313,9 @@ export interface paths {
         };
         /**
          * Items
-         * @description Return all items with their stock, standard, and whether they have a structure.
+         * @description Return items with their stock, standard, and whether they have a structure; a page of them.
+         *
+         *     Those that have all words, or those of some codes, parted by tabs.
          */
         get: operations["poietic_costing_api_items"];
         put?: never;
@@ -3575,7 +3617,9 @@ export interface paths {
         };
         /**
          * Orders
-         * @description Return all orders, the open ones first, by due date.
+         * @description Return orders in some states, in the order of these, then by due date; a page of them.
+         *
+         *     Words filter by number, item, name and state; all of them have to be found.
          */
         get: operations["poietic_orders_api_orders"];
         put?: never;
@@ -3595,9 +3639,31 @@ export interface paths {
         };
         /**
          * Today
-         * @description Return what needs a decision, the costliest first; to those who may not see costs, without these.
+         * @description Return what needs a decision, one row for a cause, the costliest first.
+         *
+         *     Those who may not see costs are not told what costs too much or is to be closed.
          */
         get: operations["poietic_orders_api_today"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/today/missing/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting For
+         * @description Return the orders that are short of an item, the earliest due first; 200 at most.
+         */
+        get: operations["poietic_orders_api_waiting_for"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3778,6 +3844,26 @@ export interface paths {
          * @description Return all items, work centers and structures in force: "csv" a zip that a data package describes, "xlsx" a workbook.
          */
         get: operations["poietic_exchange_api_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Return what has all the words, a few of each kind, those first whose code begins with them.
+         */
+        get: operations["poietic_web_api_finding_find"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6006,6 +6092,34 @@ export interface components {
             given: components["schemas"]["DropWhatIf"];
         };
         /**
+         * ChangeValuation
+         * @description How an item is valued from now on.
+         */
+        ChangeValuation: {
+            /** Item */
+            item: string;
+            valuation: components["schemas"]["Method"];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** ChangeValuationPosting */
+        ChangeValuationPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangeValuation"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangeValuationPreview */
+        ChangeValuationPreview: {
+            given: components["schemas"]["ChangeValuation"];
+        };
+        /**
          * LotReceived
          * @description A lot or a serial that came in, with the supplier's own code for it.
          */
@@ -7671,6 +7785,18 @@ export interface components {
             change: number;
         };
         /**
+         * ItemPage
+         * @description Some items, how many match, and how many there are.
+         */
+        ItemPage: {
+            /** Rows */
+            rows: components["schemas"]["ItemOut"][];
+            /** Found */
+            found: number;
+            /** Whole */
+            whole: number;
+        };
+        /**
          * ItemFull
          * @description An item with all that is kept of it.
          */
@@ -8503,6 +8629,18 @@ export interface components {
             quantity: string;
         };
         /**
+         * OrderPage
+         * @description Some orders, how many match, and how many there are in these states.
+         */
+        OrderPage: {
+            /** Rows */
+            rows: components["schemas"]["OrderRow"][];
+            /** Found */
+            found: number;
+            /** Whole */
+            whole: number;
+        };
+        /**
          * OrderRow
          * @description An order in a queue.
          */
@@ -8551,15 +8689,71 @@ export interface components {
         };
         /**
          * AttentionOut
-         * @description A thing that needs a decision; its weight is money × days.
+         * @description A thing that needs a decision, however many orders it concerns; its weight is money × days.
          */
         AttentionOut: {
+            /** Id */
+            id: number;
             /** Kind */
             kind: string;
             /** Order */
-            order: number;
+            order: number | null;
+            /** Item */
+            item: string;
+            /** Is Made */
+            is_made: boolean;
             /** Sentence */
             sentence: string;
+            /** Orders */
+            orders: number;
+            /** Days */
+            days: number;
+            /**
+             * Money
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            money: string;
+        };
+        /**
+         * TodayOut
+         * @description What weighs most, and how many causes there are in all.
+         */
+        TodayOut: {
+            /** Causes */
+            causes: components["schemas"]["AttentionOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * WaitingOut
+         * @description An order that is short of an item.
+         */
+        WaitingOut: {
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Short
+             * Format: decimal
+             * @example 2.40
+             */
+            short: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
             /** Days */
             days: number;
             /**
@@ -9154,6 +9348,22 @@ export interface components {
             refused: number;
             /** Rows */
             rows: components["schemas"]["PlannedRow"][];
+        };
+        /**
+         * Found
+         * @description A thing, where it is shown, and what tells it from others.
+         */
+        Found: {
+            /** Kind */
+            kind: string;
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
+            /** Beside */
+            beside: string;
+            /** To */
+            to: string;
         };
     };
     responses: never;
@@ -15946,6 +16156,144 @@ export interface operations {
             };
         };
     };
+    post_change_valuation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeValuationPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_valuation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeValuationPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_receive_material: {
         parameters: {
             query?: never;
@@ -19110,7 +19458,12 @@ export interface operations {
     };
     poietic_costing_api_items: {
         parameters: {
-            query?: never;
+            query?: {
+                q?: string;
+                codes?: string;
+                skip?: number;
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -19123,7 +19476,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ItemOut"][];
+                    "application/json": components["schemas"]["ItemPage"];
                 };
             };
         };
@@ -19557,7 +19910,12 @@ export interface operations {
     };
     poietic_orders_api_orders: {
         parameters: {
-            query?: never;
+            query?: {
+                states?: string;
+                q?: string;
+                skip?: number;
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -19570,14 +19928,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OrderRow"][];
+                    "application/json": components["schemas"]["OrderPage"];
                 };
             };
         };
     };
     poietic_orders_api_today: {
         parameters: {
-            query?: never;
+            query?: {
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -19590,7 +19950,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AttentionOut"][];
+                    "application/json": components["schemas"]["TodayOut"];
+                };
+            };
+        };
+    };
+    poietic_orders_api_waiting_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -19867,6 +20258,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_web_api_finding_find: {
+        parameters: {
+            query: {
+                q: string;
+                kind?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"][];
                 };
             };
         };

@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { Command } from 'cmdk';
 import { Dialog } from 'radix-ui';
-import { type KeyboardEvent as KeyboardEventOf, useEffect, useRef } from 'react';
+import { type KeyboardEvent as KeyboardEventOf, useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
-import { commandsOptions, itemsOptions, ordersOptions, workCentersOptions } from '../api/queries';
+import { commandsOptions, type Found, findOptions } from '../api/queries';
 import { useCommands } from '../commands/CommandContext';
 import { forms } from '../commands/forms';
 
@@ -31,15 +31,44 @@ function matches(value: string, asked: string): number {
   return words.every((w) => text.startsWith(w)) ? 1 : words.every((w) => ` ${text}`.includes(` ${w}`)) ? 0.8 : 0.5;
 }
 
+/** Return what has the words, the best first; everything where nothing is asked. */
+function best<T extends { value: string }>(rows: T[], asked: string): T[] {
+  if (asked.trim() === '') return rows;
+  return rows
+    .map((row) => ({ row, score: matches(row.value, asked) }))
+    .filter((r) => r.score > 0)
+    .toSorted((a, b) => b.score - a.score)
+    .map((r) => r.row);
+}
+
 /** Go to anything by code or words, start any command that the person may run. */
 export function DoAnything({ onClose }: { onClose: () => void }) {
   const navigate = useNavigate();
   const { start } = useCommands();
   const commands = useQuery(commandsOptions());
-  const items = useQuery(itemsOptions());
-  const orders = useQuery(ordersOptions());
-  const centers = useQuery(workCentersOptions());
-  const isThere = !orders.isPending && !items.isPending && !commands.isPending;
+  const [asked, setAsked] = useState('');
+  const [selected, setSelected] = useState('');
+  const found = useQuery(findOptions(asked));
+  const isAsked = asked.trim() !== '';
+  const isThere = !commands.isPending && (!isAsked || (found.isSuccess && !found.isPlaceholderData));
+  const things = isAsked ? (found.data ?? []) : [];
+  const here = pages.map(([to, words]) => ({ value: `${words} page`, words, to }));
+  const begun = (commands.data ?? [])
+    .filter((c) => !fromPages.has(c.name) && (forms[c.name] ?? c.name === 'receive-material'))
+    .map((c) => ({ value: `${c.title} command`, words: `${c.title}…`, name: c.name }));
+  const local = { pages: best(here, asked), commands: best(begun, asked) };
+  const isMeant = [...local.pages, ...local.commands].some((l) => matches(l.value, asked) === 1);
+  const isCode = things.some((t) => t.code.toLowerCase().startsWith(asked.trim().toLowerCase()));
+  const isLocalFirst = isAsked && isMeant && !isCode;
+  const firstThing = things[0] && `${things[0].kind} ${things[0].code}`;
+  const firstLocal = local.pages[0]?.value ?? local.commands[0]?.value;
+  const first = (isLocalFirst ? firstLocal : (firstThing ?? firstLocal)) ?? '';
+  const [chosen, setChosen] = useState(first);
+  if (chosen !== first) {
+    // what fits best is chosen, as long as the person has not moved to another row since
+    setChosen(first);
+    setSelected(first);
+  }
   const waiting = useRef<HTMLInputElement | null>(null);
   useEffect(() => {
     // Enter was pressed before the lists were there: it counts once they are
@@ -68,66 +97,44 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
           className="fixed top-[8vh] left-1/2 z-40 w-[620px] max-w-[92vw] -translate-x-1/2 border border-hair-strong bg-sheet"
         >
           <Dialog.Title className="sr-only">Go to anything, start anything</Dialog.Title>
-          <Command label="Go to anything, start anything" loop filter={matches}>
+          <Command label="Go to anything, start anything" loop shouldFilter={false} value={selected} onValueChange={setSelected}>
             <Command.Input
               autoFocus
+              value={asked}
+              onValueChange={setAsked}
               onKeyDown={onEarlyEnter}
-              placeholder="Order number, item code, words, or a command"
+              placeholder="Order number, item code, lot, words, or a command"
               className="h-11 w-full border-b border-hair-strong bg-transparent px-4 text-[16px] outline-none"
             />
             <Command.List className="max-h-[60vh] overflow-y-auto pb-2">
-              <Command.Empty className="px-4 py-4 text-quiet">Nothing has that code or these words.</Command.Empty>
-              <Group heading="Orders">
-                {(orders.data ?? []).map((o) => (
-                  <Row key={o.number} value={`${o.number} ${o.item} ${o.name} ${o.state}`} onSelect={() => go(`/orders/${o.number}`)}>
-                    <span className="code w-28">{o.number}</span>
-                    <span className="flex-1 truncate">
-                      {o.name} <span className="code">{o.item}</span>
-                    </span>
-                    <span className="text-quiet">{o.state}</span>
-                  </Row>
-                ))}
-              </Group>
-              <Group heading="Items">
-                {(items.data ?? []).map((i) => (
-                  <Row key={i.code} value={`${i.code} ${i.name} item`} onSelect={() => go(`/define/items/${encodeURIComponent(i.code)}`)}>
-                    <span className="code w-28">{i.code}</span>
-                    <span className="flex-1 truncate">{i.name}</span>
-                    <span className="text-quiet">{i.source}</span>
-                  </Row>
-                ))}
-              </Group>
-              <Group heading="Work centers">
-                {(centers.data ?? []).map((w) => (
-                  <Row key={w.code} value={`${w.code} ${w.name} work center`} onSelect={() => go(`/define/work-centers?code=${encodeURIComponent(w.code)}`)}>
-                    <span className="code w-28">{w.code}</span>
-                    <span className="flex-1 truncate">{w.name}</span>
-                  </Row>
-                ))}
-              </Group>
-              <Group heading="Pages">
-                {pages.map(([to, words]) => (
-                  <Row key={to} value={`${words} page`} onSelect={() => go(to)}>
-                    <span className="flex-1">{words}</span>
-                  </Row>
-                ))}
-              </Group>
-              <Group heading="Commands">
-                {(commands.data ?? [])
-                  .filter((c) => !fromPages.has(c.name) && (forms[c.name] ?? c.name === 'receive-material'))
-                  .map((c) => (
+              {isThere && <Command.Empty className="px-4 py-4 text-quiet">Nothing has that code or these words.</Command.Empty>}
+              {!isLocalFirst && <Things things={things} onGo={go} />}
+              {local.pages.length > 0 && (
+                <Group heading="Pages">
+                  {local.pages.map((p) => (
+                    <Row key={p.to} value={p.value} onSelect={() => go(p.to)}>
+                      <span className="flex-1">{p.words}</span>
+                    </Row>
+                  ))}
+                </Group>
+              )}
+              {local.commands.length > 0 && (
+                <Group heading="Commands">
+                  {local.commands.map((c) => (
                     <Row
                       key={c.name}
-                      value={`${c.title} command`}
+                      value={c.value}
                       onSelect={() => {
                         onClose();
                         start(c.name);
                       }}
                     >
-                      <span className="flex-1">{c.title}…</span>
+                      <span className="flex-1">{c.words}</span>
                     </Row>
                   ))}
-              </Group>
+                </Group>
+              )}
+              {isLocalFirst && <Things things={things} onGo={go} />}
             </Command.List>
           </Command>
         </Dialog.Content>
@@ -135,6 +142,33 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
     </Dialog.Root>
   );
 }
+
+/** What was found, by kind. */
+function Things({ things, onGo }: { things: Found[]; onGo: (to: string) => void }) {
+  const kinds = [...new Set(things.map((t) => t.kind))];
+  return kinds.map((kind) => (
+    <Group key={kind} heading={HEADINGS[kind] ?? kind}>
+      {things
+        .filter((t) => t.kind === kind)
+        .map((t, n) => (
+          <Row key={n} value={`${t.kind} ${t.code}`} onSelect={() => onGo(t.to)}>
+            <span className="code w-28 truncate">{t.code}</span>
+            <span className="flex-1 truncate">{t.words}</span>
+            <span className="text-quiet">{t.beside}</span>
+          </Row>
+        ))}
+    </Group>
+  ));
+}
+
+const HEADINGS: Record<string, string> = {
+  order: 'Orders',
+  item: 'Items',
+  lot: 'Lots and serials',
+  'work center': 'Work centers',
+  partner: 'Partners',
+  document: 'Documents',
+};
 
 function Group({ heading, children }: { heading: string; children: React.ReactNode }) {
   return (

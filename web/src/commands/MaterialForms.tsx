@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
-import { basicsOptions, itemsOptions, type Order, orderOptions } from '../api/queries';
+import { useEffect, useState } from 'react';
+import { basicsOptions, namedItemsOptions, type Order, orderOptions } from '../api/queries';
 import { isZero, plain, quantity } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Entry, NumberEntry } from '../ui/Field';
 import { Loaded } from '../ui/States';
+import { FoundList } from './FoundList';
 import type { Given } from './forms';
 
 interface Props {
@@ -95,7 +96,7 @@ interface MaterialLine {
 
 /** Bought material that came in. */
 export function ReceiveMaterialForm({ given, onGiven }: Props) {
-  const items = useQuery(itemsOptions());
+  const [typed, setTyped] = useState('');
   const basics = useQuery(basicsOptions());
   const place = basics.data?.places[0]?.code ?? '';
   const [lines, setLines] = useState<MaterialLine[]>([
@@ -107,19 +108,20 @@ export function ReceiveMaterialForm({ given, onGiven }: Props) {
     const posted = good.map((l) => ({ ...l, place: l.place || place }));
     onGiven({ lines: posted }, `Receive ${count(good.length)}`);
   };
-  const bought = (items.data ?? []).filter((i) => i.source === 'buy');
+  const known = useQuery(namedItemsOptions([...new Set(lines.map((l) => l.item).filter(Boolean))].toSorted()));
+  const named = (code: string) => known.data?.find((i) => i.code === code);
+  const isPriced = (l: MaterialLine) => l.price !== '' || !named(l.item)?.price;
+  useEffect(() => {
+    // what an item costs is entered as soon as it is known which one is meant
+    if (!lines.every(isPriced)) change(lines.map((l) => (isPriced(l) ? l : { ...l, price: plain(named(l.item)?.price ?? '') })));
+    // oxlint-disable-next-line react/exhaustive-deps -- only when another item is known, not when a price is cleared
+  }, [known.data]);
   return (
     <div className="space-y-2">
-      <datalist id="bought-items">
-        {bought.map((i) => (
-          <option key={i.code} value={i.code}>
-            {i.name}
-          </option>
-        ))}
-      </datalist>
+      <FoundList id="bought-items" kind="bought item" typed={typed} />
       {lines.map((line, n) => {
         const set = (patch: Partial<MaterialLine>) => change(lines.with(n, { ...line, ...patch }));
-        const item = bought.find((i) => i.code === line.item);
+        const item = named(line.item);
         return (
           <div key={n} className="grid grid-cols-[1fr_88px_88px] gap-1">
             <Entry
@@ -128,8 +130,8 @@ export function ReceiveMaterialForm({ given, onGiven }: Props) {
               list="bought-items"
               value={line.item}
               onChange={(e) => {
-                const known = bought.find((i) => i.code === e.target.value);
-                set({ item: e.target.value, ...(known?.price && !line.price ? { price: plain(known.price) } : {}) });
+                setTyped(e.target.value);
+                set({ item: e.target.value });
               }}
             />
             <NumberEntry

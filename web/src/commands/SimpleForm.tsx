@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
-import { basicsOptions, partnersOptions, calendarsOptions, costSetsOptions, itemsOptions, labourGradesOptions, orderOptions, ordersOptions, workCentersOptions } from '../api/queries';
+import { basicsOptions, partnersOptions, calendarsOptions, costSetsOptions, labourGradesOptions, orderOptions, workCentersOptions } from '../api/queries';
 import { clock, minuteOf, type Shift } from '../lib/clock';
 import { percent } from '../lib/decimal';
 import { Entry, Field, NumberEntry } from '../ui/Field';
+import { FoundList } from './FoundList';
 import type { FieldSpec, Given } from './forms';
 import { OwnUnitsEntry } from './OwnUnitsEntry';
 import { type Column, type Row, RowsEntry } from './RowsEntry';
@@ -112,13 +113,7 @@ function OneField({
             return (
               <>
                 <Entry {...shared} list={`${id}-list`} value={text} onChange={(e) => onValue(e.target.value)} />
-                <datalist id={`${id}-list`}>
-                  {choices.map((c) => (
-                    <option key={c.value} value={c.value}>
-                      {c.words}
-                    </option>
-                  ))}
-                </datalist>
+                <FoundList id={`${id}-list`} kind={spec.kind} typed={text} />
               </>
             );
           default:
@@ -207,8 +202,6 @@ export function GradesEntry({ order, rows, onRows }: { order: number; rows: Row[
 }
 
 function useChoices(spec: FieldSpec): { value: string; words: string }[] {
-  const items = useQuery({ ...itemsOptions(), enabled: spec.kind.endsWith('item') });
-  const orders = useQuery({ ...ordersOptions(), enabled: spec.kind === 'order' });
   const basics = useQuery({ ...basicsOptions(), enabled: spec.kind === 'place' || spec.kind === 'unit' });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
   const grades = useQuery({ ...labourGradesOptions(), enabled: spec.kind === 'labour grade' });
@@ -229,11 +222,7 @@ function useChoices(spec: FieldSpec): { value: string; words: string }[] {
       return (basics.data?.places ?? []).map((p) => ({ value: p.code, words: p.name }));
     case 'work center':
       return (centers.data ?? []).map((c) => ({ value: c.code, words: `${c.code} ${c.name}` }));
-    case 'order':
-      return (orders.data ?? []).map((o) => ({ value: String(o.number), words: `${o.item} ${o.state}` }));
     default:
-      return (items.data ?? [])
-        .filter((i) => spec.kind === 'item' || i.source !== 'buy')
-        .map((i) => ({ value: i.code, words: i.name }));
+      return [];
   }
 }

@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from 'react';
+import { type KeyboardEvent, type ReactNode, useEffect, useRef } from 'react';
 import { Link } from 'react-router';
 
 /** the height of a row: two lines of text */
@@ -8,34 +8,42 @@ const ROW = 50;
 export interface QueueRow {
   key: string;
   to: string;
-  /** what typing filters by */
+  /** what it is, in full */
   words: string;
   body: ReactNode;
 }
 
-/** What is waiting at a bench: arrows move, Enter opens, typing filters, and it says how many it shows. */
+/** What is waiting at a bench: arrows move, Enter opens, typing filters, and it says how many there are. */
 export function Queue({
   title,
   rows,
+  found,
+  whole,
+  filter,
+  onFilter,
+  onEnd,
   current,
   empty,
   foot,
 }: {
   title: string;
+  /** those that were fetched */
   rows: QueueRow[];
+  /** how many match the filter, and how many there are */
+  found: number;
+  whole: number;
+  filter: string;
+  onFilter: (filter: string) => void;
+  /** told when the last fetched row comes near */
+  onEnd: () => void;
   current: string | undefined;
   empty: ReactNode;
   foot?: ReactNode;
 }) {
-  const [filter, setFilter] = useState('');
   const entry = useRef<HTMLInputElement>(null);
   const list = useRef<HTMLDivElement>(null);
   const wanted = useRef<number | null>(null);
-  const words = filter.toLowerCase();
-  const shown = useMemo(
-    () => rows.filter((r) => words.split(' ').every((word) => r.words.toLowerCase().includes(word))),
-    [rows, words],
-  );
+  const shown = rows;
   // oxlint-disable-next-line react/incompatible-library -- nothing here is compiled by the React compiler
   const virtual = useVirtualizer({
     count: shown.length,
@@ -43,6 +51,10 @@ export function Queue({
     estimateSize: () => ROW,
     overscan: 12,
   });
+  const last = virtual.getVirtualItems().at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (last >= rows.length - 1 && rows.length < found) onEnd();
+  }, [last, rows.length, found, onEnd]);
   const at = shown.findIndex((r) => r.key === current);
   useEffect(() => {
     if (at >= 0) virtual.scrollToIndex(at, { align: 'auto' });
@@ -84,15 +96,15 @@ export function Queue({
           aria-label={`Filter ${title.toLowerCase()}`}
           placeholder="Type to filter"
           value={filter}
-          onChange={(e) => setFilter(e.target.value)}
+          onChange={(e) => onFilter(e.target.value)}
         />
         <span role="status" className="text-[12px] whitespace-nowrap text-quiet">
-          {shown.length === rows.length ? rows.length : `${shown.length} of ${rows.length}`}
+          {found === whole ? whole : `${found} of ${whole}`}
         </span>
       </div>
       <div ref={list} className="min-h-0 flex-1 overflow-y-auto">
         {shown.length === 0 && (
-          <p className="px-3 py-4 text-quiet">{rows.length === 0 ? empty : 'Nothing matches the filter.'}</p>
+          <p className="px-3 py-4 text-quiet">{whole === 0 ? empty : 'Nothing matches the filter.'}</p>
         )}
         <ul className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((v) => {

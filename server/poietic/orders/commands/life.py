@@ -92,7 +92,7 @@ def plan_order(context: Context, given: PlanOrder) -> None:
     with connection.cursor() as cursor:
         cursor.execute("SELECT nextval('orders_number')")
         number: int = cursor.fetchone()[0]
-    Order.objects.create(
+    order = Order.objects.create(
         cost_object=CostObject.objects.create(
             kind=CostObject.Kind.ORDER, number=number, opened_at=context.now
         ),
@@ -110,6 +110,7 @@ def plan_order(context: Context, given: PlanOrder) -> None:
     context.made["order"] = str(number)
     context.effects.field("new order", "state", None, "planned")
     context.effects.field("new order", "quantity", None, given.quantity)
+    context.things.append(OpenBook(order, [], [], context=context))
 
 
 def _require_near(due: date, today: date) -> None:

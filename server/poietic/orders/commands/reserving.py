@@ -32,8 +32,8 @@ def release_reserved(transaction: Transaction, book: OpenBook) -> None:
     """Let go of what the order has reserved, once its last issues are posted."""
     owner = book.order.cost_object
     reserved = list(owner.reservations.values_list("item", flat=True))
+    transaction.concern([*reserved, *(c.item_id for c in book.components() if c.item_id)], owner)
     if reserved:
-        transaction.concern(reserved, owner)
         transaction.at_last(lambda: transaction.reservations.let_go(owner))
 
 

@@ -1,5 +1,5 @@
-import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { useCallback, useState } from 'react';
 import { Link, Outlet, useParams } from 'react-router';
 import { itemsOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
@@ -12,7 +12,10 @@ import { Loaded } from '../../ui/States';
 /** Items on the left, the one chosen on the right. */
 export function DefineBench() {
   const { code } = useParams();
-  const items = useQuery(itemsOptions());
+  const [filter, setFilter] = useState('');
+  const items = useInfiniteQuery(itemsOptions(filter));
+  const { fetchNextPage } = items;
+  const more = useCallback(() => void fetchNextPage(), [fetchNextPage]);
   const { started, start } = useCommands();
   const reads = useReads();
   const [isOpen, setOpen] = useState(false);
@@ -29,12 +32,17 @@ export function DefineBench() {
       ) : (
         <div className="w-[264px] shrink-0 border-r border-hair-strong">
           <Loaded query={items}>
-            {(rows) => (
+            {({ pages }) => (
               <Queue
                 title="Items"
+                filter={filter}
+                onFilter={setFilter}
+                onEnd={more}
+                found={pages[0]?.found ?? 0}
+                whole={pages[0]?.whole ?? 0}
                 current={code}
                 empty="No item yet. Define the first one below: something that is bought."
-                rows={rows.map((i) => ({
+                rows={pages.flatMap((p) => p.rows).map((i) => ({
                   key: i.code,
                   to: `/define/items/${encodeURIComponent(i.code)}`,
                   words: `${i.code} ${i.name} ${i.source}`,

@@ -1,13 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
-import { documentsOptions, type Item, itemsOptions, type Revision, revisionOptions, revisionsOptions, workCentersOptions } from '../../api/queries';
+import { documentsOptions, type Item, itemOptions, namedItemsOptions, type Revision, revisionOptions, revisionsOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
+import { FoundList } from '../../commands/FoundList';
 import { ApiError, command, type Outcome } from '../../api/http';
 import { OperationGraph } from '../../structure/OperationGraph';
 import { Button } from '../../ui/Button';
-import { NumberEntry } from '../../ui/Field';
-import { Empty, Loaded, ProblemNote } from '../../ui/States';
+import { Entry, NumberEntry } from '../../ui/Field';
+import { Loaded, ProblemNote } from '../../ui/States';
 import {
   afterGiven,
   bareLinesOf,
@@ -32,15 +33,13 @@ const PAUSE = 500;
 export function EditPage() {
   const { code = '' } = useParams();
   const [query] = useSearchParams();
-  const items = useQuery(itemsOptions());
+  const one = useQuery(itemOptions(code));
   const revisions = useQuery(revisionsOptions(code));
   const copied = query.get('copy') ?? '';
   const others = useQuery({ ...revisionsOptions(copied), enabled: copied !== '' });
   return (
-    <Loaded query={items}>
-      {(rows) => {
-        const item = rows.find((i) => i.code === code);
-        if (!item) return <Empty>There is no item {code}.</Empty>;
+    <Loaded query={one}>
+      {(item) => {
         return (
           <Loaded query={revisions}>
             {(known) => {
@@ -65,24 +64,25 @@ export function EditPage() {
 
 /** Begin with one empty operation, or with a copy of another item's structure. */
 function First({ item }: { item: Item }) {
-  const items = useQuery(itemsOptions());
+  const [typed, setTyped] = useState('');
   const navigate = useNavigate();
   return (
     <>
       <Editor item={item} from={undefined} />
-      <label className="flex items-center gap-2 px-4 py-2 text-quiet">
-        Or begin with a copy of
-        <select className="entry w-72!" value="" onChange={(e) => void navigate(`?copy=${encodeURIComponent(e.target.value)}`)}>
-          <option value="">choose a structure</option>
-          {items.data
-            ?.filter((i) => i.has_approved)
-            .map((i) => (
-              <option key={i.code} value={i.code}>
-                {i.code} {i.name}
-              </option>
-            ))}
-        </select>
-      </label>
+      <form
+        className="flex items-center gap-2 px-4 py-2 text-quiet"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (typed) void navigate(`?copy=${encodeURIComponent(typed)}`);
+        }}
+      >
+        <label className="flex items-center gap-2">
+          Or begin with a copy of
+          <Entry className="code w-48!" list="structures" value={typed} onChange={(e) => setTyped(e.target.value)} />
+        </label>
+        <FoundList id="structures" kind="structure" typed={typed} />
+        <Button type="submit">Copy</Button>
+      </form>
     </>
   );
 }
@@ -104,7 +104,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
   const { code } = item;
   const { start, started } = useCommands();
   const centers = useQuery(workCentersOptions());
-  const items = useQuery(itemsOptions());
+  const [typed, setTyped] = useState('');
   const draft = useUndo<Draft>(() => ({
     ...(from ? wholeOf(from) : blankWhole),
     operations: from ? draftOf(from) : item.is_phantom ? [] : [blankOperation(10, '')],
@@ -132,11 +132,19 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
 
   useFocusAt();
   const pictures = useQuery(documentsOptions(code)).data?.map((d) => d.name) ?? [];
+  const lines = [...draft.state.bare, ...draft.state.operations.flatMap((o) => o.lines)];
+  const used = [...new Set(lines.map((l) => l.item).filter(Boolean))].toSorted();
+  const items = useQuery(namedItemsOptions(used));
   const setBare = (bare: DraftLine[]) => draft.set((was) => ({ ...was, bare }));
   const last = Number(operations.at(-1)?.number ?? 0);
   const branches = operations.map((o) => ({ number: Number(o.number), name: o.name, after: afterGiven(o.after).after ?? null }));
   return (
-    <article className="min-w-[840px]">
+    <article
+      className="min-w-[840px]"
+      onInput={(e) => {
+        if (e.target instanceof HTMLInputElement && e.target.list?.id === 'all-items') setTyped(e.target.value);
+      }}
+    >
       <header className="flex flex-wrap items-start justify-between gap-2 px-4 pt-3 pb-2">
         <div>
           <h1>
@@ -170,15 +178,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
           </Button>
         </div>
       </header>
-      <datalist id="all-items">
-        {items.data
-          ?.filter((i) => i.code !== code)
-          .map((i) => (
-            <option key={i.code} value={i.code}>
-              {i.name}
-            </option>
-          ))}
-      </datalist>
+      <FoundList id="all-items" kind="item" typed={typed} />
       <Faults given={given} />
       {branches.some((b) => b.after !== null) && <OperationGraph operations={branches} />}
       <table className={`rows ${started ? 'text-[13px]' : ''}`} aria-label={`Draft of ${code}`}>

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useEffect } from 'react';
-import { type Item, type ItemFull, itemOptions, itemsOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
+import { type Item, type ItemFull, itemOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { OperationGraph } from '../../structure/OperationGraph';
@@ -19,7 +19,8 @@ export function ItemPage() {
   const { code = '' } = useParams();
   const client = useQueryClient();
   const full = useQuery(itemOptions(code));
-  const listed = client.getQueryData(itemsOptions().queryKey)?.find((i) => i.code === code);
+  const pages = client.getQueriesData<{ pages: { rows: Item[] }[] }>({ queryKey: ['items', 'page'] });
+  const listed = pages.flatMap(([, list]) => list?.pages.flatMap((p) => p.rows) ?? []).find((i) => i.code === code);
   const item = full.data ?? (full.error ? undefined : listed);
   // one and the same page, whether the list or the item itself came first: nothing is asked for twice
   if (item) return <Page key={code} item={item} full={full.data} />;

@@ -1,14 +1,14 @@
-import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useCallback, useState } from 'react';
 import { Link, Outlet, useLocation, useParams, useSearchParams } from 'react-router';
-import { type OrderRow, ordersOptions } from '../../api/queries';
+import { orderOptions, type OrderRow, ordersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Queue } from '../../ui/Queue';
 import { Loaded } from '../../ui/States';
-import { type Bench, benchOf, selectQueue } from './logic';
+import { type Bench, benchOf, waiting } from './logic';
 
 const empty: Record<Bench, string> = {
   release: 'No order waits for its release. Plan one below.',
@@ -20,21 +20,23 @@ const empty: Record<Bench, string> = {
 export function useOrderBench(): Bench | null {
   const number = /^\/orders\/(\d+)/.exec(useLocation().pathname)?.[1];
   const asked = useSearchParams()[0].get('bench');
-  const orders = useQuery({ ...ordersOptions(), enabled: number !== undefined });
+  const order = useQuery({ ...orderOptions(Number(number)), enabled: number !== undefined });
   if (number === undefined) return null;
   if (asked === 'release' || asked === 'make' || asked === 'cost') return asked;
-  const state = orders.data?.find((o) => String(o.number) === number)?.state;
-  return state ? benchOf(state) : null;
+  return order.data ? benchOf(order.data.state) : null;
 }
 
 /** The queue of a bench on the left, the order on the right; it folds while a command is in hand. */
 export function OrderBench({ bench }: { bench?: Bench }) {
   const { number } = useParams();
-  const orders = useQuery(ordersOptions());
   const { started, start } = useCommands();
   const [isOpen, setOpen] = useState(false);
+  const [filter, setFilter] = useState('');
   const asked = useOrderBench();
   const shown = bench ?? asked ?? 'release';
+  const orders = useInfiniteQuery(ordersOptions(waiting[shown].join(','), filter));
+  const { fetchNextPage } = orders;
+  const more = useCallback(() => void fetchNextPage(), [fetchNextPage]);
   const isFolded = started !== null && !isOpen;
   return (
     <div className="flex h-full">
@@ -49,12 +51,17 @@ export function OrderBench({ bench }: { bench?: Bench }) {
           </button>
         ) : (
           <Loaded query={orders}>
-            {(rows) => (
+            {({ pages }) => (
               <Queue
                 title={`Orders to ${shown}`}
+                filter={filter}
+                onFilter={setFilter}
+                onEnd={more}
+                found={pages[0]?.found ?? 0}
+                whole={pages[0]?.whole ?? 0}
                 current={number}
                 empty={empty[shown]}
-                rows={selectQueue(rows, shown).map((o) => ({
+                rows={pages.flatMap((p) => p.rows).map((o) => ({
                   key: String(o.number),
                   to: `/orders/${o.number}?bench=${shown}`,
                   words: `${o.number} ${o.item} ${o.name} ${o.state}`,

@@ -1,25 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { Bridge, OrderRow } from '../../api/queries';
-import { addsUp, benchOf, layOutBridge, selectQueue } from './logic';
-
-function order(number: number, state: string, due: string): OrderRow {
-  return {
-    number,
-    item: 'A',
-    name: 'A',
-    unit: 'pcs',
-    quantity: '1',
-    received: '0',
-    due,
-    starts: null,
-    finishes: null,
-    days_late: 0,
-    state,
-    next: '',
-    fault: '',
-    wip: '0',
-  };
-}
+import type { Bridge } from '../../api/queries';
+import { addsUp, benchOf, layOutBridge, waiting } from './logic';
 
 /** The constructed order of all causes: 2,136.15 allowed, 2,258.84 charged. */
 const amounts = { price: '32.40', usage: '16.44', yield: '57.37', efficiency: '48.00', setup: '32.00', 'order size': '-64.00', 'by-product quantity': '0.48', rounding: '0.00', method: '0.00' };
@@ -35,12 +16,11 @@ const bridge: Bridge = {
 };
 
 describe('a queue', () => {
-  it('shows what waits at its bench, by state and then by due date', () => {
-    const all = [order(1, 'closed', '2026-01-01'), order(2, 'released', '2026-03-01'), order(3, 'started', '2026-04-01'), order(4, 'planned', '2026-05-01'), order(5, 'started', '2026-02-01')];
-
-    expect(selectQueue(all, 'make').map((o) => o.number)).toEqual([5, 3, 2]);
-    expect(selectQueue(all, 'release').map((o) => o.number)).toEqual([4, 2]);
-    expect(selectQueue(all, 'cost').map((o) => o.number)).toEqual([5, 3, 1]);
+  it('is asked for by the states that wait at its bench, in their order', () => {
+    expect(waiting.make).toEqual(['started', 'released']);
+    for (const bench of ['release', 'make', 'cost'] as const) {
+      expect(waiting[bench].some((state) => benchOf(state) === bench)).toBe(true);
+    }
   });
 
   it('is the one that an order of a state belongs to', () => {

@@ -1,21 +1,14 @@
-import type { Bridge, Order, OrderRow } from '../../api/queries';
+import type { Bridge, Order } from '../../api/queries';
 import { isZero } from '../../lib/decimal';
 
 export type Bench = 'release' | 'make' | 'cost';
 
-const waiting: Record<Bench, string[]> = {
+/** The states of a bench's queue, in the order in which they wait there. */
+export const waiting: Record<Bench, string[]> = {
   release: ['planned', 'released'],
   make: ['started', 'released'],
   cost: ['completed', 'started', 'closed'],
 };
-
-/** Return a bench's queue: what waits there, in the order of its states, then by due date. */
-export function selectQueue(orders: OrderRow[], bench: Bench): OrderRow[] {
-  const states = waiting[bench];
-  return orders
-    .filter((o) => states.includes(o.state))
-    .toSorted((a, b) => states.indexOf(a.state) - states.indexOf(b.state) || a.due.localeCompare(b.due));
-}
 
 /** Return the bench that an order's state belongs to. */
 export function benchOf(state: string): Bench {

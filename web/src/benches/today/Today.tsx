@@ -1,8 +1,10 @@
-import { useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link } from 'react-router';
-import { type Attention, itemsOptions, ordersOptions, todayOptions, workCentersOptions } from '../../api/queries';
+import { type Attention, itemsOptions, ordersOptions, todayOptions, waitingOptions, workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
-import { isZero } from '../../lib/decimal';
+import { day } from '../../lib/date';
+import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
@@ -13,16 +15,27 @@ const acts: Record<string, { command: string; words: string } | undefined> = {
   'to close': { command: 'close-order', words: 'Close' },
 };
 
-/** What needs a decision: one table of sentences, the costliest first. */
+/** What needs a decision: one row for a cause, however many orders it stops, the costliest first. */
 export function Today() {
   const today = useQuery(todayOptions());
-  const orders = useQuery(ordersOptions());
+  const orders = useInfiniteQuery(ordersOptions('', ''));
   return (
     <main className="h-full overflow-y-auto">
       <h1 className="px-4 pt-3 pb-2">Today</h1>
       <Loaded query={today}>
-        {(rows) =>
-          rows.length > 0 ? <Sentences rows={rows} /> : orders.data?.length === 0 ? <FirstSteps /> : (
+        {({ causes, whole }) =>
+          causes.length > 0 ? (
+            <>
+              <Causes causes={causes} />
+              {whole > causes.length && (
+                <p className="px-4 py-2 text-quiet">
+                  The {causes.length} that weigh most, of {whole}.
+                </p>
+              )}
+            </>
+          ) : orders.data?.pages[0]?.whole === 0 ? (
+            <FirstSteps />
+          ) : (
             <p className="px-4 text-quiet">
               Nothing needs a decision: no order is late, short, over its allowed cost, or waiting to be closed.
             </p>
@@ -33,67 +46,126 @@ export function Today() {
   );
 }
 
-function Sentences({ rows }: { rows: Attention[] }) {
-  const { start } = useCommands();
-  const may = useMay();
+function Causes({ causes }: { causes: Attention[] }) {
+  const [opened, setOpened] = useState<number[]>([]);
   return (
     <table className="rows">
       <thead>
         <tr>
-          <th className="pl-4!">Order</th>
-          <th>Because</th>
-          <th>What needs a decision</th>
+          <th className="pl-4!">What needs a decision</th>
+          <th>because</th>
+          <th className="num">orders</th>
           <th className="num">days</th>
           <th className="num">EUR at stake</th>
           <td />
         </tr>
       </thead>
-      <tbody>
-        {rows.map((a) => {
-          const act = acts[a.kind];
-          const isAllowed = act && may.has(act.command);
-          return (
-            <tr key={`${a.order}-${a.kind}`}>
-              <td className="pl-4!">
-                <Link className="code quiet-link" to={`/orders/${a.order}`}>
-                  {a.order}
-                </Link>
+      {causes.map((a) => {
+        const isOpen = opened.includes(a.id);
+        const toggle = () => setOpened((was) => (isOpen ? was.filter((id) => id !== a.id) : [...was, a.id]));
+        return (
+          <tbody key={a.id}>
+            <tr>
+              <td className="w-full pl-4!">
+                {a.item === '' ? (
+                  <span className="pl-5">{a.sentence}</span>
+                ) : (
+                  <button type="button" className="cursor-pointer text-left" aria-expanded={isOpen} onClick={toggle}>
+                    <span aria-hidden className="inline-block w-5 text-quiet">
+                      {isOpen ? '▾' : '▸'}
+                    </span>
+                    {a.sentence}
+                  </button>
+                )}
               </td>
               <td className="whitespace-nowrap text-attention">{a.kind}</td>
-              <td className="w-full">{a.sentence}</td>
+              <td className="num">{a.orders}</td>
               <td className="num">{a.days > 0 && a.days}</td>
               <td className="num">
                 <Money value={a.money} />
               </td>
-              <td className="num pr-4!">
-                {isAllowed ? (
-                  <Button look="link" onClick={() => start(act.command, { order: a.order })}>
-                    {act.words} {a.order}…
-                  </Button>
-                ) : (
-                  <Link
-                    className="quiet-link text-act"
-                    to={a.kind === 'short' || a.kind === 'late' ? `/orders/${a.order}` : `/orders/${a.order}/bridge`}
-                  >
-                    {a.kind === 'short' || a.kind === 'late' ? 'See the order' : 'See why'}
-                  </Link>
-                )}
+              <td className="num pr-4! whitespace-nowrap">
+                <Act cause={a} />
               </td>
             </tr>
-          );
-        })}
-      </tbody>
+            {isOpen && <Waiting item={a.item} />}
+          </tbody>
+        );
+      })}
     </table>
+  );
+}
+
+/** The orders that one missing item stops. */
+function Waiting({ item }: { item: string }) {
+  const waiting = useQuery(waitingOptions(item));
+  return waiting.data?.map((w) => (
+    <tr key={w.order} className="text-quiet">
+      <td className="pl-14!">
+        <Link className="code quiet-link mr-2" to={`/orders/${w.order}`}>
+          {w.order}
+        </Link>
+        {w.name} {quantity(w.quantity)} {w.unit}, due {day(w.due)}
+      </td>
+      <td className="whitespace-nowrap">
+        {quantity(w.short)} short
+      </td>
+      <td />
+      <td className="num">{w.days > 0 && w.days}</td>
+      <td className="num">
+        <Money value={w.money} />
+      </td>
+      <td className="num pr-4!">
+        <Link className="quiet-link text-act" to={`/orders/${w.order}`}>
+          See
+        </Link>
+      </td>
+    </tr>
+  ));
+}
+
+/** What is done about a cause: more of what is missing, a report, a close; else where it is seen. */
+function Act({ cause: a }: { cause: Attention }) {
+  const { start } = useCommands();
+  const may = useMay();
+  const act = acts[a.kind];
+  if (a.item !== '') {
+    const command = a.is_made ? 'plan-order' : 'receive-material';
+    if (may.has(command)) {
+      return (
+        <Button look="link" onClick={() => start(command, { item: a.item })}>
+          {a.is_made ? 'Order more' : 'Receive'} {a.item}…
+        </Button>
+      );
+    }
+    return (
+      <Link className="quiet-link text-act" to={`/define/items/${encodeURIComponent(a.item)}`}>
+        See the item
+      </Link>
+    );
+  }
+  if (act && may.has(act.command)) {
+    return (
+      <Button look="link" onClick={() => start(act.command, { order: a.order })}>
+        {act.words} {a.order}…
+      </Button>
+    );
+  }
+  const isSeenThere = a.kind === 'late' || a.kind === "can't be computed";
+  return (
+    <Link className="quiet-link text-act" to={isSeenThere ? `/orders/${a.order}` : `/orders/${a.order}/bridge`}>
+      {isSeenThere ? 'See the order' : 'See why'}
+    </Link>
   );
 }
 
 /** What an empty shop needs, the simplest thing first. */
 function FirstSteps() {
   const { start } = useCommands();
-  const items = useQuery(itemsOptions());
+  const items = useInfiniteQuery(itemsOptions('')).data?.pages.flatMap((p) => p.rows) ?? [];
   const centers = useQuery(workCentersOptions());
-  const made = items.data?.find((i) => i.source !== 'buy');
-  const bought = items.data?.filter((i) => i.source === 'buy') ?? [];
+  const made = items.find((i) => i.source !== 'buy');
+  const bought = items.filter((i) => i.source === 'buy');
   const steps: [string, boolean, string, () => void][] = [
     ['A place where stock lies', false, 'Define a place', () => start('define-place', { code: 'STORE', name: 'Main store' })],
     ['The components that are bought, each with its price', bought.length > 0, 'Define a component', () => start('define-item')],

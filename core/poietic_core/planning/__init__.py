@@ -1,0 +1,1 @@
+"""Planning: who wants how much of what by when, and what will come."""

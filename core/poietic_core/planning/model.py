@@ -1,0 +1,40 @@
+"""Demand and supply: who wants how much of what by when, and what will come."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from enum import StrEnum
+
+from ..quantity import ZERO
+
+
+class Source(StrEnum):
+    """What a demand or a supply is of."""
+
+    ORDER = "production order"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Demand:
+    """A quantity of one item that somebody wants by a day; of one day, lower numbers come first."""
+
+    source: Source
+    number: int
+    due: date
+    #: still wanted [unit]
+    quantity: Decimal
+    #: of it, what is kept for it on hand [unit]
+    reserved: Decimal = ZERO
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Supply:
+    """A quantity of one item that will come on a day; None: nobody knows when."""
+
+    source: Source
+    number: int
+    comes: date | None
+    #: still to come [unit]
+    quantity: Decimal

@@ -1,0 +1,137 @@
+"""What needs a decision, and what is promised to whom."""
+
+from dataclasses import replace
+from datetime import date, timedelta
+from decimal import Decimal
+
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+from poietic_core.order.attention import Kind, Missing, OpenOrder, of_missing, of_order
+from poietic_core.order.states import OrderState
+from poietic_core.planning.model import Demand, Source, Supply
+from poietic_core.planning.promise import coming_first, short_of
+
+TODAY = date(2026, 11, 28)
+ORDER = OpenOrder(
+    number=1,
+    name="1 Mirror cell",
+    finishes=None,
+    days_late=0,
+    state=OrderState.STARTED,
+    waits_at="",
+    fault="",
+    wip=Decimal(500),
+    charged=Decimal(500),
+    variance=Decimal(0),
+    largest_cause="yield",
+)
+demand_lists = st.lists(
+    st.tuples(st.integers(0, 9), st.integers(0, 3), st.integers(0, 9)), max_size=8
+).map(
+    lambda rows: [
+        Demand(
+            source=Source.ORDER,
+            number=n,
+            due=TODAY + timedelta(days=days),
+            quantity=Decimal(quantity),
+            reserved=Decimal(reserved),
+        )
+        for n, (quantity, days, reserved) in enumerate(rows)
+    ]
+)
+
+
+class Attentions(SimpleTestCase):
+    """One row for a cause, with what it costs to leave it."""
+
+    def test_an_order_in_time_and_as_allowed_needs_nobody(self) -> None:
+        self.assertEqual(of_order(ORDER), [])
+
+    def test_a_late_order_weighs_what_it_holds_times_its_days(self) -> None:
+        late = replace(ORDER, days_late=3, finishes=date(2026, 12, 1), waits_at="4 left at 10 Mill")
+
+        (found,) = of_order(late)
+
+        self.assertEqual((found.kind, found.weight(), found.orders), (Kind.LATE, 1500, 1))
+        self.assertEqual(found.sentence, "1 Mirror cell finishes 3 days late, Tue 1 Dec: 4 left at 10 Mill")  # fmt: skip
+
+    def test_a_small_variance_is_not_worth_a_look_and_a_large_one_is(self) -> None:
+        self.assertEqual(of_order(replace(ORDER, variance=Decimal("9.99"))), [])
+        share = replace(ORDER, variance=Decimal("10"), charged=Decimal("600"))
+        self.assertEqual(of_order(share), [], "less than 2 % of what is allowed")
+
+        (found,) = of_order(replace(ORDER, variance=Decimal("60"), charged=Decimal("560")))
+
+        self.assertEqual((found.kind, found.money), (Kind.OVER_ALLOWED, 60))
+        self.assertIn("60.00 EUR more than allowed, most of it yield", found.sentence)
+
+    def test_a_completed_order_is_to_be_closed_and_nothing_else(self) -> None:
+        done = replace(ORDER, state=OrderState.COMPLETED, variance=Decimal("-4"), days_late=2)
+
+        (found,) = of_order(done)
+
+        self.assertEqual((found.kind, found.money), (Kind.TO_CLOSE, 4))
+        self.assertIn("variance 4.00 EUR F", found.sentence)
+
+    def test_an_order_that_can_not_be_computed_says_why(self) -> None:
+        (found,) = of_order(replace(ORDER, fault="its calendar is empty"))
+
+        self.assertEqual((found.kind, found.sentence), (Kind.FAULTY, "1 Mirror cell: its calendar is empty"))  # fmt: skip
+
+    def test_a_missing_item_is_one_thing_with_all_that_waits_for_it(self) -> None:
+        missing = Missing(item="CS-01", unit="pcs", quantity=Decimal(60), orders=4, days=2, held=Decimal("3216.68"), comes=(Decimal(30), date(2026, 11, 30)))  # fmt: skip
+
+        found = of_missing(missing)
+
+        self.assertEqual(found.sentence, "CS-01 is missing: 60 pcs short, 30 come Mon 30 Nov")
+        self.assertEqual((found.orders, found.weight()), (4, Decimal("6433.36")))
+        self.assertIn("none is to come", of_missing(replace(missing, comes=None)).sentence)
+        self.assertIn("1 comes", of_missing(replace(missing, comes=(Decimal(1), TODAY))).sentence)
+
+
+class Promises(SimpleTestCase):
+    """Stock is promised by due date; what is reserved belongs to whom it is reserved for."""
+
+    @given(demand_lists, st.integers(-3, 40))
+    def test_all_that_is_free_is_promised_before_anybody_is_short(
+        self, demands: list[Demand], free: int
+    ) -> None:
+        short = short_of(demands, Decimal(free))
+
+        wanted = {d.number: max(Decimal(0), d.quantity - d.reserved) for d in demands}
+        missing = sum(wanted.values(), Decimal(0)) - max(free, 0)
+        self.assertEqual(sum(short.values(), Decimal(0)), max(Decimal(0), missing))
+        for number, quantity in short.items():
+            self.assertTrue(0 < quantity <= wanted[number])
+
+    @given(demand_lists, st.integers(0, 40))
+    def test_nobody_is_served_before_one_who_is_due_sooner(
+        self, demands: list[Demand], free: int
+    ) -> None:
+        short = short_of(demands, Decimal(free))
+
+        ranked = sorted(demands, key=lambda d: (d.due, d.number))
+        first = next((n for n, d in enumerate(ranked) if d.number in short), len(ranked))
+        for later in ranked[first + 1 :]:  # from the first who is short on, nobody gets any
+            wanted = max(Decimal(0), later.quantity - later.reserved)
+            self.assertEqual(short.get(later.number, Decimal(0)), wanted)
+
+    @given(demand_lists, st.integers(0, 40), st.randoms())
+    def test_the_order_in_which_they_are_asked_changes_nothing(
+        self, demands: list[Demand], free: int, chance: object
+    ) -> None:
+        shuffled = list(demands)
+        chance.shuffle(shuffled)  # type: ignore[attr-defined]
+
+        self.assertEqual(short_of(shuffled, Decimal(free)), short_of(demands, Decimal(free)))
+
+    def test_what_comes_first_is_all_of_the_first_day(self) -> None:
+        def supply(number: int, comes: date | None, quantity: int) -> Supply:
+            return Supply(source=Source.ORDER, number=number, comes=comes, quantity=Decimal(quantity))  # fmt: skip
+
+        later = TODAY + timedelta(days=1)
+
+        self.assertEqual(coming_first([supply(1, later, 9), supply(2, TODAY, 2), supply(3, TODAY, 3)]), (5, TODAY))  # fmt: skip
+        self.assertEqual(coming_first([supply(1, TODAY, 0), supply(2, later, 4)]), (4, later))
+        self.assertIsNone(coming_first([supply(1, None, 9)]))

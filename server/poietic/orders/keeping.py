@@ -1,0 +1,64 @@
+"""What orders keep up to date at the end of each command: shortages, and dates when time itself moves."""
+
+from datetime import datetime
+
+from django.db import transaction
+from procrastinate.contrib.django import app
+
+from ..commanding.prepared import lock_keys
+from ..commanding.registry import Command, Context
+from ..ledger.models import Holding
+from .book import OpenBook
+from .models import Order, OrderInput, Shortage
+from .shortages import keep_shortages
+from .standing import BATCH, OPEN, stand, stand_all
+
+#: commands after which every open order may run on other days
+MOVES_TIME = frozenset(
+    {
+        *("change-calendar", "close-days", "close-holidays", "open-days", "add-shift"),
+        *("change-work-center", "set-zone", "approve-structure", "retire-structure"),
+        *("replace-component", "change-phantom"),
+    }
+)
+
+
+#: open orders that are stood anew within a command; more are left to the background
+AT_ONCE = 300
+
+
+def keep(command: Command, context: Context) -> None:
+    """Store anew what the command has changed for others."""
+    for book in context.things:
+        if isinstance(book, OpenBook) and stand(book, context.now):
+            context.touched.add(book.order.item_id)
+    if command.name in MOVES_TIME:
+        if Order.objects.filter(state__in=[s.value for s in OPEN]).count() <= AT_ONCE:
+            stand_all(context.now)
+            context.touched.update(Shortage.objects.values_list("item", flat=True))
+        else:
+            transaction.on_commit(stand_later)
+    if context.touched:
+        if rest := context.touched - context.locked:
+            lock_keys(Holding, "item", rest)
+        keep_shortages(context.touched)
+
+
+def stand_later() -> None:
+    """Have the worker store anew how all open orders stand."""
+    app.configure_task("stand_orders_anew", queueing_lock="stand_orders_anew").defer()
+
+
+def keep_all(now: datetime, *, stale_only: bool) -> int:
+    """Store anew how open orders stand, and what they are short of, a few in each transaction.
+
+    Returns how many orders there were.
+    """
+    stood = stand_all(now, stale_only=stale_only)
+    if stood:
+        wanted = OrderInput.objects.filter(still__gt=0).order_by("item")
+        items = list(wanted.values_list("item", flat=True).distinct())
+        for begin in range(0, len(items), BATCH):
+            with transaction.atomic():
+                keep_shortages(lock_keys(Holding, "item", items[begin : begin + BATCH]))
+    return stood

@@ -1,0 +1,162 @@
+"""What orders are short of: kept by item, from what is wanted, reserved, free and to come."""
+
+from collections.abc import Iterable
+from datetime import date
+from decimal import Decimal
+from typing import NamedTuple
+
+from poietic_core.order.attention import Missing, of_missing
+from poietic_core.order.states import OrderState
+from poietic_core.planning.model import Demand, Source, Supply
+from poietic_core.planning.promise import coming_first, short_of
+from poietic_core.quantity import ZERO
+
+from ..catalog.models import Item
+from ..catalog.queries import any_of
+from ..commanding.bulk import upsert_rows
+from ..commanding.prepared import Prepared, planned_once
+from .models import Order, Shortage, StoredAttention
+from .standing import OPEN, RUNNING, store_attentions
+
+#: of each item: what each running order still wants, what is reserved for it, and what it is said to be
+#: short of; with what is free of the item at all
+WANTED = """
+WITH wanted AS (
+  SELECT i.item_id, i.order_id, sum(i.still) AS still
+  FROM orders_orderinput i WHERE i.item_id = ANY(%s::bigint[]) AND i.still > 0
+  GROUP BY 1, 2),
+reserved AS (
+  SELECT item_id, cost_object_id AS order_id, sum(quantity) AS reserved FROM ledger_reservation
+  WHERE item_id = ANY(%s::bigint[]) GROUP BY 1, 2),
+known AS (
+  SELECT item_id, order_id, quantity FROM orders_shortage WHERE item_id = ANY(%s::bigint[])),
+free AS (
+  SELECT b.item_id, sum(CASE WHEN l.id IS NULL OR l.state = 'usable' THEN b.quantity ELSE 0 END)
+         - sum(b.reserved) AS free
+  FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
+  WHERE b.item_id = ANY(%s::bigint[]) GROUP BY 1)
+SELECT x.item_id, x.order_id, o.number, o.due, x.still, coalesce(r.reserved, 0), x.known,
+       coalesce(f.free, 0), coalesce(s.wip, 0), coalesce(s.days_late, 0)
+FROM (SELECT item_id, order_id, coalesce(w.still, 0) AS still, coalesce(k.quantity, 0) AS known
+      FROM wanted w FULL JOIN known k USING (item_id, order_id)) x
+JOIN orders_order o ON o.id = x.order_id
+LEFT JOIN reserved r ON (r.item_id, r.order_id) = (x.item_id, x.order_id)
+LEFT JOIN free f ON f.item_id = x.item_id
+LEFT JOIN orders_standing s ON s.order_id = x.order_id
+"""
+TOLD = Prepared(lambda items: StoredAttention.objects.filter(item__in=any_of(items)))
+
+
+class Wanted(NamedTuple):
+    """A row of it."""
+
+    item: int
+    order: int
+    number: int
+    due: date
+    still: Decimal
+    reserved: Decimal
+    #: what the order is said to be short of
+    known: Decimal
+    #: of the item, for all
+    free: Decimal
+    wip: Decimal
+    days_late: int
+
+
+def keep_shortages(items: Iterable[int]) -> None:
+    """Store anew what orders are short of some items, whose holdings are locked."""
+    listed = sorted(set(items))
+    if not listed:
+        return
+    with planned_once() as cursor:
+        cursor.execute(WANTED, [_array(listed)] * 4)
+        rows = [Wanted(*row) for row in cursor.fetchall()]
+    told: dict[int, list[StoredAttention]] = {}
+    for a in TOLD.of_any(listed):
+        told.setdefault(a.item_id or 0, []).append(a)
+    changed: list[tuple[int, int, Decimal]] = []
+    gone: list[Wanted] = []
+    for item in listed:
+        own = [row for row in rows if row.item == item]
+        short = _short(own)
+        for row in own:
+            now = short.get(row.number, ZERO)
+            if now and now != row.known:
+                changed.append((row.order, item, now))
+            elif row.known and not now:
+                gone.append(row)
+        if short or item in told:
+            _tell(item, [row for row in own if row.number in short], short, told.get(item, []))
+    upsert_rows(Shortage, ("order", "item"), ("quantity",), sorted(changed))
+    for row in gone:
+        Shortage.objects.filter(order=row.order, item=row.item).delete()
+
+
+def _array(keys: Iterable[int]) -> str:
+    return "{" + ",".join(map(str, keys)) + "}"
+
+
+def _short(rows: list[Wanted]) -> dict[int, Decimal]:
+    """Return by order number how much it is short."""
+    demands = [
+        Demand(
+            source=Source.ORDER,
+            number=row.number,
+            due=row.due,
+            quantity=row.still,
+            reserved=row.reserved,
+        )
+        for row in rows
+    ]
+    return short_of(demands, rows[0].free) if rows else {}
+
+
+def _tell(
+    item: int, waiting: list[Wanted], short: dict[int, Decimal], known: list[StoredAttention]
+) -> None:
+    """Store the attention that an item is missing, for all orders that are short of it."""
+    found = []
+    if waiting:
+        it = Item.objects.get(pk=item)
+        missing = Missing(
+            item=it.code,
+            unit=it.unit,
+            quantity=sum(short.values(), ZERO),
+            orders=len(waiting),
+            days=max(row.days_late for row in waiting),
+            held=sum((row.wip for row in waiting), ZERO),
+            comes=coming_first(supplies_of(item)),
+        )
+        found.append(of_missing(missing))
+    store_attentions(known, found, item=item)
+
+
+def supplies_of(item: int) -> list[Supply]:
+    """Return what open orders will bring of an item, and when."""
+    states = [s.value for s in OPEN if s is not OrderState.COMPLETED]
+    making = Order.objects.filter(item=item, state__in=states)
+    rows = making.values_list("number", "quantity", "received", "standing__finishes")
+    return [
+        Supply(source=Source.ORDER, number=number, comes=comes, quantity=quantity - received)
+        for number, quantity, received, comes in rows
+    ]
+
+
+def short_of_order(order: int) -> list[Shortage]:
+    """Return what an order is short of."""
+    return list(Shortage.objects.filter(order=order).select_related("item").order_by("item__code"))
+
+
+def wanted_of(item: Item) -> list[tuple[int, str, Decimal, date]]:
+    """Return the running orders that still want an item: number, what they make, how much, and when."""
+    states = [s.value for s in RUNNING]
+    rows = Order.objects.filter(state__in=states, inputs__item=item, inputs__still__gt=0)
+    listed = rows.order_by("due", "number", "inputs__operation").values_list(
+        "number", "item__name", "inputs__still", "due"
+    )
+    found: dict[int, tuple[int, str, Decimal, date]] = {}
+    for number, name, still, due in listed:
+        before = found.get(number)
+        found[number] = (number, name, still + (before[2] if before else ZERO), due)
+    return list(found.values())

@@ -1,0 +1,159 @@
+"""How orders stand: dates, delay, cost and what needs a decision, stored when something changes them."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from decimal import Decimal
+
+from django.db import transaction
+from django.utils import timezone
+from poietic_core.order.attention import Attention, OpenOrder, of_order
+from poietic_core.order.report import due_at
+from poietic_core.order.states import OrderState
+from poietic_core.quantity import ZERO
+from poietic_core.variance.causes import Variance
+
+from ..commanding.bulk import insert_rows, update_rows, upsert_rows
+from ..commanding.prepared import Prepared, lock_keys
+from .book import ORDER_PARTS, STOOD, OpenBook, OrderBook
+from .dates import Dating, OrderDates
+from .faulty import computed
+from .models import Order, OrderOperation, Standing, StoredAttention
+
+#: orders that somebody has to look after
+OPEN = [OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
+RUNNING = (OrderState.RELEASED, OrderState.STARTED)
+#: orders stood anew in one transaction
+BATCH = 50
+FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "fault", "wip", "charged", "variance")  # fmt: skip
+KNOWN = Prepared(lambda key: StoredAttention.objects.filter(order=key))
+
+
+def due_units(book: OrderBook) -> dict[int, Decimal]:
+    """Return the units that each reported operation should work on next."""
+    if book.state not in RUNNING or not book.operations:
+        return {}
+    return due_at(book.progress(), book.order.quantity, book.order.item.step)
+
+
+def waiting_operation(book: OrderBook) -> str:
+    """Return the first reported operation with units before it, in words; "" if there is none."""
+    due = due_units(book)
+    for o in book.operations:
+        if left := due.get(o.number):
+            return f"{left.normalize():f} left at operation {o.number} {o.name}"
+    return ""
+
+
+def stand(book: OrderBook, now: datetime, dating: Dating | None = None) -> bool:
+    """Store how an order stands whose row is locked; of one that has ended nothing is kept.
+
+    Returns whether it will be done on another day than was known.
+    """
+    if book.state not in OPEN:
+        Standing.objects.filter(order=book.order.pk).delete()
+        StoredAttention.objects.filter(order=book.order.pk).delete()
+        return True
+    dating = dating or Dating([book], now)
+    dates = dating.of(book)
+    variance, fault = computed(
+        lambda: book.final or (book.variance() if book.order.standard else None)
+    )
+    waits, second = computed(lambda: waiting_operation(book))
+    fault = (fault or second or dating.faults.get(book.order.number, ""))[:400]
+    charged = variance.charged if variance else ZERO
+    wip = charged - book.order.received_value
+    to_date, largest = _largest(variance)
+    was = [book.stood] if isinstance(book, OpenBook) and book.stood else STOOD.of(book.order.pk)
+    row = (timezone.localdate(now), *_days_of(dates), (waits or "")[:200], fault, wip, charged, to_date)  # fmt: skip
+    if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:
+        upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row)])
+    _store_times(book, dates)
+    order = OpenOrder(
+        number=book.order.number,
+        name=f"{book.order.number} {book.order.item.name}",
+        finishes=dates.finishes if dates else None,
+        days_late=dates.days_late if dates else 0,
+        state=book.state,
+        waits_at=waits or "",
+        fault=fault,
+        wip=wip,
+        charged=charged,
+        variance=to_date,
+        largest_cause=largest,
+    )
+    store_attentions(KNOWN.of(book.order.pk), of_order(order), order=book.order.pk)
+    return not was or was[0].finishes != order.finishes
+
+
+def _days_of(dates: OrderDates | None) -> tuple[object, ...]:
+    if dates is None:
+        return (None, None, 0)
+    return (timezone.localtime(dates.starts).date(), dates.finishes, dates.days_late)
+
+
+def _largest(variance: Variance | None) -> tuple[Decimal, str]:
+    """Return the variance to date and the name of its largest cause."""
+    if variance is None:
+        return ZERO, ""
+    causes = variance.rounded_causes()
+    largest = max(causes, key=lambda c: c[1])[0].kind.value if causes else ""
+    return variance.to_date(), largest
+
+
+def _store_times(book: OrderBook, dates: OrderDates | None) -> None:
+    planned = dates.operations if dates else {}
+    moved = []
+    for o in book.operations:
+        at = planned.get(o.number)
+        times = (at.starts, at.ends) if at else (None, None)
+        if (o.starts_at, o.ends_at) != times:
+            o.starts_at, o.ends_at = times
+            moved.append((o.pk, *times))
+    update_rows(OrderOperation, ("id", "starts_at", "ends_at"), moved)
+
+
+def store_attentions(
+    known: Iterable[StoredAttention],
+    found: Iterable[Attention],
+    *,
+    order: int | None = None,
+    item: int | None = None,
+) -> None:
+    """Write what needs a decision at an order, or because of an item, in the place of what was known."""
+    there = {a.kind: a for a in known}
+    fresh = []
+    for a in found:
+        was = there.pop(a.kind.value, None)
+        told = (a.sentence[:600], a.orders, a.days, a.money, a.weight())
+        if was is None:
+            fresh.append((a.kind.value, order, item, *told))
+        elif (was.sentence, was.orders, was.days, was.money, was.weight) != told:
+            update_rows(
+                StoredAttention,
+                ("id", "sentence", "orders", "days", "money", "weight"),
+                [(was.pk, *told)],
+            )
+    fields = ("kind", "order", "item", "sentence", "orders", "days", "money", "weight")
+    insert_rows(StoredAttention, fields, fresh)
+    if there:
+        StoredAttention.objects.filter(pk__in=[a.pk for a in there.values()]).delete()
+
+
+def stand_all(now: datetime, *, stale_only: bool = False) -> int:
+    """Store anew how all open orders stand, a few in each transaction; return how many there were.
+
+    With `stale_only` those that were stood today already are left alone.
+    """
+    rows = Order.objects.filter(state__in=[s.value for s in OPEN]).order_by("pk")
+    if stale_only:
+        rows = rows.exclude(standing__as_of__gte=timezone.localdate(now))
+    keys = list(rows.values_list("pk", flat=True))
+    for begin in range(0, len(keys), BATCH):
+        with transaction.atomic():
+            locked = lock_keys(Order, "cost_object", keys[begin : begin + BATCH])
+            orders = Order.objects.filter(pk__in=locked).select_related(*ORDER_PARTS)
+            books = OrderBook.many(orders.order_by("pk"))
+            dating = Dating(books, now)
+            for book in books:
+                stand(book, now, dating)
+    return len(keys)
