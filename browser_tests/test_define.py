@@ -193,5 +193,7 @@ class Define(BrowserTest):
         expect(page.get_by_role("heading", name="New part 1199")).to_be_visible()
         queue = page.get_by_role("navigation", name="Items")
         expect(queue.get_by_role("status")).to_have_text(re.compile("^1,?2\\d\\d$"))
+        queue.get_by_label("Filter items").fill("part 1199")
+        expect(queue.get_by_role("status")).to_have_text(re.compile("^1 of 1,?2\\d\\d$"))
         expect(queue.get_by_role("link", name=re.compile("NEW-1199"))).to_be_visible()
         self.assertEqual(differences(), [])

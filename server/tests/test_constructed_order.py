@@ -116,7 +116,7 @@ class ConstructedOrder(TestCase):
         self.assertEqual(differences(), [])
 
     def test_taking_everything_back_leaves_nothing_charged(self) -> None:
-        untouched = self.caller.get("items")
+        untouched = self.caller.get("items")["rows"]
         numbers = [
             n for name, given in self.steps for n in self.caller.must(name, given)["postings"]
         ]
@@ -128,7 +128,7 @@ class ConstructedOrder(TestCase):
         self.assertEqual(
             (page["state"], page["charged"], page["received"]), ("released", "0.00", "0.000000")
         )
-        stock = {i["code"]: (i["on_hand"], i["value"]) for i in self.caller.get("items")}
+        stock = {i["code"]: (i["on_hand"], i["value"]) for i in self.caller.get("items")["rows"]}
         self.assertEqual(stock, {i["code"]: (i["on_hand"], i["value"]) for i in untouched})
         self.assertEqual(differences(), [])
         self.assertEqual(

@@ -176,8 +176,10 @@ class LotBook:
                     yield from _apart(tracking, lot, part)
                     left -= part
         elif move.into.is_stock:
-            for quantity in pieces_of(tracking, move.quantity):
-                yield Pieces(lot=self._next_number(move.item, document), quantity=quantity)
+            parts = pieces_of(tracking, move.quantity)
+            codes = self._next_numbers(move.item, document, len(parts))
+            for code, quantity in zip(codes, parts, strict=True):
+                yield Pieces(lot=code, quantity=quantity)
         else:
             stock = [as_core(b.lot, b.quantity) for b in there if b.lot]
             chosen = first_out(stock, move.quantity, day)
@@ -197,16 +199,19 @@ class LotBook:
             if p.quantity > held.get(p.lot, ZERO):
                 raise NotIssued(move.item.code, p.lot, p.quantity, held.get(p.lot, ZERO))
 
-    def _next_number(self, item: Item, document: Document) -> str:
-        """Return the next free number of an item; numbers of one act have no gap between them."""
+    def _next_numbers(self, item: Item, document: Document, wanted: int) -> list[str]:
+        """Return the next free numbers of an item; those of one act have no gap between them."""
         stem = stem_of(item.number_rule, timezone.localdate(document.happened_at))
         key = (item.pk, stem)
         self._counted.add(key)
-        while True:
-            self.counters[key] = self.counters.get(key, 0) + 1
-            code = numbered(stem, self.counters[key])
-            if (item.pk, code) not in self.lots and not Lot.objects.filter(item=item, code=code).exists():  # fmt: skip
-                return code
+        found: list[str] = []
+        while len(found) < wanted:
+            last = self.counters.get(key, 0)
+            self.counters[key] = last + wanted - len(found)
+            codes = [numbered(stem, n) for n in range(last + 1, self.counters[key] + 1)]
+            taken = set(Lot.objects.filter(item=item, code__in=codes).values_list("code", flat=True))  # fmt: skip
+            found += [c for c in codes if c not in taken and (item.pk, c) not in self.lots]
+        return found
 
     # --- coming and going
 

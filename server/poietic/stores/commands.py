@@ -59,8 +59,8 @@ class ReceiveMaterial(Strict):
 def receive_material(context: Context, given: ReceiveMaterial) -> None:
     """Put bought material into stock at its price."""
     items = items_by_code(line.item for line in given.lines)
-    places = {line.place: stock_place(line.place) for line in given.lines}
-    suppliers = {line.supplier: supplier_place(line.supplier) for line in given.lines}
+    places = {code: stock_place(code) for code in {line.place for line in given.lines}}
+    suppliers = {code: supplier_place(code) for code in {line.supplier for line in given.lines}}
     transaction = Transaction(context)
     document = transaction.open(
         Posting.Kind.RECEIVE_MATERIAL, happened_at=given.happened_at, reason=given.reason

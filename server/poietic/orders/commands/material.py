@@ -127,6 +127,7 @@ def return_material(context: Context, given: ReturnMaterial) -> None:
 def _lines(book: OpenBook, given: IssueMaterial) -> list[tuple[MaterialMove, OrderInput, Place]]:
     named = [c for line in given.lines for c in (line.item, line.instead_of) if c]
     items = items_by_code(named)
+    places = {code: stock_place(code) for code in {line.place for line in given.lines} if code}
     found = []
     for line in given.lines:
         component = book.find_input(
@@ -134,8 +135,7 @@ def _lines(book: OpenBook, given: IssueMaterial) -> list[tuple[MaterialMove, Ord
         )
         if line.instead_of:
             component = alternate_of(book, component, items[line.item])
-        place = stock_place(line.place) if line.place else book.order.supply_place
-        found.append((line, component, place))
+        found.append((line, component, places.get(line.place or "", book.order.supply_place)))
     return found
 
 

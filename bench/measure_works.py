@@ -1,0 +1,154 @@
+"""What a person waits for in a works of 50,000 orders: Today, the queue, finding, an order's page, posting."""
+
+from collections.abc import Callable
+from statistics import median
+from time import perf_counter
+
+from django.db import connection, transaction
+from django.test import Client, TransactionTestCase
+from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
+from poietic.demo.shop import Shop
+from poietic.ledger.models import Posting
+from poietic.ledger.verify import differences
+from poietic.orders.keeping import keep_all
+from poietic.orders.models import Order, Standing, StoredAttention
+
+from server.tests.client import make_person, sign_in
+
+from . import works
+
+ROUNDS = 15
+FAMILIES = 1_000
+
+
+class Works(TransactionTestCase):
+    """10,000 items, 50,000 orders, 1,000,000 postings."""
+
+    def setUp(self) -> None:
+        begin = perf_counter()
+        works.build(FAMILIES)
+        built = perf_counter() - begin
+        begin = perf_counter()
+        open_orders = keep_all(timezone.now(), stale_only=False)
+        print(
+            f"\nworks: {Order.objects.count():,} orders, {open_orders:,} of them open, "
+            f"{Posting.objects.count():,} postings, built in {built:.0f} s, stood in "
+            f"{perf_counter() - begin:.0f} s ({(perf_counter() - begin) / open_orders * 1000:.1f} ms each)"
+        )
+        self.person = make_person()
+        self.client = Client()
+        sign_in(self.client, self.person)
+
+    def test_what_a_person_waits_for(self) -> None:
+        begin = perf_counter()
+        self.assertEqual(differences(), [])
+        print(f"\nverify: 0 differences in {perf_counter() - begin:.0f} s")
+        self.today()
+        self.queue()
+        self.finding()
+        self.order_page()
+        self.posting()
+
+    def asked(self, path: str, **query: str) -> tuple[float, int]:
+        """Return how long an address takes to answer [ms], and in how many statements."""
+        with CaptureQueriesContext(connection) as statements:
+            self.assertEqual(self.client.get(f"/api/{path}", query).status_code, 200)
+        return self.timed(lambda: self.client.get(f"/api/{path}", query)), len(statements)
+
+    def sql(self, *statements: tuple[str, list[object]]) -> float:
+        """Return how long plain statements take [ms]."""
+
+        def run() -> None:
+            with connection.cursor() as cursor:
+                for statement, values in statements:
+                    cursor.execute(statement, values)
+                    cursor.fetchall()
+
+        return self.timed(run)
+
+    def timed(self, act: Callable[[], object]) -> float:
+        """Return the median time of an act [ms]."""
+        times = []
+        for _ in range(ROUNDS):
+            begin = perf_counter()
+            act()
+            times.append((perf_counter() - begin) * 1000)
+        return median(times)
+
+    def say(self, what: str, own: float, base: float, statements: int, goal: float) -> None:
+        """Print a measurement as a ratio."""
+        ratio = own / base
+        met = "met" if ratio <= goal else "MISSED"
+        print(
+            f"\n{what}: {own:.1f} ms in {statements} statements, {ratio:.1f} × the SQL of the same "
+            f"rows ({base:.1f} ms; goal: {goal:g} ×: {met})"
+        )
+
+    def today(self) -> None:
+        """Today against one statement that fetches the same rows; then with a tenth of them open."""
+        bare = "SELECT a.*, o.number, i.code FROM orders_storedattention a LEFT JOIN orders_order o ON o.id = a.order_id LEFT JOIN catalog_item i ON i.id = a.item_id ORDER BY a.weight DESC, a.id LIMIT 100"  # fmt: skip
+        count = "SELECT count(*) FROM orders_storedattention"
+        own, statements = self.asked("today")
+        self.say("/api/today", own, self.sql((bare, []), (count, [])), statements, 3)
+        with transaction.atomic():
+            some = Standing.objects.order_by("pk").values_list("pk", flat=True)[::10]
+            StoredAttention.objects.filter(order__isnull=False).exclude(order__in=some).delete()
+            StoredAttention.objects.filter(item__isnull=False, pk__gt=0).extra(where=["id % 10 > 0"]).delete()  # fmt: skip
+            fewer, _ = self.asked("today")
+            transaction.set_rollback(True)
+        print(f"  with a tenth of that: {fewer:.1f} ms, {own / fewer:.2f} × (goal: within 1.5)")
+
+    def queue(self) -> None:
+        """The first page of a queue, and one filtered by a word."""
+        states = ["started", "released"]
+        bare = "SELECT o.*, i.code, i.name, s.* FROM orders_order o JOIN catalog_item i ON i.id = o.item_id LEFT JOIN orders_standing s ON s.order_id = o.id WHERE o.state = ANY(%s) ORDER BY array_position(%s, o.state::text), o.due, o.number LIMIT 100"  # fmt: skip
+        count = "SELECT count(*) FROM orders_order WHERE state = ANY(%s)"
+        base = self.sql((bare, [states, states]), (count, [states]))
+        own, statements = self.asked("orders", states="started,released")
+        self.say("/api/orders, a bench's queue", own, base, statements, 3)
+        ended, _ = self.asked("orders", states="closed")
+        word, _ = self.asked("orders", states="started,released", q="F0420")
+        print(f"  of 45,000 closed ones: {ended:.1f} ms; filtered by a word: {word:.1f} ms")
+
+    def finding(self) -> None:
+        """Each key stroke of what is typed to find one item, and its orders."""
+        bare = "SELECT id, code, name FROM catalog_item WHERE search LIKE %s LIMIT 8"
+        typed = "f0420-m"
+        for end in (2, 4, len(typed)):
+            own, statements = self.asked("find", q=typed[:end], kind="item")
+            base = self.sql((bare, [f"%{typed[:end]}%"]))
+            self.say(f"/api/find {typed[:end]!r}, items", own, base, statements, 2)
+        whole, statements = self.asked("find", q=typed)
+        print(f"  everything that has {typed!r}: {whole:.1f} ms in {statements} statements")
+
+    def order_page(self) -> None:
+        """An order's page against the SQL of its own rows."""
+        order = Order.objects.filter(state="started").order_by("-pk")[0]
+        rows = [
+            (f"SELECT * FROM {table} WHERE {column} = %s", [order.pk])
+            for table, column in (
+                ("orders_order", "id"),
+                ("orders_orderoperation", "order_id"),
+                ("orders_orderinput", "order_id"),
+                ("ledger_wipbalance", "cost_object_id"),
+                ("ledger_posting", "cost_object_id"),
+                ("orders_shortage", "order_id"),
+                ("orders_standing", "order_id"),
+            )
+        ]
+        own, statements = self.asked(f"orders/{order.number}")
+        self.say("an order's page", own, self.sql(*rows), statements, 3)
+
+    def posting(self) -> None:
+        """A report with receipt, in a works of this size."""
+        shop = Shop(self.person)
+        order = Order.objects.filter(state="started").order_by("pk")[5]
+        lines = [{"item": i.item.code, "quantity": "7", "price": "2", "place": "STORE"} for i in order.inputs.exclude(item=None)]  # fmt: skip
+        shop.do("receive-material", lines=lines)
+        begin = perf_counter()
+        for _ in range(5):
+            shop.do("report", order=order.number, operation=10, good="1", receive="1")
+        print(
+            f"\na report with receipt among 50,000 orders: {(perf_counter() - begin) * 200:.1f} ms"
+        )
