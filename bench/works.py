@@ -147,7 +147,7 @@ def _has_sequence(link: "psycopg.Connection[tuple[object, ...]]", table: str) ->
 
 def _selected(columns: list[str], refers: dict[str, str], named: dict[str, str]) -> str:
     """Return the columns of a copy: keys moved on by family or order, codes with the family's number."""
-    moved = {"item": f"t.{{}} + f * {STRIDE}", "order": f"t.{{}} + (f * {CLOSED + OPEN} + k) * {STRIDE}"}  # fmt: skip
+    moved = {"item": f"t.{{}} + f::bigint * {STRIDE}", "order": f"t.{{}} + (f::bigint * {CLOSED + OPEN} + k) * {STRIDE}"}  # fmt: skip
     return ", ".join(
         named.get(c) or (moved[refers[c]].format(c) if c in refers else f"t.{c}") for c in columns
     )

@@ -25,7 +25,7 @@ def main() -> None:
     checks: dict[str, Callable[[], bool]] = {
         "ruff check": lambda: run("ruff", "check", "."),
         "ruff format": lambda: run("ruff", "format", "--check", "-q", "."),
-        "mypy, strict, on the core": lambda: run("mypy"),
+        "mypy, strict, on core and server": lambda: run("mypy"),
         "import rules": lambda: run("lint-imports"),
         "migrations complete": lambda: manage("makemigrations", "--check", "--dry-run") == 0,
         "migrations named": migrations_named,

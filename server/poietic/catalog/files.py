@@ -32,7 +32,7 @@ class NoDocument(DomainError):
     fix: ClassVar[str] = "Bring a PNG, JPEG, GIF, WebP or PDF of at most 20 MB."
 
 
-def keep_file(file: UploadedFile, person: Any) -> KeptFile:
+def keep_file(file: "UploadedFile[bytes]", person: Any) -> KeptFile:
     """Keep a file that somebody who may attach documents brought.
 
     Raises
@@ -55,7 +55,7 @@ def keep_file(file: UploadedFile, person: Any) -> KeptFile:
     )
 
 
-def _kind_of(file: UploadedFile) -> str | None:
+def _kind_of(file: "UploadedFile[bytes]") -> str | None:
     """Return what a file is by its content, not by its name."""
     begins = file.read(len(PDF))
     file.seek(0)

@@ -7,7 +7,7 @@ from functools import cache
 from django.db import connection
 from django.db.models import Model
 
-from .prepared import planned_once
+from .prepared import column_of, planned_once
 
 Row = Sequence[object]
 
@@ -54,7 +54,7 @@ def _of_one_type(column: Row) -> list[object]:
 @cache
 def _insertion(model: type[Model], fields: tuple[str, ...]) -> str:
     table, columns, arrays = _parts(model, fields)
-    key = connection.ops.quote_name(model._meta.pk.column)
+    key = connection.ops.quote_name(column_of(model, "pk"))
     return (
         f"INSERT INTO {table} ({', '.join(columns)}) SELECT {', '.join(columns)} "
         f"FROM unnest({', '.join(arrays)}) WITH ORDINALITY AS given({', '.join(columns)}, n) "
@@ -88,6 +88,6 @@ def _parts(model: type[Model], fields: tuple[str, ...]) -> tuple[str, list[str],
     """Return the table, its columns of some fields, and a place for an array of each."""
     quote = connection.ops.quote_name
     found = [model._meta.get_field(name) for name in fields]
-    types = [str(f.db_type(connection)).split("(")[0] for f in found]  # type: ignore[union-attr]
-    columns = [quote(f.column) for f in found]  # type: ignore[union-attr]
+    types = [str(f.db_type(connection)).split("(")[0] for f in found]
+    columns = [quote(column_of(model, name)) for name in fields]
     return quote(model._meta.db_table), columns, [f"%s::{kind}[]" for kind in types]

@@ -36,11 +36,19 @@ def lock_keys(model: type[Model], field: str, values: Iterable[int]) -> list[int
 @cache
 def _locking(model: type[Model], field: str) -> str:
     quote, meta = connection.ops.quote_name, model._meta
-    key, column = quote(meta.pk.column), quote(meta.get_field(field).column)  # type: ignore[union-attr]
+    key, column = quote(column_of(model, "pk")), quote(column_of(model, field))
     return (
         f"SELECT {key} FROM {quote(meta.db_table)} WHERE {column} = ANY(%s::bigint[]) "
         f"ORDER BY {key} FOR NO KEY UPDATE"
     )
+
+
+def column_of(model: type[Model], field: str) -> str:
+    """Return the column of a field; of the key as "pk"."""
+    found = model._meta.pk if field == "pk" else model._meta.get_field(field)
+    column: str | None = getattr(found, "column", None)
+    assert column is not None, f"{field} is no column of {model.__name__}"
+    return column
 
 
 class Prepared(Generic[M]):
@@ -64,7 +72,8 @@ class Prepared(Generic[M]):
             self._made = self._make(asked)
         sql, params, build = self._made
         with planned_once() as cursor:
-            cursor.execute(sql, [value if p == unknown else p for p in params])
+            given: list[Any] = [value if p == unknown else p for p in params]
+            cursor.execute(sql, given)
             return [build(row) for row in cursor.fetchall()]
 
     def _make(self, asked: object) -> tuple[str, list[object], Callable[[tuple[Any, ...]], M]]:
@@ -74,7 +83,7 @@ class Prepared(Generic[M]):
         select, info = compiler.select, compiler.klass_info
         first, end = info["select_fields"][0], info["select_fields"][-1] + 1
         names = [f[0].target.attname for f in select[first:end]]
-        related = get_related_populators(info, select, connection.alias)
+        related = get_related_populators(info, select, connection.alias)  # type: ignore[call-arg]
         converters = compiler.get_converters([s[0] for s in select])
 
         def build(row: tuple[Any, ...]) -> M:

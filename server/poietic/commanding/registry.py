@@ -7,15 +7,14 @@ from typing import Any, TypeVar, get_type_hints
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection
-from django.db.models import QuerySet
+from django.db.models import Model, QuerySet
 from poietic_core.errors import DomainError
 
 from ..web_api.fields import Strict
 from .effects import Effects
-from .models import Changing
 from .roles import Role
 
-M = TypeVar("M", bound=Changing)
+M = TypeVar("M", bound=Model)
 
 
 @dataclass(frozen=True)
@@ -54,7 +53,7 @@ class Context:
             self.note(kind, row)
         return locked
 
-    def note(self, kind: str, row: Changing) -> None:
+    def note(self, kind: str, row: Any) -> None:
         """Note the change number of a row as it was found, of a kind of thing."""
         self.found.setdefault(f"{kind}:{row}", row.change)
 

@@ -3,6 +3,7 @@
 import hashlib
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -180,8 +181,9 @@ def _run(
     with connection.cursor() as cursor:
         cursor.execute("SELECT nextval('commanding_change')")
         change: int = cursor.fetchone()[0]
-    told = {"progress": progress} if progress else {}
-    context = Context(person=person, now=now, change=change, is_preview=is_preview, **told)
+    context = Context(person=person, now=now, change=change, is_preview=is_preview)
+    if progress:
+        context = replace(context, progress=progress)
     command.run(context, given)
     for keep in () if is_preview else AT_END:
         keep(command, context)

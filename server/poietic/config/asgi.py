@@ -9,4 +9,4 @@ django_application = get_asgi_application()
 
 from ..web_api.gate import Gate  # noqa: E402  once Django is set up
 
-application = Gate(django_application)
+application = Gate(django_application)  # type: ignore[arg-type]  # what ASGI hands on is a mapping

@@ -68,7 +68,8 @@ def compare_costed(
     left: Structure, right: Structure, *, item: Item, old: str, new: str
 ) -> ComparedOut:
     """Return one structure of an item against another, with what each row costs."""
-    codes = {line.item for s in (left, right) for line in (*s.components, *s.outputs)}
+    codes = {c.item for s in (left, right) for c in s.components}
+    codes |= {o.item for s in (left, right) for o in s.outputs}
     items = {i.code: i for i in Item.objects.filter(code__in=codes)}
     costs = _Costs(items, item.standard_lot, timezone.localdate())
     before, after = costs.by_key(left), costs.by_key(right)

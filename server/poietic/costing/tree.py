@@ -183,9 +183,13 @@ class Plant:
         versions = versions_of(self.revisions.values())
         self._versions = {code: versions[r.pk] for code, r in self.revisions.items()}
         codes = {
-            line.item
+            code
             for s in self.structures.values()
-            for line in (*s.components, *s.outputs, *s.grades)
+            for code in (
+                *(c.item for c in s.components),
+                *(o.item for o in s.outputs),
+                *(g.item for g in s.grades),
+            )
         }
         rows = Item.objects.filter(code__in=any_of(codes | {revision.item.code}))
         read = rows.values_list(*ItemFacts._fields[:-1], "holding__quantity")
@@ -296,7 +300,7 @@ class Plant:
         structure: Structure,
         put_in: Inlined,
         way: "_Way",
-        enter: dict[int, Derivation],
+        enter: Mapping[int, Derivation],
         inner: int,
     ) -> Iterator[_Line]:
         """Yield the lines of a structure, and of its phantoms under them, for one unit of the owner."""

@@ -274,8 +274,8 @@ def prices_and_papers(shop: Shop) -> None:
         prices = [{"supplier": s, "price": p, "from_quantity": q} for s, p, q in rows]
         shop.do("set-prices", item=item, prices=prices)
     for item, asked in LIST_PRICES.items():
-        prices = [{"customer": c, "price": p, "from_quantity": q} for c, p, q in asked]
-        shop.do("set-list-prices", item=item, prices=prices)
+        ours = [{"customer": c, "price": p, "from_quantity": q} for c, p, q in asked]
+        shop.do("set-list-prices", item=item, prices=ours)
     shop.do(
         "set-rates",
         work_center="MILL",

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from decimal import Decimal
+from typing import Any
 
 import numpy as np
 from django.db import connection
@@ -11,7 +12,7 @@ from poietic_core.structure.model import ComponentLine, IssueRule, Per
 from .models import ComponentRow
 
 #: a line that says no more than how much of which item is needed at which operation
-PLAIN = {
+PLAIN: dict[str, Any] = {
     "unit": "",
     "measured_by": "",
     "alternates": [],

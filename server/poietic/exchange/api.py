@@ -53,6 +53,7 @@ class UploadOut(Schema):
 def upload(request: HttpRequest, file: File[UploadedFile]) -> UploadOut:
     """Keep a file and return what importing it would do, row by row; nothing is imported yet."""
     require_role(COMMANDS["import-tables"], request.user)  # type: ignore[arg-type]
+    assert request.user.pk is not None
     name = file.name or "file"
     if (file.size or 0) > MOST_BYTES:
         raise Unreadable(name, f"It is larger than {MOST_BYTES / 1e6:,.0f} MB.")

@@ -80,7 +80,7 @@ def named_rows(content: Content) -> dict[type[Changing], QuerySet[Any]]:
         }
         if not named:
             continue
-        rows = model._default_manager.order_by()
+        rows: QuerySet[Any] = model._default_manager.order_by()
         if model is Revision:
             rows = rows.filter(item__code__in=any_of(named)).exclude(state=Revision.State.RETIRED)
         else:
@@ -174,10 +174,10 @@ def _write_work_centers(context: Context, rows: dict[str, list[Row]]) -> None:
 
 def _write_lists(context: Context, lists: dict[str, dict[str, list[Row]]]) -> None:
     """Replace the lists of their parents: that changes the parents."""
-    for model, tables in ((WorkCalendar, LISTS_OF_CALENDARS), (Item, LISTS_OF_ITEMS), (WorkCenter, ("rates",))):  # fmt: skip
+    for parent, tables in ((WorkCalendar, LISTS_OF_CALENDARS), (Item, LISTS_OF_ITEMS), (WorkCenter, ("rates",))):  # fmt: skip
         parents = {code for table in tables for code in lists[table]}
         if parents:
-            model.objects.filter(code__in=any_of(parents)).update(change=context.change)
+            parent.objects.filter(code__in=any_of(parents)).update(change=context.change)
     calendars = {c.code: c for c in WorkCalendar.objects.all()}
     partners = {p.code: p for p in Partner.objects.all()}
     for table, model in (("shifts", ShiftRow), ("exceptions", DayException)):

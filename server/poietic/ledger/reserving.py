@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import F, QuerySet, Sum
+from django.db.models import F, Sum
 from poietic_core.quantity import ZERO
 from poietic_core.stock.lots import LotState
 
@@ -124,7 +124,7 @@ class ReservationBook:
 
 def free_stock(items: Iterable[int]) -> dict[int, Decimal]:
     """Return by item what is on hand, not held back, and not reserved."""
-    rows: QuerySet[StockBalance, dict[str, object]] = StockBalance.objects.filter(item__in=list(items))  # fmt: skip
+    rows = StockBalance.objects.filter(item__in=list(items))  # fmt: skip
     usable = rows.exclude(lot__state__in=[LotState.QUARANTINED.value, LotState.REJECTED.value])
     sums = usable.values("item").annotate(free=Sum(F("quantity") - F("reserved")))
     return dict(sums.values_list("item", "free"))

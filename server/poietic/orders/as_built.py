@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from decimal import Decimal
+from typing import Any
 
 from poietic_core.cost.model import OUTPUT_KINDS, InputKind
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
@@ -156,7 +157,12 @@ def _weights(book: OrderBook) -> dict[str, Decimal]:
     return dict(rows)
 
 
-def _stated_hours(o: Operation) -> dict[str, Decimal]:
+def six(value: Decimal) -> Decimal:
+    """Return a number to the places that a structure keeps."""
+    return round_to(value, UNIT_COST_STEP)
+
+
+def _stated(o: Operation) -> dict[str, Any]:
     """Return hours as a draft can state them: what a phantom ran once per order is set-up."""
     hours = {
         "setup_labour_hours": o.setup_labour_hours,
@@ -168,13 +174,10 @@ def _stated_hours(o: Operation) -> dict[str, Decimal]:
         for kind in ("labour", "machine"):
             hours[f"setup_{kind}_hours"] += hours[f"run_{kind}_hours"]
             hours[f"run_{kind}_hours"] = ZERO
-    return hours
+    return {name: six(value) for name, value in hours.items()}
 
 
 def _draft(book: OrderBook, built: Structure) -> DraftStructure:
-    def six(value: Decimal) -> Decimal:
-        return round_to(value, UNIT_COST_STEP)
-
     revision = book.order.revision
     return DraftStructure(
         item=built.item,
@@ -188,7 +191,7 @@ def _draft(book: OrderBook, built: Structure) -> DraftStructure:
                 number=o.number,
                 name=o.name,
                 work_center=o.work_center,
-                **{name: six(hours) for name, hours in _stated_hours(o).items()},
+                **_stated(o),
                 yield_share=o.yield_share,
                 is_report_point=o.is_report_point,
                 after=None if o.after is None else list(o.after),

@@ -1,7 +1,7 @@
 """Signing in and out, and the first person of an empty works."""
 
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Annotated, ClassVar
 from uuid import uuid4
 
 from django.contrib.auth import logout
@@ -22,7 +22,7 @@ from ..commanding.roles import Role
 from ..commanding.run import own_key, post
 from ..web_api.errors import NotFound
 from ..web_api.events import publish_end
-from ..web_api.fields import Code, Name, Strict, Zone, text
+from ..web_api.fields import Code, Name, Strict, Text, Zone
 from ..works.models import the_works
 from .commands import AddPerson
 from .door import Claim, NewPasswordNeeded, SignInRefused, address_of, code_fits, let_in, note
@@ -58,7 +58,7 @@ class NoDemo(DomainError):
 class SignIn(Strict):
     """Name and password, or a one-time code and the new password; with the second factor's code."""
 
-    name: text(120, 1)  # type: ignore[valid-type]
+    name: Annotated[str, Text(120, 1)]
     password: SecretStr = Field(max_length=200)
     factor: SecretStr = Field(SecretStr(""), max_length=10)
     new_password: SecretStr = Field(SecretStr(""), max_length=200)

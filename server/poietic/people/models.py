@@ -1,5 +1,7 @@
 """Persons who sign in, their sessions, what happened at the door."""
 
+from typing import ClassVar
+
 from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
@@ -26,7 +28,7 @@ class Person(AbstractBaseUser, Changing):
     objects = BaseUserManager()
 
     USERNAME_FIELD = "name"
-    REQUIRED_FIELDS: list[str] = []
+    REQUIRED_FIELDS: ClassVar[list[str]] = []
 
     def __str__(self) -> str:
         return self.full_name

@@ -2,12 +2,14 @@
 
 import re
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 from typing import Annotated, Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
+from annotated_types import GroupedMetadata, MaxLen, MinLen
 from ninja import Schema
 from poietic_core.structure.rules import HOURS_MOST, WAIT_MOST
 from pydantic import (
@@ -149,11 +151,22 @@ def _stripped(value: object) -> object:
     return value.strip(" ") if isinstance(value, str) else value
 
 
-def text(most: int, least: int = 0, *, lines: bool = False) -> Any:
-    """Return the type of a text of so many characters."""
-    checks = [BeforeValidator(_stripped), AfterValidator(writable)]
-    checks += [] if lines else [AfterValidator(one_line)]
-    return Annotated[(str, Field(max_length=most, min_length=least), *checks)]
+@dataclass(frozen=True)
+class Text(GroupedMetadata):
+    """What a text has to be: of so many characters, one line or several, of what can be written."""
+
+    most: int
+    least: int = 0
+    lines: bool = False
+
+    def __iter__(self) -> Iterator[object]:
+        """Yield what pydantic checks; spaces around it are dropped before it is counted."""
+        yield MaxLen(self.most)
+        yield MinLen(self.least)
+        yield BeforeValidator(_stripped)
+        yield AfterValidator(writable)
+        if not self.lines:
+            yield AfterValidator(one_line)
 
 
 def _code(value: str) -> str:
@@ -165,15 +178,15 @@ def _code(value: str) -> str:
     return value
 
 
-Code = Annotated[text(MOST_CODE, 1), AfterValidator(_code)]
+Code = Annotated[str, Text(MOST_CODE, 1), AfterValidator(_code)]
 #: a code, or the beginning of several with a *
-CodePattern = Annotated[text(MOST_CODE, 1), Field(pattern=r"^[\w*][\w .,:;×+#()*-]*$")]
-Name = text(120, 1)
-ShortText = text(120)
-Note = text(400, lines=True)
-Words = text(1000, lines=True)
-UnitName = text(20, 1)
-Reference = text(80)
+CodePattern = Annotated[str, Text(MOST_CODE, 1), Field(pattern=r"^[\w*][\w .,:;×+#()*-]*$")]
+Name = Annotated[str, Text(120, 1)]
+ShortText = Annotated[str, Text(120)]
+Note = Annotated[str, Text(400, lines=True)]
+Words = Annotated[str, Text(1000, lines=True)]
+UnitName = Annotated[str, Text(20, 1)]
+Reference = Annotated[str, Text(80)]
 
 
 def known_zone(name: str) -> str:
@@ -185,7 +198,7 @@ def known_zone(name: str) -> str:
     return name
 
 
-Zone = Annotated[text(60, 1), AfterValidator(known_zone)]
+Zone = Annotated[str, Text(60, 1), AfterValidator(known_zone)]
 
 
 # --- days and moments

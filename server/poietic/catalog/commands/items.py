@@ -23,8 +23,8 @@ from ...web_api.fields import (
     QuantityOrNone,
     Size,
     Strict,
+    Text,
     UnitName,
-    text,
 )
 from ..models import (
     Item,
@@ -40,11 +40,13 @@ from ..signals import item_changing, item_defined
 from .places import give_places
 
 #: letters and digits with {year}, {number} or {number:4} where they count
-NumberRule = Annotated[text(60), Field(pattern=r"^(?:[\w ./-]|\{year\}|\{number(?::[1-9])?\})*$")]
+NumberRule = Annotated[
+    str, Text(60), Field(pattern=r"^(?:[\w ./-]|\{year\}|\{number(?::[1-9])?\})*$")
+]
 
 
-WrittenWords = text(1000, 1, lines=True)
-InactiveReason = text(200)
+WrittenWords = Annotated[str, Text(1000, 1, lines=True)]
+InactiveReason = Annotated[str, Text(200)]
 
 
 class ItemFields(Strict):
@@ -87,7 +89,7 @@ OWN_UNIT = r"[^\W\d_][\w -]{0,19}"
 class OwnUnit(Strict):
     """A unit of an item's own: how much of the stock unit one of it is."""
 
-    name: Annotated[text(20), Field(pattern=f"^{OWN_UNIT}$")]
+    name: Annotated[str, Text(20), Field(pattern=f"^{OWN_UNIT}$")]
     quantity: Quantity
 
 

@@ -1,9 +1,10 @@
 import json
+from typing import Any
 
 from django.db import migrations
 
 
-def name_the_main_items(apps, schema_editor):
+def name_the_main_items(apps: Any, schema_editor: Any) -> None:
     """Note for co-products and grades in whose basis they are computed."""
     standard = apps.get_model("costing", "Standard")
     rows = standard.objects.exclude(basis="").values_list("cost_set_id", "item__code", "basis")

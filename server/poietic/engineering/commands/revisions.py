@@ -234,7 +234,7 @@ def _copied(
         (ComponentRow, source.components.all()),
         (OutputRow, source.outputs.all()),
     ):
-        copies = []
+        copies: list[Any] = []
         for row in rows:
             row.pk = None
             row.revision = fresh
@@ -245,5 +245,5 @@ def _copied(
                     into.quantity += row.quantity
                     continue
             copies.append(row)
-        model.objects.bulk_create(copies)  # type: ignore[attr-defined]
+        model._default_manager.bulk_create(copies)
     return with_rows(Revision.objects.filter(pk=fresh.pk)).get()

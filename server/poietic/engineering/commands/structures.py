@@ -43,10 +43,10 @@ from ...web_api.fields import (
     ShortText,
     Size,
     Strict,
+    Text,
     UnitName,
     Wait,
     Words,
-    text,
 )
 from ..faults import Shop, faults_of
 from ..models import (
@@ -74,7 +74,7 @@ class InReview(DomainError):
     fix: ClassVar[str] = "Send it back to draft, or approve it and draft the next revision."
 
 
-StepUnit = text(10)
+StepUnit = Annotated[str, Text(10)]
 M = TypeVar("M", LabourGrade, Partner)
 
 
@@ -199,7 +199,7 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
     numbers = [o.number for o in given.operations]
     if twice := sorted({n for n in numbers if numbers.count(n) > 1}):
         raise InvalidInput([f"operations: {n} stands there more than once" for n in twice])
-    codes = [line.item for line in (*given.components, *given.outputs)]
+    codes = [*(c.item for c in given.components), *(o.item for o in given.outputs)]
     items = items_by_code(codes)
     centers = {
         w.code: w

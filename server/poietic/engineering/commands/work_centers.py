@@ -253,7 +253,7 @@ def set_overhead(context: Context, given: SetOverhead) -> None:
     """Budget overhead for a period; the rate it gives counts from its first day on."""
     if given.effective_until < given.effective_from:
         raise InvalidInput([f"effective_until: {given.effective_until} lies before the first day"])
-    if (given.element == Element.MATERIAL_OVERHEAD) != (given.base == Base.MATERIAL_COST):
+    if (Element(given.element) is Element.MATERIAL_OVERHEAD) != (given.base == Base.MATERIAL_COST):
         raise InvalidInput(["base: material overhead, and it alone, is charged by bought material cost"])  # fmt: skip
     context.guard(f"overhead {given.code}")
     center = None

@@ -1,3 +1,5 @@
+from typing import Any
+
 import django.db.models.deletion
 from django.db import migrations, models
 
@@ -5,15 +7,15 @@ PROTECT = django.db.models.deletion.PROTECT
 CONSUMPTION = "ledger_consumption"
 
 
-def quantity(**given: object) -> models.DecimalField:
+def quantity(**given: Any) -> "models.DecimalField[Any, Any]":
     return models.DecimalField(decimal_places=6, max_digits=18, **given)
 
 
-def money(**given: object) -> models.DecimalField:
+def money(**given: Any) -> "models.DecimalField[Any, Any]":
     return models.DecimalField(decimal_places=2, max_digits=18, **given)
 
 
-def key() -> tuple[str, models.Field]:
+def key() -> "tuple[str, models.Field[Any, Any]]":
     return (
         "id",
         models.BigAutoField(
@@ -22,7 +24,7 @@ def key() -> tuple[str, models.Field]:
     )
 
 
-def of(model: str, **given: object) -> models.ForeignKey:
+def of(model: str, **given: Any) -> "models.ForeignKey[Any, Any]":
     return models.ForeignKey(on_delete=PROTECT, to=model, **given)
 
 

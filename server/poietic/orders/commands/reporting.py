@@ -164,7 +164,8 @@ class Report(Strict):
 
     def decided(self) -> Decimal:
         """Return the pieces that are good or lost."""
-        return self.good + sum((s.quantity for s in self.scrap), ZERO)
+        scrapped: Decimal = sum((s.quantity for s in self.scrap), ZERO)
+        return Decimal(self.good) + scrapped
 
     def hours(self, kind: InputKind) -> Decimal | None:
         """Return the hours stated for a kind of time; None where the standard counts."""

@@ -11,6 +11,7 @@ from poietic_core.quantity import UNIT_COST_STEP, ZERO, decimal_of, round_to
 from poietic_core.structure.model import (
     ComponentLine,
     InstructionStep,
+    OutputLine,
     Per,
     Structure,
 )
@@ -102,13 +103,10 @@ def inputs_of(
     centers = {w.code: w for w in WorkCenter.objects.all()}
     enter = entering(structure.operations, order.quantity)
     yields = {o.number: o.yield_share for o in structure.operations}
-    lines = {
-        (line.operation, kind, line.item): line
-        for kind, line in (
-            *((InputKind.COMPONENT, c) for c in structure.components),
-            *((InputKind(o.kind.value), o) for o in structure.outputs),
-        )
+    lines: dict[InputKey, ComponentLine | OutputLine] = {
+        (c.operation, InputKind.COMPONENT, c.item): c for c in structure.components
     }
+    lines |= {(o.operation, InputKind(o.kind.value), o.item): o for o in structure.outputs}
     rows: list[OrderInput] = []
     for key in [*ours, *(k for k in theirs if k not in ours)]:
         here, there = ours.get(key), theirs.get(key)
