@@ -110,15 +110,15 @@ def _family(shop: Shop) -> tuple[Template, Template]:
 
 
 def _order(shop: Shop, parts: list[str], *, is_closed: bool) -> Template:
-    """Make one order of seven: its own material received, issued in three acts, reported piece by piece."""
+    """Make one order of seven: its own material received, issued in five acts, reported piece by piece."""
     before = Posting.objects.order_by("-pk").values_list("pk", flat=True).first() or 0
     lines = [{"item": c, "quantity": "7", "price": "2", "place": "STORE"} for c in parts]
     shop.do("receive-material", lines=lines)
     due = timezone.localdate() + timedelta(days=30)
     number = mirror_cell.plan(shop, "F0000-M", "7" if is_closed else "14", due)
     shop.do("release-order", order=number)
-    for n in range(0, PARTS, 3):
-        moved = [{"operation": 10, "item": c, "quantity": "7"} for c in parts[n : n + 3]]
+    for n in range(0, PARTS, 2):
+        moved = [{"operation": 10, "item": c, "quantity": "7"} for c in parts[n : n + 2]]
         shop.do("issue-material", order=number, lines=moved)
     for _ in range(7):
         shop.do("report", order=number, operation=10, good="1", receive="1")

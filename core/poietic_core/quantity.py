@@ -52,10 +52,21 @@ def exact(function: Callable[P, R]) -> Callable[P, R]:
 def require_step(name: str, quantity: Decimal, *, step: Decimal, unit: str) -> Decimal:
     """Return `quantity` if it is a multiple of `step`, else refuse with the two nearest values.
 
+    Parameters
+    ----------
+    name : of the quantity, for the refusal
+    quantity : Decimal [unit]
+    step : Decimal [unit], > 0
+    unit : for the refusal
+
     Raises
     ------
     OffStep (quantity.off_step)
     BeyondDigits (number.beyond_digits)
+
+    Source
+    ------
+    Quantities as multiples of the smallest that is counted: common practice.
 
     Examples
     --------
@@ -90,9 +101,18 @@ def round_up(quantity: Decimal | Fraction, step: Decimal) -> Decimal:
     Whoever divides hands over a fraction: the last digit of a division, rounded up, would ask
     for one step more.
 
+    Parameters
+    ----------
+    quantity : Decimal or Fraction [unit]
+    step : Decimal [unit], > 0
+
     Raises
     ------
     BeyondDigits (number.beyond_digits)
+
+    Source
+    ------
+    Ceiling to a multiple.
 
     Examples
     --------
@@ -141,6 +161,12 @@ def round_parts(parts: Sequence[Decimal], total: Decimal, step: Decimal = CENT) 
     `total` a multiple of it; the parts add up to it but for what rounding can make, else the
     missing steps go round the parts in the same order.
 
+    Parameters
+    ----------
+    parts : Decimals [unit of `step`]
+    total : what they are to add up to, a multiple of `step`
+    step : a power of ten, > 0
+
     Source
     ------
     Hamilton's method of apportionment; Balinski & Young (1982), Fair Representation.
@@ -174,6 +200,16 @@ def allocate(total: Decimal, weights: Sequence[Decimal], step: Decimal = CENT) -
     """Return `total` split in proportion to `weights`, in multiples of `step`, adding up to it.
 
     Weights that add up to zero put everything on the first.
+
+    Parameters
+    ----------
+    total : Decimal, a multiple of `step`
+    weights : Decimals >= 0, in any unit
+    step : a power of ten, > 0
+
+    Source
+    ------
+    As of `round_parts`.
     """
     base = sum(weights, ZERO)
     if not base:

@@ -107,6 +107,16 @@ def conversion_factor(
 ) -> Decimal:
     """Return how many `into` one `unit` of an item is, as a decimal; else as `exact_factor`.
 
+    Parameters
+    ----------
+    unit, stock_unit : names of units
+    item : for refusals
+    own : the item's own units, in stock units
+
+    Source
+    ------
+    NIST SP 811, appendix B (from memory).
+
     Examples
     --------
     >>> print(conversion_factor("lb", "kg", item="X", stock_unit="kg"))
@@ -134,6 +144,10 @@ def exact_factor(
     ------
     NoConversion (quantity.no_conversion)
         Also where an own unit is not above 0 stock units.
+
+    Source
+    ------
+    SI brochure; NIST SP 811, appendix B (from memory).
     """
     if unit == into:
         return Fraction(1)
@@ -195,6 +209,10 @@ def measured_piece(measure: Measure, item: str) -> Derivation:
     ------
     MeasureIncomplete (quantity.measure_incomplete)
         If a size or the density is missing or not above 0.
+
+    Source
+    ------
+    Geometry; mass is volume × density.
 
     Examples
     --------

@@ -27,6 +27,11 @@ def receipt_credit(
     worth_to_date : frozen standard × all received, with this receipt, to the cent [money]
     cells : the standard's split by operation and element
     credited : what each cell was credited before [money]
+
+    Source
+    ------
+    Crediting work in process at standard: Horngren, Datar & Rajan, Cost Accounting, ch. 7; each
+    cell by what it was credited before: worked out here.
     """
     parts = allocate(worth_to_date, list(cells.values()))
     due = dict(zip(cells, parts, strict=True))
@@ -36,6 +41,16 @@ def receipt_credit(
 
 @exact
 def split_amount(amount: Decimal, split: Mapping[Element, Decimal]) -> dict[Element, Decimal]:
-    """Return an amount charged to an order divided over elements like the input's standard."""
+    """Return an amount charged to an order divided over elements like the input's standard.
+
+    Parameters
+    ----------
+    amount : Decimal [money], to the cent
+    split : the standard's money by element of one unit; weights, in the order of the elements
+
+    Source
+    ------
+    Largest remainder (Balinski & Young, 1982).
+    """
     parts = allocate(amount, list(split.values()))
     return {e: part for e, part in zip(split, parts, strict=True) if part}

@@ -43,6 +43,11 @@ def joint_shares(
     Fixed shares are taken as given; every other rule divides by quantity × weight: sales
     value at split-off, a physical measure, or net realizable value per unit.
 
+    Parameters
+    ----------
+    rule : how the joint cost is divided
+    outputs : with quantities [unit], and what the rule weighs them by [money/unit, or its measure]
+
     Raises
     ------
     SharesDontAdd (cost.shares_dont_add)
@@ -70,9 +75,18 @@ def grade_factors(item: str, grades: Sequence[Grade]) -> Mapping[str, Decimal]:
 
     In proportion to the weights, so that Σ share × factor = 1.
 
+    Parameters
+    ----------
+    item : of the process
+    grades : with expected shares that add up to 1, and weights > 0
+
     Raises
     ------
     SharesDontAdd (cost.shares_dont_add)
+
+    Source
+    ------
+    Relative sales value at split-off: Horngren, Datar & Rajan, ch. 16.
     """
     whole = sum((g.share for g in grades), ZERO)
     weighed = sum((g.share * g.weight for g in grades), ZERO)

@@ -74,10 +74,19 @@ class StockForm:
 def mass_of(stock: StockForm, item: str, unit: str) -> Derivation:
     """Return the mass of one stock unit of a form [kg].
 
+    Parameters
+    ----------
+    form : sizes [mm], density [kg/m³]
+    code, unit : of the item, for refusals
+
     Raises
     ------
     MeasureIncomplete (quantity.measure_incomplete)
         If the density, or a size that the form needs, is missing.
+
+    Source
+    ------
+    Volume × density; round bar π d² / 4 (geometry).
 
     Examples
     --------

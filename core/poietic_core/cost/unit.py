@@ -35,6 +35,17 @@ def quantity_per_good_unit(
 
     What is stated per order is spread over the standard lot. `enter` is the answer of
     `entering_for_one`.
+
+    Parameters
+    ----------
+    i : an input of the structure, per what it is stated for
+    operations : with their yields
+    standard_lot : Decimal [unit], > 0
+
+    Source
+    ------
+    The handbook's rule for requirements: what enters divided by the yields that follow
+    (common practice).
     """
     per = "order" if i.is_per_order else "unit"
     quantity = given(f"{i.code} per {per}", i.quantity, unit=i.unit)
@@ -64,7 +75,16 @@ def _spread(
 def cost_per_unit(
     costed: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]
 ) -> Derivation:
-    """Return what one input costs per good unit; an output is negative. Unrounded."""
+    """Return what one input costs per good unit; an output is negative. Unrounded.
+
+    Parameters
+    ----------
+    as of `quantity_per_good_unit`; price [money/unit of the input]
+
+    Source
+    ------
+    Standard cost: Horngren, Datar & Rajan, Cost Accounting, ch. 7.
+    """
     price = given(
         "credit price" if i.is_credited() else "standard cost",
         i.price,
@@ -196,6 +216,10 @@ def co_product_shares(
     Raises
     ------
     SharesDontAdd (cost.shares_dont_add)
+
+    Source
+    ------
+    Joint-cost allocation: Horngren, Datar & Rajan, Cost Accounting, ch. 16.
     """
     lines = [o for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
     split_off = lines[0].operation

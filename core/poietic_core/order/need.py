@@ -25,6 +25,11 @@ def need_of_item(
     entering : units entering its operation for the order quantity; None: it is none of the order's
     yield_share : of the operation
     step : of the item [unit]
+
+    Source
+    ------
+    Gross requirement with allowance and yield, rounded up once: common practice (APICS
+    dictionary, "scrap factor", "yield"; from memory).
     """
     return rounded_up("need of the order", _unrounded(allowed, basis, entering, yield_share), step)
 
@@ -39,6 +44,10 @@ def need_of_work(
     """Return what an order needs of time, a supplier's work or overhead, to the nearest 0.0001.
 
     Parameters as of `need_of_item`.
+
+    Source
+    ------
+    As of `need_of_item`; hours are not whole pieces, so they are rounded to the nearest.
     """
     return rounded(
         "need of the order", _unrounded(allowed, basis, entering, yield_share), HOUR_STEP
@@ -52,6 +61,10 @@ def still_needed(need: Decimal, covered: Decimal, step: Decimal) -> Decimal:
     ----------
     need : of the whole order [unit]
     covered : issued, and what was used in its place [unit]
+
+    Source
+    ------
+    Net requirement: common practice.
 
     >>> still_needed(Decimal(6), Decimal("2.5"), Decimal(1))
     Decimal('4')

@@ -171,6 +171,18 @@ def backflush(
     Rounded on the running total, not per report; never below zero, so that a quantity
     issued by hand beforehand is used up first.
 
+    Parameters
+    ----------
+    per_unit : of the item for one unit worked on [unit/unit]
+    units_to_date : with those of this report [unit]
+    charged_so_far : net of returns, with what stands in for it [unit]
+    step : of the item [unit], > 0
+
+    Source
+    ------
+    Post-deduction of inventory (backflush costing: Horngren, Datar & Rajan, ch. 20); rounding on
+    the running total: worked out here.
+
     Examples
     --------
     >>> backflush(per_unit=Decimal("0.7"), units_to_date=Decimal(10),
@@ -186,6 +198,16 @@ def returned_value(*, issued: Decimal, amount: Decimal, quantity: Decimal) -> De
     """Return the value at which `quantity` of what was issued goes back [money].
 
     The average value issued; all of it for the last of it.
+
+    Parameters
+    ----------
+    issued : net of returns so far [unit], > 0
+    amount : what that was charged at [money]
+    quantity : Decimal [unit], 0 < quantity <= issued
+
+    Source
+    ------
+    Average of what was issued: common practice.
     """
     return amount if quantity == issued else round_to(amount * quantity / issued, Decimal("0.01"))
 
@@ -194,7 +216,18 @@ def returned_value(*, issued: Decimal, amount: Decimal, quantity: Decimal) -> De
 def leftovers(
     needs: Mapping[int, Decimal], issued: Mapping[int, Decimal], steps: Mapping[int, Decimal]
 ) -> dict[int, Decimal]:
-    """Return per line what was issued beyond the work done, rounded down to the step."""
+    """Return per line what was issued beyond the work done, rounded down to the step.
+
+    Parameters
+    ----------
+    needs : for the work done, by line [unit]
+    issued : net of returns, by line [unit]
+    steps : of the items, by line [unit], > 0
+
+    Source
+    ------
+    Common practice.
+    """
     found: dict[int, Decimal] = {}
     for key, quantity in issued.items():
         over = quantity - needs[key]
@@ -213,6 +246,10 @@ def remaining(operations: Sequence[Progress], ordered: Decimal) -> dict[int, Fra
     ----------
     operations : in working order
     ordered : the order's quantity [unit]
+
+    Source
+    ------
+    The handbook's forecast of what is left (section 7); the flow as in requirement.
     """
     network, reported = _network(operations)
     wanted: dict[int, Fraction] = {}
@@ -238,6 +275,10 @@ def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> d
     operations : in working order
     ordered : the order's quantity [unit]
     step : of the item made
+
+    Source
+    ------
+    Common practice: no more than the operations before have passed on.
     """
     network, reported = _network(operations)
     by_number = {o.number: o for o in operations}

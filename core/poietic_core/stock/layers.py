@@ -142,6 +142,15 @@ def outstanding(takings: Iterable[Taking]) -> list[Taking]:
 def layers_of(value: Decimal, quantities: Sequence[Decimal]) -> list[Decimal]:
     """Return a pool's value divided over what is to become its layers, by quantity, to the cent.
 
+    Parameters
+    ----------
+    value : of the pool [money], to the cent
+    quantities : of the layers to be [unit], > 0
+
+    Source
+    ------
+    Largest remainder (Balinski & Young, 1982).
+
     Examples
     --------
     >>> [str(v) for v in layers_of(Decimal("10.00"), [Decimal(1), Decimal(1), Decimal(1)])]

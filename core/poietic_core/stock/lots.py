@@ -181,6 +181,15 @@ def numbered(stem: str, number: int) -> str:
 def pieces_of(tracking: Tracking, quantity: Decimal) -> list[Decimal]:
     """Return the lines that a quantity without lots is divided into: of serials one for each piece.
 
+    Parameters
+    ----------
+    tracking : of the item
+    quantity : Decimal [unit], >= 0; of serials whole
+
+    Source
+    ------
+    Common practice.
+
     >>> len(pieces_of(Tracking.SERIAL, Decimal(3))), len(pieces_of(Tracking.LOT, Decimal(3)))
     (3, 1)
     """

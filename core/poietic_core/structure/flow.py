@@ -137,6 +137,10 @@ def equivalent_units(
     ----------
     standing : good units and those waiting for rework, by operation
     processed : units worked on, each once, by operation
+
+    Source
+    ------
+    Equivalent units: Horngren, Datar & Rajan, Cost Accounting, ch. 17; over a graph: worked out here.
     """
     result: dict[int, Derivation] = {}
     for number, share in reversed(network.yields.items()):

@@ -27,6 +27,10 @@ def entering(operations: Iterable[FlowStep], good: Decimal) -> dict[int, Derivat
     -------
     dict of operation number to Derivation [unit]
 
+    Source
+    ------
+    Common practice: what leaves divided by the yield, from the last operation back.
+
     Examples
     --------
     >>> from poietic_core.structure.flow import Step
@@ -59,6 +63,15 @@ def quantity_per_unit(
     """Return a line's quantity per unit entering its operation (per order, if it is so stated).
 
     line quantity / batch quantity × measure × unit factor × (1 + allowance), unrounded.
+
+    Parameters
+    ----------
+    line : with quantity [unit of the line], unit factor, allowance (0.1 is 10 %) and measure
+    batch_quantity : units that the structure is stated for, > 0
+
+    Source
+    ------
+    Common practice: a scrap allowance of 10 % asks for 110 %.
     """
     stated = unit
     factors: list[Derivation] = []
@@ -76,14 +89,33 @@ def quantity_per_unit(
 
 
 def batch_of(line: ComponentLine | OutputLine, batch_quantity: Decimal) -> Decimal:
-    """Return what a line's quantity is stated for: units entering, or orders."""
+    """Return what a line's quantity is stated for: units entering, or orders.
+
+    Parameters
+    ----------
+    line : of a structure
+    batch_quantity : of the structure [unit], > 0
+
+    Source
+    ------
+    Common practice.
+    """
     if line.batch is not None:
         return line.batch
     return batch_quantity if line.per is Per.UNIT else ONE
 
 
 def per_unit(line: ComponentLine | OutputLine, batch_quantity: Decimal) -> Decimal:
-    """Return the value of `quantity_per_unit`; most of a million lines simply state it."""
+    """Return the value of `quantity_per_unit`; most of a million lines simply state it.
+
+    Parameters
+    ----------
+    as of `quantity_per_unit`
+
+    Source
+    ------
+    Common practice.
+    """
     if batch_of(line, batch_quantity) == ONE and (isinstance(line, OutputLine) or _is_plain(line)):
         return line.quantity
     return quantity_per_unit(line, batch_quantity).value
@@ -119,6 +151,15 @@ def need_per_good_unit(
 
     What is stated per order is spread over the standard lot. `enter` is the answer of
     `entering_for_one`.
+
+    Parameters
+    ----------
+    line : as of `quantity_per_unit`
+    entered : units entering its operation for one good unit
+
+    Source
+    ------
+    Common practice: allowance and yield multiply.
     """
     each = quantity_per_unit(line, structure.batch_quantity, unit)
     if line.per is Per.ORDER:

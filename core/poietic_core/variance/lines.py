@@ -204,7 +204,17 @@ class Line:
 
 
 def equivalent(i: InputFacts, stands: StandIn, other: InputFacts) -> Derivation:
-    """Return how much of another input is covered by what was used of one that stands for it."""
+    """Return how much of another input is covered by what was used of one that stands for it.
+
+    Parameters
+    ----------
+    i : what was used [its unit], standing for `stands.times` / `stands.per` of the other
+    other : the input that it stands for
+
+    Source
+    ------
+    Substitution at a stated ratio: common practice.
+    """
     used = given(f"{i.code} used", i.used, unit=i.unit)
     times = product("times", (used, given("stands for", stands.times)), unit=other.unit)
     return quotient(f"{i.code} as {other.code}", times, given("of", stands.per), unit=other.unit)

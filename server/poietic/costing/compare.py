@@ -10,7 +10,7 @@ from ninja import Schema
 from poietic_core.cost.inputs import cost_structure
 from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.unit import cost_per_unit
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.compare import Compared, compare
 from poietic_core.structure.model import ComponentLine, Operation, OutputLine, Structure
 from poietic_core.structure.requirement import entering_for_one
@@ -74,7 +74,9 @@ def compare_costed(
     costs = _Costs(items, item.standard_lot, timezone.localdate())
     before, after = costs.by_key(left), costs.by_key(right)
     rows = [_row(r, items, before, after) for r in compare(left, right)]
-    old_total, new_total = (round(sum(c.values(), ZERO), 6) for c in (before, after))
+    old_total, new_total = (
+        round_to(sum(c.values(), ZERO), UNIT_COST_STEP) for c in (before, after)
+    )
     return ComparedOut(
         item=item.code,
         name=item.name,
@@ -162,12 +164,12 @@ def _keys(
 
 def _cost(keys: list[InputKey], costs: dict[InputKey, Decimal]) -> Decimal | None:
     found = [costs[k] for k in keys if k in costs]
-    return round(sum(found, ZERO), 6) if found else None
+    return round_to(sum(found, ZERO), UNIT_COST_STEP) if found else None
 
 
 def _amount(line: Operation | ComponentLine | OutputLine | None) -> Decimal | None:
     if line is None:
         return None
     if isinstance(line, Operation):
-        return round(line.clock_hours()[1] / line.run_quantity, 6)
-    return round(line.quantity, 6)
+        return round_to(line.clock_hours()[1] / line.run_quantity, UNIT_COST_STEP)
+    return round_to(line.quantity, UNIT_COST_STEP)

@@ -15,7 +15,7 @@ from ninja import Schema
 from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.unit import cost_per_unit
 from poietic_core.derivation import Derivation, given, product, total
-from poietic_core.quantity import CENT, ONE, ZERO
+from poietic_core.quantity import CENT, ONE, UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import (
     ComponentLine,
     Grade,
@@ -487,10 +487,10 @@ def tree_of(revision: Revision, day: date) -> dict[str, Any]:
                 "key": key,
                 "depth": depth,
                 "level": None if placed.values["kind"] == "operation" else depth // 2 + 1,
-                "need": None if need is None else round(need * factor, 6),
+                "need": None if need is None else round_to(need * factor, UNIT_COST_STEP),
                 "enough_for": enough,
                 "covers_lot": None if enough is None else enough >= item.standard_lot,
-                "cost": None if cost is None else round(cost * factor, 6),
+                "cost": None if cost is None else round_to(cost * factor, UNIT_COST_STEP),
             }
         )
     standard = plant.standards.get(item.code)

@@ -11,7 +11,7 @@ from poietic_core.calendar.model import Calendar
 from poietic_core.cost.model import Base
 from poietic_core.cost.overhead import budget_rate
 from poietic_core.cost.rates import layered, rate_of
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
@@ -429,7 +429,7 @@ def used_in(request: HttpRequest, code: str) -> list[WhereUsed]:
             revision=u.revision.letter,
             level=u.level,
             operations=u.operations,
-            quantity=round(u.quantity, 6),
+            quantity=round_to(u.quantity, UNIT_COST_STEP),
         )
         for u in where_used(item_by_code(code), timezone.localdate())
     ]

@@ -12,7 +12,7 @@ from poietic_core.cost.model import InputKind
 from poietic_core.order.attention import Kind
 from poietic_core.order.report import backflush
 from poietic_core.order.states import OrderState
-from poietic_core.quantity import HOUR_STEP, ZERO
+from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, money, round_to
 from poietic_core.structure.requirement import entering
 from poietic_core.variance.causes import Cause, Variance
 from poietic_core.variance.reasons import yield_by_reason
@@ -391,7 +391,7 @@ def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
             order=b.order.number,
             finished=timezone.localdate(b.order.completed).isoformat(),  # type: ignore[attr-defined]
             quantity=b.order.received,
-            unit_cost=round(b.variance().charged / b.order.received, 6),
+            unit_cost=round_to(b.variance().charged / b.order.received, UNIT_COST_STEP),
             standard=b.order.standard.total,
         )
         for b in books
@@ -500,7 +500,7 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
         wip=wip,
         causes=_causes(variance.rounded_causes()),
         yield_by_reason=[
-            YieldOut(operation=y.operation, reason=y.reason, amount=round(y.amount, 2))
+            YieldOut(operation=y.operation, reason=y.reason, amount=money(y.amount))
             for y in yield_by_reason(book.facts(book.scrap_by_reason()))
         ],
     )
@@ -522,7 +522,7 @@ def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperati
             due=due.get(o.number, ZERO),
             setups_due=int(not book.times_made(o.number)),
             times_set_up=book.times_made(o.number),
-            wip_at_standard=round(held.get(o.number, ZERO), 2),
+            wip_at_standard=money(held.get(o.number, ZERO)),
             after=o.after,
             steps=[StepOut(**s) for s in o.steps],
             alternate_centers=o.alternate_centers,
@@ -554,7 +554,7 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal], short: set[int]) -> li
                 issue_rule=i.issue_rule,
                 is_rework=i.is_rework,
                 instead_of=[named[f["input"]] for f in i.stands_for],
-                allowed_each=round(i.allowed, 6),
+                allowed_each=round_to(i.allowed, UNIT_COST_STEP),
                 need=i.need,
                 used=i.used,
                 amount=i.amount,

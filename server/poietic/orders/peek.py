@@ -6,7 +6,7 @@ from decimal import Decimal
 from django.db.models import Sum
 from ninja import Schema
 from poietic_core.order.states import OrderState
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import OutputKind
 
 from ..catalog.models import Item, PriceRow
@@ -105,7 +105,7 @@ def peek_at(item: Item, today: date) -> PeekOut:
 
 
 def _price(worth: Decimal, quantity: Decimal) -> Decimal:
-    return round(worth / quantity, 6) if quantity else ZERO
+    return round_to(worth / quantity, UNIT_COST_STEP) if quantity else ZERO
 
 
 def lacks(today: date) -> list[LackOut]:

@@ -2,6 +2,7 @@
 
 from ninja import Schema
 from poietic_core.derivation import Derivation
+from poietic_core.quantity import UNIT_COST_STEP, round_to
 
 from .fields import plain
 
@@ -27,7 +28,7 @@ def flatten(root: Derivation) -> list[DerivationRow]:
             DerivationRow(
                 depth=depth,
                 label=node.label,
-                value=plain(round(node.value, 6)),
+                value=plain(round_to(node.value, UNIT_COST_STEP)),
                 unit=node.unit,
                 how=node.how,
                 source=node.source,
