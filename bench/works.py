@@ -11,11 +11,11 @@ from datetime import timedelta
 import psycopg
 from django.db import connection
 from django.utils import timezone
-from poietic.commanding.prepared import planned_once
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Posting
 from poietic.orders.models import Order
+from poietic.statements.prepared import planned_once
 
 from ops import cluster
 

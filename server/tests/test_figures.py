@@ -81,7 +81,7 @@ class Shown(TestCase):
 
         self.come_in("0.41")
         dear = self.come_in("0.99")
-        self.assertEqual(last(), "0.990000")
+        self.assertEqual(last(), "0.99")
         self.shop.do("take-back", posting=dear)
         self.assertEqual(last(), "0.410000")
 

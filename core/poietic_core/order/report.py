@@ -292,6 +292,27 @@ def due_at(operations: Sequence[Progress], ordered: Decimal, step: Decimal) -> d
     return due
 
 
+def next_operation(due: Mapping[int, Decimal]) -> int | None:
+    """Return the operation that is to be reported next: of those with units due, the one nearest the end.
+
+    None where no operation has any.
+
+    Parameters
+    ----------
+    due : as of `due_at`
+
+    Source
+    ------
+    What is nearest to being done is finished first: common practice.
+
+    Examples
+    --------
+    >>> next_operation({10: Decimal(4), 20: Decimal(3), 30: Decimal(0)})
+    20
+    """
+    return max((number for number, units in due.items() if units > 0), default=None)
+
+
 def require_rework_decided(operations: Sequence[Progress]) -> None:
     """Refuse to complete an order with rework pending: ReworkPending (order.rework_pending)."""
     for o in operations:

@@ -39,6 +39,12 @@ ALLOWED: dict[Act, tuple[OrderState, ...]] = {
     Act.CANCEL: (OrderState.PLANNED, OrderState.RELEASED),
 }
 
+
+def acts_in(state: OrderState) -> list[Act]:
+    """Return what may be done to an order in a state."""
+    return [act for act, states in ALLOWED.items() if state in states]
+
+
 _HINTS: dict[tuple[Act, OrderState], str] = {
     (Act.POST, OrderState.PLANNED): "Release the order first.",
     (Act.POST, OrderState.COMPLETED): "Take back its completion first.",

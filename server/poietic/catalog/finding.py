@@ -1,10 +1,13 @@
 """Items, partners and documents, found by their words."""
 
+from collections.abc import Sequence
+from typing import NamedTuple
 from urllib.parse import quote
 
-from django.db.models import Q, QuerySet
+from django.db.models import Q
 from django.db.models.functions import Lower
 
+from ..statements.prepared import planned_once
 from ..web_api.finding import MOST, Found, ranked
 from .models import Item, ItemDocument, Partner
 
@@ -20,15 +23,42 @@ def all_of(words: list[str], field: str = "search") -> Q:
     return condition
 
 
-def items_of(words: list[str], rows: QuerySet[Item] | None = None) -> list[Item]:
+SOURCES = [s.value for s in Item.Source]
+
+
+class FoundItem(NamedTuple):
+    """An item that was found."""
+
+    pk: int
+    code: str
+    name: str
+    source: str
+
+
+def items_of(words: list[str], sources: Sequence[str] = SOURCES) -> list[FoundItem]:
     """Return a few items that have the words; those whose code begins with them come first."""
-    rows = Item.objects.all() if rows is None else rows
-    begins = list(rows.filter(code__istartswith=" ".join(words)).order_by("code")[:MOST])
-    if len(begins) == MOST:
-        return begins
-    others = rows.filter(all_of(words)).order_by()[:LOOKED_AT]
-    known = {i.pk for i in begins}
-    return [*begins, *sorted((i for i in others if i.pk not in known), key=lambda i: i.code)][:MOST]
+    begins = _like(" ".join(words)) + "%"
+    with planned_once() as cursor:
+        cursor.execute(
+            "SELECT id, code, name, source FROM catalog_item WHERE search LIKE %s "
+            "AND source = ANY(%s) ORDER BY search LIMIT %s",
+            [begins, list(sources), MOST],
+        )
+        found = [FoundItem(*row) for row in cursor.fetchall()]
+        if len(found) < MOST:
+            cursor.execute(
+                "SELECT id, code, name, source FROM catalog_item WHERE search LIKE ALL(%s) "
+                "AND search NOT LIKE %s AND source = ANY(%s) LIMIT %s",
+                [[f"%{_like(w)}%" for w in words], begins, list(sources), LOOKED_AT],
+            )
+            others = sorted((FoundItem(*row) for row in cursor.fetchall()), key=lambda i: i.code)
+            found += others[: MOST - len(found)]
+    return found
+
+
+def _like(text: str) -> str:
+    """Return a text as LIKE finds it literally."""
+    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
 def find_items(words: list[str]) -> list[Found]:
@@ -38,17 +68,17 @@ def find_items(words: list[str]) -> list[Found]:
 
 def find_made(words: list[str]) -> list[Found]:
     """Return items that are made."""
-    made = Item.objects.exclude(source=Item.Source.BUY)
+    made = (Item.Source.MAKE.value, Item.Source.BOTH.value)
     return [as_found("made item", i) for i in items_of(words, made)]
 
 
 def find_bought(words: list[str]) -> list[Found]:
     """Return items that are bought."""
-    bought = Item.objects.exclude(source=Item.Source.MAKE)
+    bought = (Item.Source.BUY.value, Item.Source.BOTH.value)
     return [as_found("bought item", i) for i in items_of(words, bought)]
 
 
-def as_found(kind: str, i: Item) -> Found:
+def as_found(kind: str, i: FoundItem) -> Found:
     """Return an item as it is shown among what was found."""
     to = f"/define/items/{quote(i.code, safe='')}"
     return Found(kind=kind, code=i.code, words=i.name, beside=i.source, to=to)

@@ -103,6 +103,7 @@ class Item(Changing):
         indexes = [
             models.Index(fields=["change"], name="item_by_change"),
             GinIndex(OpClass("search", name="gin_trgm_ops"), name="item_by_words"),
+            models.Index(OpClass("search", name="text_pattern_ops"), name="item_by_first_words"),
         ]
         constraints = [
             models.CheckConstraint(condition=models.Q(step__gt=0), name="item_step_above_zero"),

@@ -6,7 +6,7 @@ from django.db.models import Model, QuerySet
 from django.db.models.expressions import RawSQL
 from poietic_core.cost.prices import Form, StockForm
 
-from ..commanding.prepared import Prepared
+from ..statements.prepared import Prepared
 from ..web_api.errors import Exists, NotFound
 from .models import Item, Place, Reason
 

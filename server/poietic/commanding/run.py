@@ -18,15 +18,15 @@ from psycopg.errors import (
     UniqueViolation,
 )
 
+from ..statements.bulk import insert_rows
+from ..statements.prepared import Prepared
 from ..web_api.errors import beyond_column
 from ..web_api.events import publish
 from ..web_api.fields import Strict
-from .bulk import insert_rows
 from .effects import Consequences
 from .errors import AgainstRule, ChangedSince, KeyUsed, RoleNeeded
 from .holding import say_who, turn, who_holds
 from .models import Entry
-from .prepared import Prepared
 from .registry import AT_END, Command, Context
 
 #: what is being done, and how much of how much of it is

@@ -29,5 +29,7 @@ def find_centers(words: list[str]) -> list[Found]:
 
 def find_structures(words: list[str]) -> list[Found]:
     """Return items that have a structure in force."""
-    made = Item.objects.filter(pk__in=in_force(timezone.localdate()).values("item"))
-    return [as_found("structure", i) for i in items_of(words, made)]
+    made = items_of(words, (Item.Source.MAKE.value, Item.Source.BOTH.value))
+    keys = in_force(timezone.localdate()).filter(item__in=[i.pk for i in made])
+    standing = set(keys.values_list("item", flat=True))
+    return [as_found("structure", i) for i in made if i.pk in standing]

@@ -22,7 +22,7 @@ from poietic_core.structure.phantom import Inlined, inline
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
-from ..commanding.prepared import Prepared
+from ..statements.prepared import Prepared
 from ..web_api.errors import NotFound
 from ..web_api.kept import Kept
 from .models import (

@@ -22,7 +22,7 @@ from poietic_core.stock.layers import (
 from poietic_core.stock.valuation import Method
 
 from ..catalog.models import Item
-from ..commanding.bulk import insert_rows, update_rows
+from ..statements.bulk import insert_rows, update_rows
 from .document import Document, Line
 from .models import Consumption, Layer
 

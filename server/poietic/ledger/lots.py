@@ -26,7 +26,7 @@ from poietic_core.stock.lots import (
 from poietic_core.stock.valuation import NotEnoughStock
 
 from ..catalog.models import Item, Place
-from ..commanding.bulk import insert_rows, upsert_rows
+from ..statements.bulk import insert_rows, upsert_rows
 from .document import Document, Line, Move, Pieces
 from .models import Lot, LotCounter, StockBalance, StockLine
 

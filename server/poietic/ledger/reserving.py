@@ -11,8 +11,8 @@ from poietic_core.stock.lots import LotState
 
 from ..catalog.models import Item, Place
 from ..catalog.queries import any_of
-from ..commanding.bulk import upsert_rows
-from ..commanding.prepared import Prepared
+from ..statements.bulk import upsert_rows
+from ..statements.prepared import Prepared
 from .document import Document
 from .lots import as_core
 from .models import CostObject, Reservation, StockBalance, StockLine

@@ -12,10 +12,10 @@ from poietic_core.stock.valuation import Method, NoStandard, NotEnoughStock, mov
 
 from ..catalog.models import Item, Place
 from ..catalog.queries import any_of
-from ..commanding.bulk import update_rows, upsert_rows
 from ..commanding.models import Entry
-from ..commanding.prepared import Prepared, lock_keys
 from ..commanding.registry import Context
+from ..statements.bulk import update_rows, upsert_rows
+from ..statements.prepared import Prepared, lock_keys
 from .document import Document, Line, Move
 from .layers import LayerBook
 from .lots import LotBook

@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from ..commanding.bulk import insert_rows
 from ..commanding.registry import Context
+from ..statements.bulk import insert_rows
 from .document import Document, InTheFuture, Line
 from .models import CostObject, JournalLine, Posting, StockLine, TimeLine, UnitLine
 from .reserving import ReservationBook

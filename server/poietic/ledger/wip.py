@@ -8,9 +8,9 @@ from poietic_core.cost.model import Element
 from poietic_core.quantity import ZERO
 
 from ..catalog.queries import any_of
-from ..commanding.bulk import upsert_rows
-from ..commanding.prepared import Prepared
 from ..commanding.registry import Context
+from ..statements.bulk import upsert_rows
+from ..statements.prepared import Prepared
 from .document import Document
 from .models import Account, CostObject, Posting, WipBalance
 

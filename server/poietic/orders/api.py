@@ -4,14 +4,15 @@ from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
+import orjson
 from django.db.models import Case, F, OuterRef, Q, Subquery, When
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.cost.model import InputKind
 from poietic_core.order.attention import Kind
-from poietic_core.order.report import backflush
-from poietic_core.order.states import OrderState
+from poietic_core.order.report import backflush, next_operation
+from poietic_core.order.states import Act, OrderState, acts_in
 from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, money, round_to
 from poietic_core.structure.requirement import entering
 from poietic_core.variance.causes import Cause, Variance
@@ -23,6 +24,8 @@ from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, Cost, sees_costs
 from ..engineering.api import StepOut
 from ..ledger.models import Holding, Posting, WipBalance
+from ..ledger.wip import CELLS
+from ..statements.prepared import Prepared, planned_once
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import DecimalText, PageSize, ShortText, Skip
 from .as_built import AsBuiltOut, as_built
@@ -30,9 +33,10 @@ from .book import ORDER_PARTS, STOOD, OrderBook, named_by
 from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
 from .finding import begins_with
-from .models import Order, OrderInput, Shortage, StoredAttention
+from .models import Order, OrderInput, Shortage
 from .needs import need_of
 from .peek import LackOut, PeekOut, lacks, peek_at
+from .shortages import SHORT
 from .standing import due_units
 
 router = Router(tags=["orders"])
@@ -187,6 +191,9 @@ class OrderOut(Schema):
     happened: list[HappenedRow]
     stops: list[Stop]
     wanted_by: list[WantedBy]
+    #: what its state allows, and the operation that is to be reported next
+    acts: list[Act]
+    next_operation: int | None
     change: int
 
 
@@ -311,29 +318,39 @@ def _row(o: Order) -> OrderRow:
     )
 
 
+#: what weighs most, but for some kinds; amounts as texts
+TODAY = """
+SELECT a.id, a.kind, o.number, coalesce(i.code, ''), coalesce(i.source <> 'buy', false), a.sentence,
+       a.orders, a.days, a.money::text
+FROM orders_storedattention a LEFT JOIN orders_order o ON o.id = a.order_id
+LEFT JOIN catalog_item i ON i.id = a.item_id
+WHERE a.kind <> ALL(%s) ORDER BY a.weight DESC, a.id LIMIT %s
+"""
+
+
 @router.get("/today", response=TodayOut)
-def today(request: HttpRequest, limit: PageSize = 100) -> TodayOut:
+def today(request: HttpRequest, limit: PageSize = 100) -> HttpResponse:
     """Return what needs a decision, one row for a cause, the costliest first.
 
     Those who may not see costs are not told what costs too much or is to be closed.
     """
-    hidden = [] if sees_costs(request.user) else [Kind.OVER_ALLOWED.value, Kind.TO_CLOSE.value]
-    rows = StoredAttention.objects.exclude(kind__in=hidden)
-    causes = [
-        AttentionOut(
-            id=a.pk,
-            kind=a.kind,
-            order=a.order.number if a.order else None,
-            item=a.item.code if a.item else "",
-            is_made=bool(a.item and a.item.is_made),
-            sentence=a.sentence,
-            orders=a.orders,
-            days=a.days,
-            money=a.money,
-        )
-        for a in rows.select_related("order", "item").order_by("-weight", "pk")[:limit]
-    ]
-    return TodayOut(causes=causes, whole=rows.count() if len(causes) == limit else len(causes))
+    sees = sees_costs(request.user)
+    hidden = [] if sees else [Kind.OVER_ALLOWED.value, Kind.TO_CLOSE.value]
+    names = tuple(AttentionOut.model_fields)
+    with planned_once() as cursor:
+        cursor.execute(TODAY, [hidden, limit])
+        causes = [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+        whole = len(causes)
+        if whole == limit:
+            cursor.execute(
+                "SELECT count(*) FROM orders_storedattention WHERE kind <> ALL(%s)", [hidden]
+            )
+            whole = cursor.fetchone()[0]
+    for cause in causes if not sees else ():
+        cause["money"] = ""
+    return HttpResponse(
+        orjson.dumps({"causes": causes, "whole": whole}), content_type="application/json"
+    )
 
 
 @router.get("/today/missing/{code}", response={200: list[WaitingOut], 404: Problem})
@@ -406,24 +423,26 @@ def lacking(request: HttpRequest) -> list[LackOut]:
 
 
 @router.get("/orders/{number}", response={200: OrderOut, 404: Problem})
-def order(request: HttpRequest, number: int) -> OrderOut:
+def order(request: HttpRequest, number: int) -> HttpResponse:
     """Return an order's page."""
     book = OrderBook.read(number)
     page, fault = computed(lambda: _page(book))
     if page is None:
         raise OrderFaulty(number, fault)
-    return page
+    # built of checked parts: it is not checked once more
+    return HttpResponse(page.model_dump_json(), content_type="application/json")
 
 
 def _page(book: OrderBook) -> OrderOut:
     o = book.order
     variance = book.variance() if o.standard else None
+    due = due_units(book)
     stood = STOOD.of(o.pk)
     dates = stood[0] if stood else None
     items = [i.item_id for i in book.inputs if i.item_id]
     on_hand = dict(Holding.objects.filter(item__in=items).values_list("item_id", "quantity"))
-    short = set(Shortage.objects.filter(order=o.pk).values_list("item", flat=True))
-    wip = list(WipBalance.objects.filter(cost_object=o.pk).order_by("operation", "pk"))
+    short = {s.item_id for s in SHORT.of(o.pk)}
+    wip = sorted(CELLS.of_any([o.pk]), key=lambda b: (b.operation, b.pk))
     by_element: dict[str, Decimal] = {}
     for cell in wip:
         by_element[cell.element] = by_element.get(cell.element, ZERO) + cell.amount
@@ -448,8 +467,8 @@ def _page(book: OrderBook) -> OrderOut:
         charged=variance.charged if variance else ZERO,
         allowed=variance.allowed() if variance else ZERO,
         variance=variance.to_date() if variance else ZERO,
-        operations=_operations(book, variance),
-        inputs=_inputs(book, on_hand, short),
+        operations=_operations(book, variance, due),
+        inputs=_inputs(book, on_hand, short, due),
         grades=[
             OrderGradeOut(item=g.item.code, name=g.item.name, share=g.share, received=g.received)
             for g in book.grades
@@ -464,6 +483,8 @@ def _page(book: OrderBook) -> OrderOut:
         happened=_happened(o),
         stops=stops_of(book, timezone.now()),
         wanted_by=wanted_by(o),
+        acts=acts_in(book.state),
+        next_operation=next_operation(due),
         change=o.change,
     )
 
@@ -506,9 +527,10 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
     )
 
 
-def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperationOut]:
+def _operations(
+    book: OrderBook, variance: Variance | None, due: dict[int, Decimal]
+) -> list[OrderOperationOut]:
     held = variance.wip_at_standard if variance else {}
-    due = due_units(book)
     return [
         OrderOperationOut(
             number=o.number,
@@ -533,14 +555,19 @@ def _operations(book: OrderBook, variance: Variance | None) -> list[OrderOperati
     ]
 
 
-def _inputs(book: OrderBook, on_hand: dict[int, Decimal], short: set[int]) -> list[OrderInputOut]:
+def _inputs(
+    book: OrderBook,
+    on_hand: dict[int, Decimal],
+    short: set[int],
+    due: dict[int, Decimal],
+) -> list[OrderInputOut]:
     rows = []
     enter = entering(book.progress(), book.order.quantity) if book.operations else {}
     yields = {o.number: o.yield_share for o in book.operations}
     named = {i.pk: named_by(i).code for i in book.inputs}
     for i in book.inputs:
         it = named_by(i)
-        still = _still(book, i)
+        still = _still(book, i, due.get(i.operation, ZERO))
         there = on_hand.get(i.item_id) if i.item_id else None
         rows.append(
             OrderInputOut(
@@ -567,11 +594,10 @@ def _inputs(book: OrderBook, on_hand: dict[int, Decimal], short: set[int]) -> li
     return rows
 
 
-def _still(book: OrderBook, i: OrderInput) -> Decimal:
+def _still(book: OrderBook, i: OrderInput, due: Decimal) -> Decimal:
     """Return what is still to issue, or the time or by-product of the units due now."""
     if i.kind == InputKind.COMPONENT:
         return i.still_needed
-    due = due_units(book).get(i.operation, ZERO)
     step = _step(book, i)
     if i.is_per_order:
         return i.allowed if due and not i.used else ZERO
@@ -590,8 +616,15 @@ def _step(book: OrderBook, i: OrderInput) -> Decimal:
     return book.order.item.step if i.supplier else HOUR_STEP
 
 
+HAPPENED = Prepared(
+    lambda key: (
+        Posting.objects.filter(cost_object=key).select_related("person", "reversal").order_by("-pk")
+    )
+)
+
+
 def _happened(order: Order) -> list[HappenedRow]:
-    rows = Posting.objects.filter(cost_object=order.pk).select_related("person", "reversal")
+    rows = HAPPENED.of(order.pk)
     return [
         HappenedRow(
             number=p.pk,
@@ -602,7 +635,7 @@ def _happened(order: Order) -> list[HappenedRow]:
             reverses=p.reverses_id,
             taken_back_by=p.reversal.pk if hasattr(p, "reversal") else None,
         )
-        for p in rows.order_by("-pk")
+        for p in rows
     ]
 
 

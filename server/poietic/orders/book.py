@@ -35,13 +35,13 @@ from poietic_core.variance.order import variance_of
 
 from ..catalog.models import Item, Partner, Place
 from ..catalog.queries import place_of_kind
-from ..commanding.bulk import update_rows
-from ..commanding.prepared import Prepared, lock_keys
 from ..commanding.registry import Context
 from ..costing.frozen import costed
 from ..engineering.models import WorkCenter
 from ..ledger.document import Document, Move, Time
 from ..ledger.models import SET_UP, Posting, StockLine, UnitLine
+from ..statements.bulk import update_rows
+from ..statements.prepared import Prepared, lock_keys
 from ..web_api.errors import NotFound
 from .models import Order, OrderGrade, OrderInput, OrderOperation, Standing
 
@@ -55,6 +55,9 @@ ORDER_PARTS = (
 )
 
 ORDER = Prepared(lambda key: Order.objects.select_related(*ORDER_PARTS).filter(pk=key))
+BY_NUMBER = Prepared(
+    lambda number: Order.objects.select_related(*ORDER_PARTS).filter(number=number)
+)
 OPERATIONS = Prepared(
     lambda key: OrderOperation.objects.filter(order=key).select_related(
         "work_center", "labour_grade"
@@ -83,10 +86,9 @@ class OrderBook:
     @classmethod
     def read(cls, number: int) -> Self:
         """Return an order for reading, or refuse by number."""
-        order = Order.objects.select_related(*ORDER_PARTS).filter(number=number).first()
-        if order is None:
+        if not (found := BY_NUMBER.of(number)):
             raise NotFound("order", str(number))
-        return cls.of(order)
+        return cls.of(found[0])
 
     @classmethod
     def of(cls, order: Order) -> Self:

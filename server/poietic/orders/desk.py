@@ -11,7 +11,7 @@ from .book import OrderBook
 from .commands.life import release_blocks
 from .dates import start_day
 from .models import Order
-from .shortages import short_of_order, wanted_of
+from .shortages import SHORT, wanted_of
 from .standing import OPEN, RUNNING
 
 
@@ -44,7 +44,7 @@ def stops_of(book: OrderBook, now: datetime) -> list[Stop]:
             why=f"Short of {short.quantity.normalize():f} {short.item.unit} of {short.item.code}.",
             **_way_to_more(short.item),
         )
-        for short in short_of_order(book.order.pk)
+        for short in SHORT.of(book.order.pk)
     ]
 
 

@@ -5,9 +5,9 @@ from datetime import datetime
 from django.db import transaction
 from procrastinate.contrib.django import app
 
-from ..commanding.prepared import lock_keys
 from ..commanding.registry import Command, Context
 from ..ledger.models import Holding
+from ..statements.prepared import lock_keys
 from .book import OpenBook
 from .models import Order, OrderInput, Shortage
 from .shortages import keep_shortages

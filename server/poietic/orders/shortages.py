@@ -13,8 +13,8 @@ from poietic_core.quantity import ZERO
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
-from ..commanding.bulk import upsert_rows
-from ..commanding.prepared import Prepared, planned_once
+from ..statements.bulk import upsert_rows
+from ..statements.prepared import Prepared, planned_once
 from .models import Order, Shortage, StoredAttention
 from .standing import OPEN, RUNNING, store_attentions
 
@@ -143,9 +143,9 @@ def supplies_of(item: int) -> list[Supply]:
     ]
 
 
-def short_of_order(order: int) -> list[Shortage]:
-    """Return what an order is short of."""
-    return list(Shortage.objects.filter(order=order).select_related("item").order_by("item__code"))
+SHORT = Prepared(
+    lambda order: Shortage.objects.filter(order=order).select_related("item").order_by("item__code")
+)
 
 
 def wanted_of(item: Item) -> list[tuple[int, str, Decimal, date]]:

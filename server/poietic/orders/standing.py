@@ -7,13 +7,13 @@ from decimal import Decimal
 from django.db import transaction
 from django.utils import timezone
 from poietic_core.order.attention import Attention, OpenOrder, of_order
-from poietic_core.order.report import due_at
+from poietic_core.order.report import due_at, next_operation
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
 from poietic_core.variance.causes import Variance
 
-from ..commanding.bulk import insert_rows, update_rows, upsert_rows
-from ..commanding.prepared import Prepared, lock_keys
+from ..statements.bulk import insert_rows, update_rows, upsert_rows
+from ..statements.prepared import Prepared, lock_keys
 from .book import ORDER_PARTS, STOOD, OpenBook, OrderBook
 from .dates import Dating, OrderDates
 from .faulty import computed
@@ -36,12 +36,12 @@ def due_units(book: OrderBook) -> dict[int, Decimal]:
 
 
 def waiting_operation(book: OrderBook) -> str:
-    """Return the first reported operation with units before it, in words; "" if there is none."""
+    """Return the operation that is to be reported next with its units, in words; "" if there is none."""
     due = due_units(book)
-    for o in book.operations:
-        if left := due.get(o.number):
-            return f"{left.normalize():f} left at operation {o.number} {o.name}"
-    return ""
+    number = next_operation(due)
+    if number is None:
+        return ""
+    return f"{due[number].normalize():f} left at operation {number} {book.operation(number).name}"
 
 
 def stand(book: OrderBook, now: datetime, dating: Dating | None = None) -> bool:

@@ -10,12 +10,15 @@ from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
+from ..statements.prepared import Prepared
 from ..web_api.events import publish_end
 from .door import address_of, note
 from .models import Happening, OpenSession, Person
 
 #: how exactly it is known when a session was last used
 SEEN_EVERY = timedelta(minutes=1)
+
+OPEN_SESSIONS = Prepared(lambda key: OpenSession.objects.filter(key=key))
 
 
 class SessionLimits:
@@ -34,7 +37,8 @@ class SessionLimits:
 
 def _look_at(request: HttpRequest) -> None:
     now = timezone.now()
-    row = OpenSession.objects.filter(key=request.session.session_key).first()
+    found = OPEN_SESSIONS.of(request.session.session_key or "")
+    row = found[0] if found else None
     idle = timedelta(minutes=settings.SESSION_IDLE_MINUTES)
     length = timedelta(hours=settings.SESSION_HOURS)
     if row is None or now - row.seen_at > idle or now - row.begun_at > length:

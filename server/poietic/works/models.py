@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from ..statements.prepared import Prepared
+
 
 class Works(models.Model):
     """The one row of the works."""
@@ -20,6 +22,10 @@ class Works(models.Model):
         return "works"
 
 
+THE_WORKS = Prepared(lambda key: Works.objects.filter(pk=key))
+
+
 def the_works() -> Works:
     """Return the works; one that nobody has set up yet counts its days in UTC."""
-    return Works.objects.filter(pk=1).first() or Works(pk=1, change=0)
+    found = THE_WORKS.of(1)
+    return found[0] if found else Works(pk=1, change=0)

@@ -8866,6 +8866,12 @@ export interface components {
             fix: string;
         };
         /**
+         * Act
+         * @description What is done to an order.
+         * @enum {string}
+         */
+        Act: "release" | "post to" | "complete" | "close" | "cancel";
+        /**
          * ElementAmount
          * @description Money of one cost element.
          */
@@ -9140,6 +9146,10 @@ export interface components {
             stops: components["schemas"]["Stop"][];
             /** Wanted By */
             wanted_by: components["schemas"]["WantedBy"][];
+            /** Acts */
+            acts: components["schemas"]["Act"][];
+            /** Next Operation */
+            next_operation: number | null;
             /** Change */
             change: number;
         };

@@ -33,11 +33,9 @@ export function reportedOperations(order: Order) {
   return order.operations.filter((o) => o.is_report_point);
 }
 
-/** Return the operation that a report is most likely about: the last that has pieces before it. */
+/** Return the operation that a report is most likely about: what the server says is next, else the last. */
 export function nextOperation(order: Order): number {
-  const reported = reportedOperations(order);
-  const waiting = reported.filter((o) => !isZero(o.due));
-  return (waiting.at(-1) ?? reported.at(-1))?.number ?? 0;
+  return order.next_operation ?? reportedOperations(order).at(-1)?.number ?? 0;
 }
 
 /** Return what leaves an operation besides the main item. */

@@ -53,7 +53,7 @@ MIDDLEWARE = [
 ROOT_URLCONF = "poietic.config.urls"
 ASGI_APPLICATION = "poietic.config.asgi.application"
 AUTH_USER_MODEL = "people.Person"
-AUTHENTICATION_BACKENDS = ["django.contrib.auth.backends.ModelBackend"]
+AUTHENTICATION_BACKENDS = ["poietic.people.known.Known"]
 _VALIDATION = "django.contrib.auth.password_validation"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"{_VALIDATION}.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
@@ -111,6 +111,7 @@ SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
 SESSION_COOKIE_HTTPONLY = CSRF_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 #: a session ends so long after it began, or was last used
+SESSION_ENGINE = "poietic.people.known"
 SESSION_HOURS, SESSION_IDLE_MINUTES = 12, 120
 SESSION_COOKIE_AGE = SESSION_HOURS * 3600
 X_FRAME_OPTIONS = "DENY"

@@ -17,28 +17,23 @@ interface Act {
   isMain: boolean;
 }
 
-/** Return what can be done to an order in its state, the likeliest marked. */
+/** Return what the server says can be done to an order, the likeliest marked. */
 function actsOf(order: Order): Act[] {
   const act = (command: string, words: string, shortcut: string, isMain = false): Act => ({ command, words, shortcut, isMain });
-  const isRunning = order.state === 'released' || order.state === 'started';
-  const allReceived = order.is_all_received;
-  switch (order.state) {
-    case 'planned':
-      return [act('release-order', 'Release', 'Alt-R', true), act('cancel-order', 'Cancel', '')];
-    case 'completed':
-      return [act('close-order', 'Close', 'Alt-C', true)];
-    default:
-      return isRunning
-        ? [
-            act('report', 'Report', 'Alt-R', !allReceived),
-            act('issue-material', 'Issue', 'Alt-I'),
-            act('receive', 'Receive', 'Alt-V'),
-            act('return-material', 'Return', ''),
-            act('complete-order', 'Complete', 'Alt-C', allReceived),
-            ...(order.state === 'released' ? [act('cancel-order', 'Cancel', '')] : []),
-          ]
-        : [];
-  }
+  const done = order.is_all_received;
+  const offered: Record<Order['acts'][number], Act[]> = {
+    release: [act('release-order', 'Release', 'Alt-R', true)],
+    'post to': [
+      act('report', 'Report', 'Alt-R', !done),
+      act('issue-material', 'Issue', 'Alt-I'),
+      act('receive', 'Receive', 'Alt-V'),
+      act('return-material', 'Return', ''),
+    ],
+    complete: [act('complete-order', 'Complete', 'Alt-C', done)],
+    close: [act('close-order', 'Close', 'Alt-C', true)],
+    cancel: [act('cancel-order', 'Cancel', '')],
+  };
+  return order.acts.flatMap((a) => offered[a]);
 }
 
 /** One order, one address: what it makes, what stops it, what it used, what it cost. */

@@ -292,7 +292,7 @@ export function Wanted({ order }: { order: Order }) {
 /** The order's postings, newest first, each with its way back. */
 export function Happened({ order }: { order: Order }) {
   const { start } = useCommands();
-  const isRunning = order.state === 'released' || order.state === 'started';
+  const isRunning = order.acts.includes('post to');
   return (
     <table className="rows" aria-label="Happened">
       <thead>

@@ -23,7 +23,7 @@ def planned_once() -> CursorWrapper:
 
 
 #: stand for the value in the statement that is made once: a number, a text
-UNKNOWN, UNKNOWN_TEXT = -(2**62) + 7, "\x1fthe value"
+UNKNOWN, UNKNOWN_TEXT = -(2**31) + 7, "\x1fthe value"
 
 
 def lock_keys(model: type[Model], field: str, values: Iterable[int]) -> list[int]:

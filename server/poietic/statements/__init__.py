@@ -1,0 +1,1 @@
+"""Statements of the database that are asked or written again and again: made once, rows in arrays."""
