@@ -18,6 +18,7 @@ import time
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from uuid import uuid4
 
@@ -30,6 +31,8 @@ KILLS = {"server": 5, "database": 5, "worker": 2, "start": 3}
 #: items of the long import
 IMPORTED = 20_000
 ITEM, PLACE = "PAD-3", "STORE"
+#: an item told apart by lot, and what is made of it at operation 10
+TRACKED, MADE_OF_IT = "BL-200", "PM-200"
 
 
 def main() -> None:
@@ -192,6 +195,7 @@ class Soak:
 
     def run(self, seconds: int, *, kills: bool) -> list[str]:
         """Load; then kills and a long import beside the load; then what is there is counted."""
+        self.order = self._share_lots()
         people = [Client(self.names[n % 2]) for n in range(CLIENTS)]
         listening = Listeners(Client("jonas"), self.figures)
         listening.start()
@@ -218,16 +222,46 @@ class Soak:
 
     # --- what clients do
 
+    def _share_lots(self) -> int:
+        """Have a tracked item valued by layers, and make an order that uses it; return its number."""
+        accountant, controller = Client("sunil"), Client("jonas")
+        given: dict[str, object] = {"item": TRACKED, "valuation": "FIFO layers"}
+        status, said = accountant.ask("POST", "/api/commands/change-valuation", {"key": uuid4().hex, "given": given})  # fmt: skip
+        assert status == 200, said
+        due = (datetime.now(UTC) + timedelta(days=200)).date().isoformat()
+        given = {"item": MADE_OF_IT, "quantity": "9000", "due": due, "supply_place": PLACE, "receipt_place": PLACE}  # fmt: skip
+        status, said = controller.ask("POST", "/api/commands/plan-order", {"key": uuid4().hex, "given": given})  # fmt: skip
+        assert status == 200, said
+        made = said["made"]
+        assert isinstance(made, dict)
+        order = int(made["order"])
+        status, said = controller.ask("POST", "/api/commands/release-order", {"key": uuid4().hex, "given": {"order": order}})  # fmt: skip
+        assert status == 200, said
+        return order
+
+    def _something(self) -> tuple[str, dict[str, object]]:
+        """Return a posting: a receipt of one piece, of one of five shared lots, or an issue from one."""
+        lot = {"lot": f"SHARED-{random.randrange(5)}", "quantity": "1"}
+        line: dict[str, object] = {"item": TRACKED, "quantity": "1", "lots": [lot]}
+        kind = random.random()
+        if kind < 0.2:
+            return "issue-material", {"order": self.order, "lines": [line | {"operation": 10}]}
+        if kind < 0.6:
+            price = f"{random.randrange(5000, 7000) / 100:.2f}"
+            return "receive-material", {"lines": [line | {"price": price, "place": PLACE}]}
+        line = {"item": ITEM, "quantity": "1", "price": "0.42", "place": PLACE}
+        return "receive-material", {"lines": [line]}
+
     def _post(self, client: Client) -> None:
-        """Post receipts of one piece until the end; what got no answer is sent again under its key."""
+        """Post until the end; what got no answer is sent again under its key."""
         while not self.over.is_set():
             key = uuid4().hex
-            given = {"lines": [{"item": ITEM, "quantity": "1", "price": "0.42", "place": PLACE}]}
+            name, given = self._something()
             begun = time.monotonic()
             while not self.over.is_set() or key in self.figures.answered:
                 try:
                     status, said = client.ask(
-                        "POST", "/api/commands/receive-material", {"key": key, "given": given}
+                        "POST", f"/api/commands/{name}", {"key": key, "given": given}
                     )
                 except (OSError, http.client.HTTPException, json.JSONDecodeError):
                     self.figures.statuses["no answer"] += 1
@@ -243,8 +277,10 @@ class Soak:
                     self.figures.answered_at[change] = time.monotonic()
                     self.figures.post_times.append(time.monotonic() - begun)
                     break
+                if said.get("code") == "stock.not_enough":
+                    break
                 if status not in (409, 503):
-                    self.figures.faults.append(f"a receipt: {status} {said}"[:300])
+                    self.figures.faults.append(f"{name}: {status} {said}"[:300])
                     return
                 time.sleep(0.3)
             time.sleep(random.uniform(0, 0.05))

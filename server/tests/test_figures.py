@@ -83,7 +83,7 @@ class Shown(TestCase):
         dear = self.come_in("0.99")
         self.assertEqual(last(), "0.99")
         self.shop.do("take-back", posting=dear)
-        self.assertEqual(last(), "0.410000")
+        self.assertEqual(last(), "0.41")
 
     def test_an_order_is_finished_on_the_day_it_was_completed(self) -> None:
         mirror_cell.supply(self.shop)

@@ -10,6 +10,7 @@ from poietic.ledger.reserving import free_stock
 from poietic.ledger.verify import differences
 
 from . import tracked
+from .client import Caller, make_person
 from .tracked import move, receive, running_order
 
 
@@ -88,6 +89,16 @@ class Reservations(TestCase):
         receive(self.shop, "LAYERED", "10", "10", place="ANNEX")
 
         self.assertNotIn("LAYERED", reserved(running_order(self.shop)))
+
+    def test_a_glance_at_an_item_tells_what_is_on_hand_reserved_and_free(self) -> None:
+        Lot.objects.filter(item__code="GLASS").update(state="quarantined")
+        receive(self.shop, "GLASS", "5", "10")
+
+        seen = Caller(make_person()).get("items/GLASS/peek")
+
+        self.assertEqual(
+            [Decimal(seen[k]) for k in ("on_hand", "reserved", "free")], [17, 10, 0]
+        )  # what is held back is kept for nobody
 
 
 class Places(TestCase):

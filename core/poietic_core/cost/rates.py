@@ -8,7 +8,7 @@ from datetime import date
 from decimal import Decimal
 from typing import ClassVar
 
-from ..derivation import Derivation, given, product, total
+from ..derivation import Derivation, given, product
 from ..errors import DomainError
 from ..quantity import ZERO, exact
 from .model import TIME_ELEMENT, Element, InputKind
@@ -123,9 +123,3 @@ def rate_of(layers: Sequence[RateLayer]) -> Rate:
     for layer in layers:
         split[layer.element] = split.get(layer.element, ZERO) + amounts[layer.name].value
     return Rate(split)
-
-
-@exact
-def rate_derivation(layers: Sequence[RateLayer]) -> Derivation:
-    """Return how the rate of an hour comes about [money/h]."""
-    return total("machine hour", list(layered(layers).values()), unit="EUR/h")

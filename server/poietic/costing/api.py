@@ -27,7 +27,8 @@ from .cost_sheet import as_csv, as_pdf, as_workbook
 from .frozen import costed
 from .models import Standard
 from .queries import current_set, price_now, roll_up_item, standards_in_force
-from .tree import TreeOut, derivation_of, tree_of, without_costs
+from .tree import derivation_of, tree_of, without_costs
+from .tree_rows import TreeOut
 
 router = Router(tags=["costing"])
 

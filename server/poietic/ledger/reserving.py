@@ -5,7 +5,8 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import F, Sum
+from django.db.models import Q, Sum
+from django.db.models.functions import Coalesce
 from poietic_core.quantity import ZERO
 from poietic_core.stock.lots import LotState
 
@@ -124,7 +125,8 @@ class ReservationBook:
 
 def free_stock(items: Iterable[int]) -> dict[int, Decimal]:
     """Return by item what is on hand, not held back, and not reserved."""
-    rows = StockBalance.objects.filter(item__in=list(items))  # fmt: skip
-    usable = rows.exclude(lot__state__in=[LotState.QUARANTINED.value, LotState.REJECTED.value])
-    sums = usable.values("item").annotate(free=Sum(F("quantity") - F("reserved")))
-    return dict(sums.values_list("item", "free"))
+    sums = StockBalance.objects.filter(item__in=list(items)).values("item")
+    held_back = Q(lot__state__in=[LotState.QUARANTINED.value, LotState.REJECTED.value])
+    usable = Coalesce(Sum("quantity", filter=~held_back | Q(lot=None)), ZERO)
+    found = sums.annotate(free=usable - Sum("reserved"))
+    return {item: max(ZERO, free) for item, free in found.values_list("item", "free")}

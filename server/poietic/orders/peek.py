@@ -17,6 +17,7 @@ from ..engineering.models import OPEN_STATES, Revision, WorkCenter
 from ..engineering.queries import in_force, with_rows
 from ..engineering.where_used import where_used
 from ..ledger.models import Holding, Posting, Reservation, StockLine
+from ..ledger.reserving import free_stock
 from ..web_api.fields import DecimalText
 from .models import Order
 from .shortages import wanted_of
@@ -45,6 +46,8 @@ class PeekOut(Schema):
     on_hand: DecimalText
     #: of it, kept for orders
     reserved: DecimalText
+    #: usable, and kept for nobody
+    free: DecimalText
     expected: list[Expected]
     wanted_by: list[Expected]
     #: paid at the last receipt [EUR/unit]
@@ -92,6 +95,7 @@ def peek_at(item: Item, today: date) -> PeekOut:
         source=item.source,
         on_hand=holding.quantity,
         reserved=reserved or ZERO,
+        free=free_stock([item.pk]).get(item.pk, ZERO),
         expected=[
             Expected(order=o.number, name=o.item.name, quantity=o.quantity - o.received, due=o.due)
             for o in making.select_related("item").order_by("due", "number")[:SHOWN]

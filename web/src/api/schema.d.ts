@@ -8810,6 +8810,12 @@ export interface components {
              * @example 2.40
              */
             reserved: string;
+            /**
+             * Free
+             * Format: decimal
+             * @example 2.40
+             */
+            free: string;
             /** Expected */
             expected: components["schemas"]["Expected"][];
             /** Wanted By */

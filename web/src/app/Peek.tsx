@@ -64,6 +64,9 @@ function AtAGlance({ code, onLeave }: { code: string; onLeave: () => void }) {
               <Fact name="Reserved">
                 <Quantity value={i.reserved} unit={i.unit} />
               </Fact>
+              <Fact name="Free">
+                <Quantity value={i.free} unit={i.unit} />
+              </Fact>
               {i.wanted_by.slice(0, 5).map((w) => (
                 <Fact key={`w${w.order}`} name={<Order number={w.order} words={`wanted by ${w.name}`} onLeave={onLeave} />}>
                   <Quantity value={w.quantity} unit={i.unit} /> <span className="text-quiet">{day(w.due)}</span>

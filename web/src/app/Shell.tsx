@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react';
 import { Link, Outlet, useLocation, useNavigate } from 'react-router';
 import { useOrderBench } from '../benches/orders';
 import { type Me, meOptions } from '../api/queries';
+import { shows } from '../commands/told';
 import { useCommands } from '../commands/CommandContext';
 import { CommandPanel } from '../commands/CommandPanel';
 import { useConnection, useLiveUpdates } from '../commands/live';
@@ -59,7 +60,7 @@ export function Shell({ me }: { me: Me }) {
   }
 
   function onMade(outcome: Outcome) {
-    void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'preview' && q.queryKey[0] !== 'me' });
+    void client.invalidateQueries({ predicate: (q) => shows(q.queryKey, Object.keys(outcome.seen.changes)) });
     if (outcome.made['order']) void navigate(`/orders/${outcome.made['order']}?bench=release`);
     if (outcome.made['item']) void navigate(`/define/items/${encodeURIComponent(outcome.made['item'])}`);
   }

@@ -1,5 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState, useSyncExternalStore } from 'react';
+import { shows } from './told';
 
 /** One thing that somebody changed, as the server tells it. */
 export interface Change {
@@ -19,20 +20,19 @@ function setState(next: typeof state) {
   for (const tell of watchers) tell();
 }
 
-/** Keep a connection for changes open; every change makes what is shown fetch anew. */
+/** Keep a connection for changes open; what shows a thing that was changed fetches anew. */
 export function useLiveUpdates(isSignedIn: boolean) {
   const client = useQueryClient();
   useEffect(() => {
     if (!isSignedIn) return undefined;
     let source: EventSource;
     let again: ReturnType<typeof setTimeout>;
-    const fetchAnew = () =>
-      client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== 'preview' && q.queryKey[0] !== 'me' });
+    const fetchAnew = (things: string[]) => client.invalidateQueries({ predicate: (q) => shows(q.queryKey, things) });
     function open() {
       source = new EventSource('/api/events');
       source.addEventListener('ready', () => {
         setState('live');
-        void fetchAnew();
+        void fetchAnew([]);
       });
       source.addEventListener('message', (event: MessageEvent<string>) => {
         const told = JSON.parse(event.data) as Change | { job: number };
@@ -41,7 +41,7 @@ export function useLiveUpdates(isSignedIn: boolean) {
           return;
         }
         for (const listener of listeners) listener(told);
-        void fetchAnew();
+        void fetchAnew(told.things);
       });
       source.addEventListener('error', () => {
         setState('connecting');
