@@ -1,5 +1,6 @@
 """What keeps a revision from being approved, and what would stop the next order of an item."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
@@ -12,7 +13,8 @@ from poietic_core.structure.rules import problems_of
 from ..catalog.models import Item
 from .models import Revision, WorkCenter
 from .queries import phantoms_on, shop_rates
-from .structures import structure_of
+from .structures import structure_of, structures_of
+from .where_used import users_above
 
 
 @dataclass(frozen=True)
@@ -60,6 +62,20 @@ def faults_of(revision: Revision, shop: Shop) -> list[str]:
     except DomainError as err:
         return [f"structure: {err}"]
     return []
+
+
+def refuse_unfit(fresh: Iterable[Revision], day: date) -> None:
+    """Refuse revisions put in force on a day where something that uses one can't take it in.
+
+    Raises NoRoomForPhantom or PhantomClash, by the name of what uses the phantom.
+    """
+    takers: dict[str, Revision] = {}
+    for revision in fresh:
+        if revision.item.is_phantom:
+            takers |= users_above(revision.item, day, beyond=lambda item: item.is_phantom)
+    phantoms = phantoms_on(day) if takers else {}
+    for structure in structures_of(takers.values()).values():
+        inline(structure.on(day), phantoms)
 
 
 def _unrated(structure: Structure, shop: Shop) -> list[str]:

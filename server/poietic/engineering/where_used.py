@@ -1,5 +1,6 @@
 """Where an item is used, at every level, with the quantity in one unit of each structure."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -30,7 +31,7 @@ class Use:
 
 def where_used(item: Item, day: date) -> list[Use]:
     """Return every structure in force that uses an item, nearest first."""
-    above = _ancestors(item, day)
+    above = users_above(item, day)
     structures = structures_of(above.values())
     graph = {c: _needs(r, structures[r.pk].on(day)) for c, r in above.items()}
     quantities = {item.code: ONE}
@@ -55,7 +56,10 @@ def where_used(item: Item, day: date) -> list[Use]:
     return sorted(uses, key=lambda u: (u.level, u.revision.item.code))
 
 
-def _ancestors(item: Item, day: date) -> dict[str, Revision]:
+def users_above(
+    item: Item, day: date, beyond: Callable[[Item], bool] = lambda _: True
+) -> dict[str, Revision]:
+    """Return the revisions in force that use an item at any level, by item, beyond those that hold."""
     found: dict[str, Revision] = {}
     frontier = {item.pk}
     while frontier:
@@ -63,7 +67,7 @@ def _ancestors(item: Item, day: date) -> dict[str, Revision]:
         revisions = Revision.objects.filter(pk__in=users.values("revision"))
         fresh = [r for r in revisions.select_related("item") if r.item.code not in found]
         found |= {r.item.code: r for r in fresh}
-        frontier = {r.item_id for r in fresh}
+        frontier = {r.item_id for r in fresh if beyond(r.item)}
     return found
 
 

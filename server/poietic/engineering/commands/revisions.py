@@ -15,7 +15,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Day, Note, Ratio, Strict
-from ..faults import Shop, faults_of
+from ..faults import Shop, faults_of, refuse_unfit
 from ..models import OPEN_STATES, ComponentRow, OperationRow, OutputRow, Revision
 from ..queries import in_force, with_rows
 from .structures import guard_graph, next_letter, refuse_cycle
@@ -104,7 +104,9 @@ def approve_structure(context: Context, given: ApproveStructure) -> None:
     was = draft.state
     draft.note = given.note or draft.note
     guard_graph(context)
-    _put_in_force(context, draft, given.effective_from or timezone.localdate(context.now))
+    day = given.effective_from or timezone.localdate(context.now)
+    _put_in_force(context, draft, day)
+    refuse_unfit([draft], day)
     context.made["item"] = item.code
     context.effects.field(str(draft), "state", was, "approved")
 
@@ -134,10 +136,11 @@ def replace_component(context: Context, given: ReplaceComponent) -> None:
     found = with_rows(in_force(given.effective_from).filter(components__item=old).distinct())
     if not found:
         raise NotFound("structure in force that uses", old.code)
-    for revision in found:
-        fresh = _copied(context, revision, old, new, given)
-        _put_in_force(context, fresh, given.effective_from)
-        context.effects.field(str(fresh), old.code, old.name, f"{new.code} {new.name}")
+    fresh = [_copied(context, revision, old, new, given) for revision in found]
+    for revision in fresh:
+        _put_in_force(context, revision, given.effective_from)
+        context.effects.field(str(revision), old.code, old.name, f"{new.code} {new.name}")
+    refuse_unfit(fresh, given.effective_from)
 
 
 def _changing(revisions: QuerySet[Revision]) -> QuerySet[Revision]:

@@ -6,7 +6,7 @@ import { day, moment, span } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
-import { afterWords } from '../../structure/StructureTree';
+import { afterWords } from '../../structure/TreeCells';
 import { selectCostliest } from './logic';
 
 /** The operations as a strip: what each has done, in working order. */
