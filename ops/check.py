@@ -1,6 +1,7 @@
 """Everything that is checked without running the application."""
 
 import gzip
+import json
 import os
 import re
 import subprocess
@@ -84,8 +85,8 @@ def lock_files_clean() -> bool:
     return not dirty
 
 
-def generated_schema() -> str:
-    """Return the TypeScript types of the API as the server describes it now."""
+def generated() -> dict[Path, str]:
+    """Return what the front end knows of the API as the server describes it now: types, and values of enums."""
     document = subprocess.run(
         [
             sys.executable,
@@ -100,25 +101,33 @@ def generated_schema() -> str:
         check=True,
     ).stdout
     (cluster.VAR / "openapi.json").write_text(document)
-    return subprocess.run(
+    types = subprocess.run(
         ["npx", "--no-install", "openapi-typescript", str(cluster.VAR / "openapi.json")],
         cwd=WEB / "codegen",
         capture_output=True,
         text=True,
         check=True,
     ).stdout
+    schemas = json.loads(document)["components"]["schemas"]
+    enums = [
+        f"  {name}: {json.dumps(schema['enum'], ensure_ascii=False)},\n"
+        for name, schema in sorted(schemas.items())
+        if "enum" in schema
+    ]
+    values = f"/** What each named enum of the API may be; generated with its types. */\nexport const values = {{\n{''.join(enums)}}} as const;\n"
+    return {SCHEMA: types, SCHEMA.with_name("values.ts"): values}
 
 
 def schema_current() -> bool:
-    """Compare the committed types with the generated ones; --write puts them right."""
-    generated = generated_schema()
+    """Compare the committed types and values with the generated ones; --write puts them right."""
+    wanted = generated()
     if "--write" in sys.argv:
-        SCHEMA.parent.mkdir(parents=True, exist_ok=True)
-        SCHEMA.write_text(generated)
-    if SCHEMA.exists() and SCHEMA.read_text() == generated:
-        return True
-    print("Run ./poietic check --write to bring web/src/api/schema.d.ts up to date.")
-    return False
+        for path, text in wanted.items():
+            path.write_text(text)
+    stale = [p for p, text in wanted.items() if not p.exists() or p.read_text() != text]
+    for path in stale:
+        print(f"Run ./poietic check --write to bring {path.relative_to(WEB.parent)} up to date.")
+    return not stale
 
 
 def build_small() -> bool:

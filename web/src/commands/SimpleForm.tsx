@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { basicsOptions, partnersOptions, calendarsOptions, costSetsOptions, labourGradesOptions, orderOptions, workCentersOptions } from '../api/queries';
+import { values } from '../api/values';
 import { clock, minuteOf, type Shift } from '../lib/clock';
 import { percent } from '../lib/decimal';
 import { Entry, Field, NumberEntry } from '../ui/Field';
@@ -9,15 +10,13 @@ import { OwnUnitsEntry } from './OwnUnitsEntry';
 import { type Column, type Row, RowsEntry } from './RowsEntry';
 import { WeekEntry } from './WeekEntry';
 
-const ROLES = ['administrator', 'controller', 'engineer', 'storekeeper', 'operator', 'cost accountant', 'viewer'];
-
 /** The entries of a command, one under the other. */
 export function SimpleForm({
   fields,
   given,
   onGiven,
 }: {
-  fields: FieldSpec[];
+  fields: readonly FieldSpec[];
   given: Given;
   onGiven: (patch: Given) => void;
 }) {
@@ -49,7 +48,7 @@ function OneField({
       <fieldset className="grid grid-cols-[116px_1fr] gap-x-2">
         <legend className="float-left text-quiet">{spec.label}</legend>
         <div className="col-start-2">
-          {ROLES.map((role) => (
+          {values.Role.map((role) => (
             <label key={role} className="mr-3 inline-flex items-center gap-1">
               <input
                 type="checkbox"
@@ -137,7 +136,7 @@ const changeColumns: Column[] = [
     label: 'what',
     kind: 'choice',
     className: 'w-40!',
-    options: ['price', 'machine rate', 'labour rate', 'hours', 'subcontract price', 'standard lot'].map((k) => ({ value: k, words: k })),
+    options: values.ChangeKind.map((k) => ({ value: k, words: k })),
   },
   { name: 'code', label: 'of', kind: 'text', className: 'w-28!' },
   { name: 'to', label: 'to', kind: 'number' },

@@ -1,4 +1,17 @@
-/** What each command asks for, where a plain list of entries is enough. */
+/** What each command asks for, where a plain list of entries is enough; names and values are checked against the command's input. */
+
+import type { paths } from '../api/schema';
+import { values } from '../api/values';
+
+/** The inputs of all commands, by command. */
+export type Inputs = {
+  [P in keyof paths as P extends `/api/commands/${infer C}/preview` ? C : never]: paths[P] extends {
+    post: { requestBody: { content: { 'application/json': { given: infer G } } } };
+  }
+    ? G
+    : never;
+};
+export type CommandName = keyof Inputs;
 
 export type FieldKind =
   | 'text'
@@ -26,37 +39,58 @@ export type FieldKind =
   | 'roles'
   | 'choice';
 
-export interface FieldSpec {
-  name: string;
+export interface FieldSpec<N extends string = string, O extends string = string> {
+  name: N;
   label: string;
   kind: FieldKind;
   optional?: boolean;
   hint?: string;
-  options?: string[];
+  options?: readonly O[];
 }
 
-export interface FormSpec {
+/** An entry for one property of a command's input, with none but its values to choose from. */
+type FieldOf<G> = { [N in keyof G & string]: FieldSpec<N, ValuesOf<G[N]>> }[keyof G & string];
+type ValuesOf<T> = [Extract<T, string>] extends [never] ? string : Extract<T, string>;
+
+interface FormOf<G, C> {
   /** the command that it carries out, where it is not the one of its name */
-  command?: string;
+  command?: C;
   /** where the command's own title says too little */
   title?: string;
   /** what the posting button says, naming the act and its object */
   act: (given: Given) => string;
-  fields: FieldSpec[];
+  fields: readonly FieldOf<G>[];
   /** entries filled in before the person has typed anything */
+  start?: { [N in keyof G]?: unknown };
+}
+
+/** A form by what the panel needs of it. */
+export interface FormSpec {
+  command?: CommandName;
+  title?: string;
+  act: (given: Given) => string;
+  fields: readonly FieldSpec[];
   start?: Given;
 }
 
+/** Forms that ask for a part of a command's input. */
+type Parts = { 'plan-item': 'change-item'; 'form-item': 'change-item' };
+
+type Forms = { [C in CommandName]?: FormOf<Inputs[C], never> } & {
+  [P in keyof Parts]: FormOf<Inputs[Parts[P]], Parts[P]> & { command: Parts[P] };
+};
+
+/** What a person has entered so far: anything may be missing or half typed; the server says what is wrong. */
 export type Given = Record<string, unknown>;
 
-const field = (name: string, label: string, kind: FieldKind, more: Partial<FieldSpec> = {}) => ({
-  name,
-  label,
-  kind,
-  ...more,
-});
+const field = <const N extends string, const O extends string = never>(
+  name: N,
+  label: string,
+  kind: FieldKind,
+  more: Pick<FieldSpec<N, O>, 'optional' | 'hint' | 'options'> = {},
+): FieldSpec<N, O> => ({ name, label, kind, ...more });
 const order = field('order', 'Order', 'order');
-const optional = { optional: true };
+const optional = { optional: true } as const;
 const person = field('name', 'Sign-in name', 'text');
 const words = (given: Given, name: string) => String(given[name] ?? '');
 
@@ -68,7 +102,7 @@ const capacity = [
 const days = [field('calendar', 'Calendar', 'calendar'), field('first', 'First day', 'date'), field('last', 'Last day', 'date')];
 const revision = [field('item', 'Item', 'made item'), field('note', 'Why', 'text', optional)];
 
-export const forms: Record<string, FormSpec> = {
+const typed: Forms = {
   'plan-order': {
     act: (g) => `Plan ${words(g, 'quantity')} of ${words(g, 'item')}`,
     fields: [
@@ -115,7 +149,7 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       field('code', 'Code', 'text'),
       field('name', 'Name', 'text'),
-      field('source', 'Buy or make', 'choice', { options: ['buy', 'make', 'both'] }),
+      field('source', 'Buy or make', 'choice', { options: values.Source }),
       field('unit', 'Unit', 'unit'),
       field('step', 'Step', 'number', { optional: true, hint: "empty: the unit's usual step" }),
       field('price', 'Price, EUR per unit', 'number', { optional: true, hint: 'of a bought item, for the standard' }),
@@ -130,7 +164,7 @@ export const forms: Record<string, FormSpec> = {
       field('name', 'Name', 'text', optional),
       field('price', 'Price, EUR per unit', 'number', { optional: true, hint: 'where no supplier has a price' }),
       field('standard_lot', 'Standard lot', 'number', { optional: true, hint: 'made at once, or bought at once' }),
-      field('source', 'Buy or make', 'choice', { optional: true, options: ['buy', 'make', 'both'] }),
+      field('source', 'Buy or make', 'choice', { optional: true, options: values.Source }),
       field('valuation', 'Valued at', 'choice', { optional: true, options: ['moving average', 'standard'] }),
       field('own_units', 'Own units', 'own units', optional),
       field('inactive_reason', 'Inactive because', 'text', { optional: true, hint: 'said when it is made inactive' }),
@@ -144,13 +178,13 @@ export const forms: Record<string, FormSpec> = {
       field('code', 'Item', 'item'),
       field('lot_rule', 'Lot sizing', 'choice', {
         optional: true,
-        options: ['lot for lot', 'fixed lot', 'reorder point', 'economic order quantity'],
+        options: values.LotRule,
       }),
       field('lead_time_days', 'Lead time, days', 'number', { optional: true, hint: 'working days from ordering to having' }),
       field('lot_minimum', 'At least', 'number', optional),
       field('lot_multiple', 'In multiples of', 'number', optional),
       field('safety_stock', 'Safety stock', 'number', optional),
-      field('tracking', 'Told apart by', 'choice', { optional: true, options: ['none', 'lot', 'serial'] }),
+      field('tracking', 'Told apart by', 'choice', { optional: true, options: values.Tracking }),
       field('number_rule', 'Numbers', 'text', { optional: true, hint: 'such as HT-{year}-{number:4}' }),
     ],
   },
@@ -160,7 +194,7 @@ export const forms: Record<string, FormSpec> = {
     act: (g) => `Change item ${words(g, 'code')}`,
     fields: [
       field('code', 'Item', 'item'),
-      field('form', 'Form', 'choice', { optional: true, options: ['round bar', 'flat bar', 'sheet', 'plate'] }),
+      field('form', 'Form', 'choice', { optional: true, options: values.Form }),
       field('form_length', 'Length, mm', 'number', optional),
       field('form_width', 'Width, mm', 'number', { optional: true, hint: 'not of a round bar' }),
       field('form_thickness', 'Thickness, mm', 'number', { optional: true, hint: 'of a round bar its diameter' }),
@@ -228,13 +262,13 @@ export const forms: Record<string, FormSpec> = {
       field('code', 'Code', 'text'),
       field('name', 'Name', 'text'),
       field('element', 'Is', 'choice', { options: ['variable overhead', 'fixed overhead', 'material overhead'] }),
-      field('base', 'Charged by', 'choice', { options: ['labour hours', 'machine hours', 'labour cost', 'bought material cost'] }),
+      field('base', 'Charged by', 'choice', { options: values.Base }),
       field('work_center', 'At', 'work center', { optional: true, hint: 'empty: at every work center' }),
       field('effective_from', 'From', 'date'),
       field('effective_until', 'Until', 'date'),
       field('budget', 'Budget, EUR', 'number', { hint: 'of the whole period' }),
       field('capacity', 'Capacity', 'number', { hint: 'in the same period: hours, or EUR of the base' }),
-      field('capacity_basis', 'Which is', 'choice', { options: ['practical', 'normal'] }),
+      field('capacity_basis', 'Which is', 'choice', { options: values.CapacityBasis }),
     ],
     start: { element: 'fixed overhead', base: 'machine hours', capacity_basis: 'practical' },
   },
@@ -266,7 +300,7 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       field('code', 'Code', 'text'),
       field('name', 'Name', 'text'),
-      field('use', 'Given for', 'choice', { options: ['scrap', 'over-issue', 'hold', 'adjustment'] }),
+      field('use', 'Given for', 'choice', { options: values.Use }),
       field('is_written_off', 'Written off', 'check', {
         hint: 'scrap of this reason goes to expense; else it stays in the order and shows as yield',
       }),
@@ -370,7 +404,7 @@ export const forms: Record<string, FormSpec> = {
     fields: [
       field('item', 'Item', 'item'),
       field('valuation', 'Valued by', 'choice', {
-        options: ['moving average', 'FIFO layers', 'lot actual', 'standard'],
+        options: values.Method,
         hint: 'what is in stock is carried over',
       }),
       field('note', 'Why', 'text', optional),
@@ -424,6 +458,8 @@ export const forms: Record<string, FormSpec> = {
     start: { roles: [] },
   },
 };
+
+export const forms: Record<string, FormSpec | undefined> = typed;
 
 /** Return the command that a form carries out. */
 export const commandOf = (form: string) => forms[form]?.command ?? form;

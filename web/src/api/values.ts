@@ -1,0 +1,22 @@
+/** What each named enum of the API may be; generated with its types. */
+export const values = {
+  Act: ["release", "post to", "complete", "close", "cancel"],
+  Base: ["labour hours", "machine hours", "labour cost", "bought material cost"],
+  CapacityBasis: ["practical", "normal"],
+  ChangeKind: ["price", "machine rate", "labour rate", "hours", "subcontract price", "standard lot"],
+  Element: ["material", "material overhead", "setup labour", "run labour", "machine", "variable overhead", "fixed overhead", "subcontract", "by-product credit"],
+  Form: ["round bar", "flat bar", "sheet", "plate"],
+  IssueRule: ["by hand", "at release", "at operation", "at receipt"],
+  LotRule: ["lot for lot", "fixed lot", "reorder point", "economic order quantity"],
+  MeasuredBy: ["length", "area", "volume", "mass"],
+  Method: ["moving average", "standard", "FIFO layers", "lot actual"],
+  OutputKind: ["by-product", "co-product"],
+  PaymentBasis: ["pieces sent", "good pieces returned"],
+  Per: ["unit", "order"],
+  Role: ["administrator", "controller", "engineer", "storekeeper", "operator", "cost accountant", "viewer"],
+  ShareRule: ["fixed shares", "relative sales value", "physical measure", "net realizable value"],
+  Source: ["buy", "make", "both"],
+  StepKind: ["text", "picture", "tick", "measurement", "lot"],
+  Tracking: ["none", "lot", "serial"],
+  Use: ["scrap", "over-issue", "hold", "adjustment"],
+} as const;
