@@ -9,8 +9,11 @@ from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Query, Router, Schema
+from poietic_core.cost.prices import Form
 from poietic_core.cost.unit import standard_cost
 from poietic_core.quantity import ZERO
+from poietic_core.stock.lots import Tracking
+from poietic_core.stock.valuation import Method
 
 from ..catalog.finding import all_of
 from ..catalog.models import Item
@@ -40,7 +43,7 @@ class ItemOut(Schema):
     name: str
     unit: str
     step: DecimalText
-    source: str
+    source: Item.Source
     standard_lot: DecimalText
     price: Cost | None
     is_active: bool
@@ -63,15 +66,15 @@ class ItemFull(ItemOut):
     made_with: list[str]
     #: what a stock unit costs today, bought in its standard lot: by supplier, by mass
     unit_price: Cost | None
-    valuation: str
+    valuation: Method
     price_per: str
-    form: str
+    form: Form | Literal[""]
     form_length: DecimalText | None
     form_width: DecimalText | None
     form_thickness: DecimalText | None
-    tracking: str
+    tracking: Tracking
     number_rule: str
-    lot_rule: str
+    lot_rule: Item.LotRule | Literal[""]
     lead_time_days: int | None
     lot_minimum: DecimalText | None
     lot_multiple: DecimalText | None

@@ -2,6 +2,7 @@
 
 from datetime import date, timedelta
 from decimal import Decimal
+from typing import Literal
 
 from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
@@ -12,6 +13,15 @@ from poietic_core.cost.model import Base
 from poietic_core.cost.overhead import budget_rate
 from poietic_core.cost.rates import layered, rate_of
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
+from poietic_core.structure.model import (
+    IssueRule,
+    OutputKind,
+    PaymentBasis,
+    Per,
+    ShareRule,
+    StepKind,
+)
+from poietic_core.units import MeasuredBy
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
@@ -100,7 +110,7 @@ class OverheadOut(Schema):
 class StepOut(Schema):
     """An instruction step."""
 
-    kind: str
+    kind: StepKind
     text: str
     unit: str = ""
     lower: DecimalText | None = None
@@ -148,7 +158,7 @@ class OperationOut(Schema):
     alternate_centers: list[str]
     supplier: str | None
     subcontract_price: Cost
-    payment_basis: str
+    payment_basis: PaymentBasis | Literal[""]
     days_out: DecimalText
     steps: list[StepOut]
 
@@ -162,10 +172,10 @@ class ComponentOut(Schema):
     operation: int
     quantity: DecimalText
     line_unit: str
-    per: str
+    per: Per
     allowance: DecimalText
-    issue_rule: str
-    measured_by: str
+    issue_rule: IssueRule
+    measured_by: MeasuredBy | Literal[""]
     length: DecimalText | None
     width: DecimalText | None
     thickness: DecimalText | None
@@ -183,7 +193,7 @@ class OutputOut(Schema):
     unit: str
     operation: int
     quantity: DecimalText
-    kind: str
+    kind: OutputKind
     credit_price: Cost
     weight: DecimalText
 
@@ -197,7 +207,7 @@ class RevisionOut(Schema):
     state: str
     batch_quantity: DecimalText
     standard_lot: DecimalText
-    share_rule: str
+    share_rule: ShareRule
     main_weight: DecimalText
     grades: list[GradeOut]
     approved_at: str | None
@@ -376,7 +386,7 @@ def revision_out(revision: Revision) -> RevisionOut:
         state=revision.state,
         batch_quantity=revision.batch_quantity,
         standard_lot=revision.item.standard_lot,
-        share_rule=revision.share_rule,
+        share_rule=ShareRule(revision.share_rule),
         main_weight=revision.main_weight,
         grades=[GradeOut(**g) for g in revision.grades],
         approved_at=revision.approved_at.isoformat() if revision.approved_at else None,
@@ -408,7 +418,7 @@ def revision_out(revision: Revision) -> RevisionOut:
                 unit=o.item.unit,
                 operation=o.operation,
                 quantity=Decimal(o.quantity),
-                kind=o.kind,
+                kind=OutputKind(o.kind),
                 credit_price=o.credit_price,
                 weight=o.weight,
             )

@@ -7349,18 +7349,16 @@ export interface components {
             quantity: string;
             /** Line Unit */
             line_unit: string;
-            /** Per */
-            per: string;
+            per: components["schemas"]["Per"];
             /**
              * Allowance
              * Format: decimal
              * @example 2.40
              */
             allowance: string;
-            /** Issue Rule */
-            issue_rule: string;
+            issue_rule: components["schemas"]["IssueRule"];
             /** Measured By */
-            measured_by: string;
+            measured_by: components["schemas"]["MeasuredBy"] | "";
             /** Length */
             length: string | null;
             /** Width */
@@ -7487,7 +7485,7 @@ export interface components {
              */
             subcontract_price: string;
             /** Payment Basis */
-            payment_basis: string;
+            payment_basis: components["schemas"]["PaymentBasis"] | "";
             /**
              * Days Out
              * Format: decimal
@@ -7516,8 +7514,7 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["OutputKind"];
             /**
              * Credit Price
              * Format: decimal
@@ -7557,8 +7554,7 @@ export interface components {
              * @example 2.40
              */
             standard_lot: string;
-            /** Share Rule */
-            share_rule: string;
+            share_rule: components["schemas"]["ShareRule"];
             /**
              * Main Weight
              * Format: decimal
@@ -7585,8 +7581,7 @@ export interface components {
          * @description An instruction step.
          */
         StepOut: {
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["StepKind"];
             /** Text */
             text: string;
             /**
@@ -7744,8 +7739,7 @@ export interface components {
              * @example 2.40
              */
             step: string;
-            /** Source */
-            source: string;
+            source: components["schemas"]["Source"];
             /**
              * Standard Lot
              * Format: decimal
@@ -7813,8 +7807,7 @@ export interface components {
              * @example 2.40
              */
             step: string;
-            /** Source */
-            source: string;
+            source: components["schemas"]["Source"];
             /**
              * Standard Lot
              * Format: decimal
@@ -7856,24 +7849,22 @@ export interface components {
             made_with: string[];
             /** Unit Price */
             unit_price: string | null;
-            /** Valuation */
-            valuation: string;
+            valuation: components["schemas"]["Method"];
             /** Price Per */
             price_per: string;
             /** Form */
-            form: string;
+            form: components["schemas"]["Form"] | "";
             /** Form Length */
             form_length: string | null;
             /** Form Width */
             form_width: string | null;
             /** Form Thickness */
             form_thickness: string | null;
-            /** Tracking */
-            tracking: string;
+            tracking: components["schemas"]["Tracking"];
             /** Number Rule */
             number_rule: string;
             /** Lot Rule */
-            lot_rule: string;
+            lot_rule: components["schemas"]["LotRule"] | "";
             /** Lead Time Days */
             lead_time_days: number | null;
             /** Lot Minimum */

@@ -52,3 +52,28 @@ export function NumberEntry({
     />
   );
 }
+
+/** Return words for values that say themselves. */
+export const asSaid = <T extends string>(all: readonly T[]) => Object.fromEntries<string>(all.map((v) => [v, v])) as Record<T, string>;
+
+/** Choose one of the values that are named; the words are what is read. */
+export function ChoiceEntry<T extends string>({
+  words,
+  value,
+  onValue,
+  ...rest
+}: Omit<ComponentProps<'select'>, 'value' | 'onChange'> & {
+  words: Readonly<Record<T, string>>;
+  value: T;
+  onValue: (value: T) => void;
+}) {
+  return (
+    <select {...rest} className={`entry ${rest.className ?? ''}`} value={value} onChange={(e) => onValue(e.target.value as T)}>
+      {Object.entries<string>(words).map(([name, text]) => (
+        <option key={name} value={name}>
+          {text}
+        </option>
+      ))}
+    </select>
+  );
+}

@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { basicsOptions, labourGradesOptions } from '../../api/queries';
+import { values } from '../../api/values';
 import { Button } from '../../ui/Button';
-import { Entry, NumberEntry } from '../../ui/Field';
+import { asSaid, ChoiceEntry, Entry, NumberEntry } from '../../ui/Field';
 import { blankStep, type DraftLine, type DraftOperation, type DraftStep, type StepKind } from './draft';
 
 function Details({ children }: { children: ReactNode }) {
@@ -120,15 +121,13 @@ export function OperationDetails({
           <>
             {number('subcontract_price', 'at EUR')}
             <Labelled words="paid on">
-              <select
-                className="entry w-44!"
+              <ChoiceEntry
+                className="w-44!"
                 aria-label={`Payment basis of operation ${o.number}`}
+                words={asSaid(values.PaymentBasis)}
                 value={o.payment_basis}
-                onChange={(e) => onChange({ payment_basis: e.target.value })}
-              >
-                <option>good pieces returned</option>
-                <option>pieces sent</option>
-              </select>
+                onValue={(payment_basis) => onChange({ payment_basis })}
+              />
             </Labelled>
             {number('days_out', 'days out')}
           </>
@@ -138,6 +137,11 @@ export function OperationDetails({
     </>
   );
 }
+
+const measureWords = { '': 'pieces or unit', ...asSaid(values.MeasuredBy) };
+
+/** how many sizes a measure takes */
+const sizesOf: Record<DraftLine['measured_by'], number> = { '': 0, length: 1, area: 2, volume: 3, mass: 3 };
 
 const stepWords: Record<StepKind, string> = {
   text: 'read',
@@ -166,18 +170,13 @@ function Steps({
         const name = `step ${n + 1} of operation ${operation}`;
         return (
           <Details key={n}>
-            <select
-              className="entry w-28!"
+            <ChoiceEntry
+              className="w-28!"
               aria-label={`Kind of ${name}`}
+              words={stepWords}
               value={s.kind}
-              onChange={(e) => change(n, { kind: e.target.value as StepKind })}
-            >
-              {Object.entries(stepWords).map(([kind, words]) => (
-                <option key={kind} value={kind}>
-                  {words}
-                </option>
-              ))}
-            </select>
+              onValue={(kind) => change(n, { kind })}
+            />
             <Entry
               className="w-80!"
               aria-label={`Text of ${name}`}
@@ -219,7 +218,7 @@ function Steps({
 
 /** What is said of a line less often: unit, sizes, position, days, what may be used in its place. */
 export function LineDetails({ line: l, onChange }: { line: DraftLine; onChange: (patch: Partial<DraftLine>) => void }) {
-  const sizes = (['length', 'width', 'thickness'] as const).slice(0, { '': 0, length: 1, area: 2 }[l.measured_by] ?? 3);
+  const sizes = (['length', 'width', 'thickness'] as const).slice(0, sizesOf[l.measured_by]);
   return (
     <Details>
       <Labelled words="unit">
@@ -233,18 +232,13 @@ export function LineDetails({ line: l, onChange }: { line: DraftLine; onChange: 
         />
       </Labelled>
       <Labelled words="measured by">
-        <select
-          className="entry w-28!"
+        <ChoiceEntry
+          className="w-28!"
           aria-label={`${l.item} measured by`}
+          words={measureWords}
           value={l.measured_by}
-          onChange={(e) => onChange({ measured_by: e.target.value, unit: '' })}
-        >
-          <option value="">pieces or unit</option>
-          <option value="length">length</option>
-          <option value="area">area</option>
-          <option value="volume">volume</option>
-          <option value="mass">mass</option>
-        </select>
+          onValue={(measured_by) => onChange({ measured_by, unit: '' })}
+        />
       </Labelled>
       {sizes.map((size) => (
         <Labelled key={size} words={`${size} mm`}>

@@ -1,8 +1,10 @@
+import { values } from '../../api/values';
 import { Button } from '../../ui/Button';
-import { Entry, NumberEntry } from '../../ui/Field';
+import { asSaid, ChoiceEntry, Entry, NumberEntry } from '../../ui/Field';
 import type { DraftGrade, DraftWhole } from './draft';
 
-const rules: Record<string, string> = {
+/** what an output weighs, by the rule */
+const weightWords: Record<DraftWhole['share_rule'], string> = {
   'relative sales value': 'price of one, at split-off',
   'physical measure': 'mass, area or volume of one',
   'net realizable value': 'net realizable value of one',
@@ -27,17 +29,13 @@ export function DraftOutputs({
         <div className="flex flex-wrap items-center gap-x-5 gap-y-1.5">
           <label className="flex items-center gap-1.5">
             The joint cost is divided by
-            <select className="entry w-48!" value={whole.share_rule} onChange={(e) => onChange({ share_rule: e.target.value })}>
-              {Object.keys(rules).map((rule) => (
-                <option key={rule}>{rule}</option>
-              ))}
-            </select>
+            <ChoiceEntry className="w-48!" words={asSaid(values.ShareRule)} value={whole.share_rule} onValue={(share_rule) => onChange({ share_rule })} />
           </label>
           <label className="flex items-center gap-1.5">
             the item itself weighs
             <NumberEntry className="w-20!" value={whole.main_weight} onValue={(main_weight) => onChange({ main_weight })} />
           </label>
-          <span>{rules[whole.share_rule]}</span>
+          <span>{weightWords[whole.share_rule]}</span>
         </div>
       )}
       {whole.grades.map((g, n) => (

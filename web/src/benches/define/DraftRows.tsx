@@ -1,7 +1,8 @@
 import { type ClipboardEvent, useState } from 'react';
 import type { Item, WorkCenter } from '../../api/queries';
+import { values } from '../../api/values';
 import { Button } from '../../ui/Button';
-import { Entry, NumberEntry } from '../../ui/Field';
+import { asSaid, ChoiceEntry, Entry, NumberEntry } from '../../ui/Field';
 import { blankLine, type DraftLine, type DraftOperation, linesFromTsv } from './draft';
 import { LineDetails, OperationDetails } from './DraftDetails';
 
@@ -144,6 +145,8 @@ function RowActs({
 }
 
 /** what is entered third: of a component, a by-product, a co-product */
+const perWords = { unit: 'per unit', order: 'per order' };
+
 const thirds = {
   component: { field: 'allowance', words: 'allowance %', label: 'Allowance' },
   'by-product': { field: 'credit_price', words: 'credit EUR', label: 'Credit price' },
@@ -185,10 +188,7 @@ export function LineRows({
         </td>
         <td>
           {isComponent ? (
-            <select aria-label={`${l.item} per`} className="entry" value={l.per} onChange={(e) => onChange({ per: e.target.value })}>
-              <option value="unit">per unit</option>
-              <option value="order">per order</option>
-            </select>
+            <ChoiceEntry aria-label={`${l.item} per`} words={perWords} value={l.per} onValue={(per) => onChange({ per })} />
           ) : (
             <span className="text-quiet">{l.kind}</span>
           )}
@@ -211,17 +211,12 @@ export function LineRows({
         </td>
         <td colSpan={2}>
           {isComponent && (
-            <select
+            <ChoiceEntry
               aria-label={`Issue rule of ${l.item}`}
-              className="entry"
+              words={asSaid(values.IssueRule)}
               value={l.issue_rule}
-              onChange={(e) => onChange({ issue_rule: e.target.value })}
-            >
-              <option value="by hand">by hand</option>
-              <option value="at release">at release</option>
-              <option value="at operation">at operation</option>
-              <option value="at receipt">at receipt</option>
-            </select>
+              onValue={(issue_rule) => onChange({ issue_rule })}
+            />
           )}
         </td>
         <RowActs name={`${l.item || label}`} {...(isComponent ? { isOpen, onOpen: setOpen } : {})} onRemove={onRemove} />

@@ -146,12 +146,14 @@ function useCompareKey(path: string, letters: string[]) {
   }, [navigate, path, newest, older]);
 }
 
+const sourceWords: Record<Item['source'], string> = { buy: 'bought', make: 'made', both: 'made or bought' };
+
 function Facts({ item, full, tree }: { item: Item; full: ItemFull | undefined; tree: Tree | undefined }) {
   const price = full?.unit_price ?? item.price;
   const isMade = item.source !== 'buy';
   return (
     <p className="text-quiet">
-      {item.is_phantom ? 'phantom, made within its parents' : { make: 'made', both: 'made or bought' }[item.source] ?? 'bought'} · <Quantity value={item.on_hand} unit={item.unit} /> on hand{item.value !== '' && <>, worth <Money value={item.value} /> EUR</>}
+      {item.is_phantom ? 'phantom, made within its parents' : sourceWords[item.source]} · <Quantity value={item.on_hand} unit={item.unit} /> on hand{item.value !== '' && <>, worth <Money value={item.value} /> EUR</>}
       {tree && (
         <>
           {' '}

@@ -1,8 +1,11 @@
 import type { Revision } from '../../api/queries';
+import type { components } from '../../api/schema';
 import type { Given } from '../../commands/forms';
 import { plain, shift } from '../../lib/decimal';
 
-export type LineKind = 'component' | 'by-product' | 'co-product';
+type Named = components['schemas'];
+export type LineKind = 'component' | Named['OutputKind'];
+export type StepKind = Named['StepKind'];
 
 /** What a row is told apart by while it is edited, wherever it moves to. */
 let lastRow = 0;
@@ -15,12 +18,12 @@ export interface DraftLine {
   quantity: string;
   /** "" is the stock unit */
   unit: string;
-  per: string;
+  per: Named['Per'];
   /** in percent, as people say it */
   allowance: string;
-  issue_rule: string;
+  issue_rule: Named['IssueRule'];
   /** what the pieces are measured by, "" if by nothing; sizes in mm */
-  measured_by: string;
+  measured_by: Named['MeasuredBy'] | '';
   length: string;
   width: string;
   thickness: string;
@@ -33,8 +36,6 @@ export interface DraftLine {
   /** of one unit of a co-product, in what the share rule weighs by */
   weight: string;
 }
-
-export type StepKind = 'text' | 'picture' | 'tick' | 'measurement' | 'lot';
 
 /** Something to read, see, tick, measure or note while an operation is done. */
 export interface DraftStep {
@@ -56,7 +57,7 @@ export interface DraftGrade {
 /** What is said of a structure besides its operations. */
 export interface DraftWhole {
   batch: string;
-  share_rule: string;
+  share_rule: Named['ShareRule'];
   main_weight: string;
   grades: DraftGrade[];
 }
@@ -89,7 +90,7 @@ export interface DraftOperation {
   /** "" where it is done here */
   supplier: string;
   subcontract_price: string;
-  payment_basis: string;
+  payment_basis: Named['PaymentBasis'];
   days_out: string;
   steps: DraftStep[];
   lines: DraftLine[];
@@ -187,7 +188,7 @@ function linesAt(revision: Revision, operation: number): DraftLine[] {
     ...revision.outputs
       .filter((b) => b.operation === operation)
       .map((b): DraftLine => ({
-        ...blankLine(b.kind as LineKind),
+        ...blankLine(b.kind),
         item: b.item,
         quantity: plain(b.quantity),
         credit_price: orEmpty(b.credit_price),
@@ -225,7 +226,7 @@ export function draftOf(revision: Revision): DraftOperation[] {
     payment_basis: o.payment_basis || 'good pieces returned',
     days_out: orEmpty(o.days_out),
     steps: o.steps.map((s) => ({
-      kind: s.kind as StepKind,
+      kind: s.kind,
       text: s.text,
       unit: s.unit ?? '',
       lower: s.lower ? plain(s.lower) : '',
@@ -237,7 +238,7 @@ export function draftOf(revision: Revision): DraftOperation[] {
 }
 
 /** what each kind of step says besides its text */
-const stepFields: Record<StepKind, string[]> = {
+const stepFields: Record<StepKind, (keyof DraftStep)[]> = {
   text: [],
   tick: [],
   lot: [],
