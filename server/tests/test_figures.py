@@ -8,6 +8,7 @@ from django.test import TestCase
 from django.utils import timezone
 from poietic.demo import mirror_cell, tarn_hollow
 from poietic.demo.shop import Shop
+from poietic.engineering.queries import in_force
 from poietic.orders.models import Order
 from poietic.people.models import Person
 
@@ -31,6 +32,79 @@ class Demo(TestCase):
                     self.assertEqual(Decimal(first["value"]), Decimal(i["need"]))
                     count += 1
         self.assertGreater(count, 50)
+
+    def test_each_figure_of_a_tree_is_explained_as_it_is_shown(self) -> None:
+        """Every need and every cost of every row, in every structure that is in force."""
+        count = 0
+        for code in in_force(timezone.localdate()).values_list("item__code", flat=True):
+            rows = self.caller.get(f"items/{code}/tree")["rows"]
+            for row in rows:
+                for figure in ("need", "cost"):
+                    if row[figure] is None:
+                        continue
+                    told = self.caller.get(f"items/{code}/tree/derivation", row=row["key"], figure=figure)  # fmt: skip
+                    with self.subTest(item=code, row=row["key"], figure=figure):
+                        self.assertEqual(Decimal(told[0]["value"]), Decimal(row[figure]))
+                        count += 1
+        self.assertGreater(count, 200)
+
+    def test_a_tree_costs_what_the_standard_says_and_the_standard_is_the_sum_of_its_elements(self) -> None:  # fmt: skip
+        count = 0
+        for item in self.caller.get("items")["rows"]:
+            if item["standard"] is None:
+                continue
+            shown = self.caller.get(f"items/{item['code']}/standard")
+            with self.subTest(item=item["code"]):
+                self.assertEqual(Decimal(shown["total"]), Decimal(item["standard"]))
+                elements = sum(
+                    Decimal(e["this_level"]) + Decimal(e["lower_levels"]) for e in shown["elements"]
+                )
+                self.assertEqual(elements, Decimal(shown["total"]))
+                if item["has_approved"]:
+                    self.assertEqual(Decimal(shown["derivation"][0]["value"]), elements)
+                    count += 1
+        self.assertGreater(count, 15)
+
+    def test_a_bridge_leads_from_what_was_allowed_to_what_was_charged(self) -> None:
+        """Each order's causes add up to its variance to the cent, each cause to its details."""
+        closed = 0
+        for number in Order.objects.exclude(state="planned").values_list("number", flat=True):
+            bridge = self.caller.get(f"orders/{number}/bridge")
+            with self.subTest(order=number):
+                variance = Decimal(bridge["variance"])
+                self.assertEqual(Decimal(bridge["charged"]) - Decimal(bridge["allowed"]), variance)
+                causes = [Decimal(c["amount"]) for c in bridge["causes"]]
+                if bridge["causes"]:
+                    self.assertEqual(sum(causes), variance)
+                for cause in bridge["causes"]:
+                    details = [Decimal(d["amount"]) for d in cause["details"]]
+                    self.assertEqual(sum(details), Decimal(cause["amount"]))
+                    for detail in cause["details"]:
+                        exact = Decimal(detail["derivation"][0]["value"])
+                        self.assertLess(abs(exact - Decimal(detail["amount"])), Decimal("0.01"))
+                closed += bridge["state"] == "closed"
+        self.assertGreater(closed, 0)
+
+    def test_a_queue_says_of_an_order_what_its_page_says(self) -> None:
+        alike = ("quantity", "received", "state", "due", "starts", "finishes", "days_late")
+        rows = self.caller.get("orders")["rows"]
+        for row in rows:
+            page = self.caller.get(f"orders/{row['number']}")
+            with self.subTest(order=row["number"]):
+                self.assertEqual({n: row[n] for n in alike}, {n: page[n] for n in alike})
+                wip = sum(Decimal(c["amount"]) for c in page["wip"])
+                self.assertEqual(Decimal(row["wip"]), wip)
+        self.assertGreater(len(rows), 5)
+
+    def test_an_item_s_stock_is_the_sum_of_its_places_and_lots(self) -> None:
+        for item in self.caller.get("items")["rows"]:
+            stock = self.caller.get(f"items/{item['code']}/stock")
+            with self.subTest(item=item["code"]):
+                there = sum(Decimal(row["quantity"]) for row in stock)
+                self.assertEqual(there, Decimal(item["on_hand"]))
+                self.assertTrue(
+                    all(Decimal(r["reserved"]) <= Decimal(r["quantity"]) for r in stock)
+                )
 
     def test_run_hours_are_the_same_in_the_tree_and_in_a_comparison(self) -> None:
         compared = self.caller.get("items/SP-200/revisions/B/compare", old="A")["rows"]
