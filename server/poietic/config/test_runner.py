@@ -12,7 +12,10 @@ class CountingRunner(DiscoverRunner):
 
     def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:
         """Write the count; a run of no test has failed."""
-        failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        told = (test for test, _ in [*result.failures, *result.errors])
+        #: a test counts once, however many of its cases fail
+        tests = {getattr(test, "test_case", test).id() for test in told}
+        failed = len(tests) + len(result.unexpectedSuccesses)
         passed = result.testsRun - failed - len(result.skipped)
         line = f"{passed} passed, {failed} failed"
         (settings.ROOT / "var" / "test-result").write_text(line + "\n")
