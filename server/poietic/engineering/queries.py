@@ -5,7 +5,7 @@ from datetime import UTC, date
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
-from django.db.models import Count, Max, Q, QuerySet
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import WorkCenterTime
@@ -22,7 +22,7 @@ from poietic_core.structure.phantom import Inlined, inline
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
-from ..statements.prepared import Prepared
+from ..statements.prepared import Prepared, planned_once
 from ..web_api.errors import NotFound
 from ..web_api.kept import Kept
 from .models import (
@@ -217,11 +217,17 @@ def work_center_times(first: date, last: date) -> dict[str, WorkCenterTime]:
 
     A work center whose calendar lies in no known time zone is left out.
     """
-    rows = WorkCenter.objects.order_by().aggregate(Max("change"), Count("pk"))
-    calendars = WorkCalendar.objects.order_by().aggregate(Max("change"), Count("pk"))
-    zone = timezone.get_current_timezone_name()
-    key = (zone, first, last, *rows.values(), *calendars.values())
+    key = (timezone.get_current_timezone_name(), first, last, *_said_of_time())
     return _LAID_OUT.get_or(key, lambda: _lay_out(first, last))
+
+
+def _said_of_time() -> list[tuple[int | None, int]]:
+    """Return the last change of the work centers and of their calendars, and how many there are."""
+    parts = (f"SELECT max(change), count(*) FROM {m._meta.db_table}" for m in (WorkCenter, WorkCalendar))  # fmt: skip
+    with planned_once() as cursor:
+        cursor.execute(" UNION ALL ".join(parts))
+        said: list[tuple[int | None, int]] = cursor.fetchall()
+        return said
 
 
 #: calendars take long to lay out, and change seldom
