@@ -63,7 +63,7 @@ def _report(page: Page) -> None:
     page.get_by_role("button", name="Report", exact=True).wait_for()
     page.keyboard.press("Alt+r")
     page.get_by_label("Good").wait_for()
-    page.get_by_role("table", name="Postings").wait_for()
+    page.get_by_role("table", name="Stock").wait_for()  # the postings are not for all to see
 
 
 def _derivation(page: Page) -> None:
