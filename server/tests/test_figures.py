@@ -159,6 +159,14 @@ class Shown(TestCase):
         self.shop.do("take-back", posting=dear)
         self.assertEqual(last(), "0.41")
 
+    def test_a_journal_names_whose_stock_it_is_and_debits_first(self) -> None:
+        money = self.caller.get(f"postings/{self.come_in('0.41')}")["money"]
+        self.assertEqual([(m["account"], m["item"], m["amount"]) for m in money][0], ("stock", "PAD-3", "4.10"))  # fmt: skip
+        self.assertEqual([m["item"] for m in money[1:]], [""] * (len(money) - 1))
+        amounts = [Decimal(m["amount"]) for m in money]
+        self.assertEqual(amounts, sorted(amounts, reverse=True))
+        self.assertEqual(sum(amounts), 0)
+
     def test_an_order_is_finished_on_the_day_it_was_completed(self) -> None:
         mirror_cell.supply(self.shop)
         order = mirror_cell.plan(self.shop, "MA-200", "40", timezone.localdate() + timedelta(days=30))  # fmt: skip

@@ -42,6 +42,8 @@ class PostingMoney(Schema):
     """A journal line of a posting: debit above zero."""
 
     account: str
+    #: whose stock it is; "" of other accounts
+    item: str
     amount: Cost
     operation: int | None
     element: str
@@ -157,9 +159,14 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
         ],
         money=[
             PostingMoney(
-                account=j.account, amount=j.amount, operation=j.operation, element=j.element
+                account=j.account,
+                item=j.item.code if j.item else "",
+                amount=j.amount,
+                operation=j.operation,
+                element=j.element,
             )
-            for j in found.journal_lines.all()
+            # what is debited first, as journals are read
+            for j in sorted(found.journal_lines.select_related("item"), key=lambda j: j.amount < 0)
         ],
         times=[
             PostingTime(operation=t.operation, kind=t.kind, quantity=t.quantity, amount=t.amount)

@@ -8481,6 +8481,8 @@ export interface components {
         PostingMoney: {
             /** Account */
             account: string;
+            /** Item */
+            item: string;
             /**
              * Amount
              * Format: decimal

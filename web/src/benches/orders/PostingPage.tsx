@@ -128,7 +128,9 @@ function Page({ posting: p }: { posting: Posting }) {
               const isCredit = m.amount.startsWith('-');
               return (
                 <tr key={n}>
-                  <td className="pl-4!">{m.account}</td>
+                  <td className="pl-4!">
+                    {m.account} {m.item && <span className="code text-quiet">{m.item}</span>}
+                  </td>
                   <td className="text-quiet">{m.element && `${m.operation} ${m.element}`}</td>
                   <td className="num">{!isCredit && <Money value={m.amount} />}</td>
                   <td className="num">{isCredit && <Money value={m.amount.slice(1)} />}</td>
