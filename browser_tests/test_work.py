@@ -5,9 +5,11 @@ from threading import Event, Thread
 
 from django.db import connection, transaction
 from playwright.sync_api import expect
+from poietic.demo.shop import Shop
 from poietic.ledger.models import Posting
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
+from poietic.people.models import Person
 from poietic.web_api.errors import problem
 from poietic.web_api.http_errors import Unavailable
 
@@ -188,6 +190,24 @@ class OrderStory(BrowserTest):
         ).to_be_visible()
         self.refusal_expected()
         self.assertEqual(Order.objects.get(number=1006).received, 7)
+
+    def test_a_page_that_lost_its_stream_catches_up_with_what_it_missed(self) -> None:
+        jonas = self.signed_in("Jonas")
+        jonas.goto("/orders/1006")
+        expect(jonas.get_by_text("5 good, 6 due")).to_be_visible()
+        expect(jonas.get_by_text("● live")).to_be_visible()
+        jonas.route("**/api/events", lambda route: route.abort())
+        jonas.reload()
+        expect(jonas.get_by_text("○ connecting")).to_be_visible()
+        expect(jonas.get_by_text("5 good, 6 due")).to_be_visible()
+
+        Shop(Person.objects.get(name="lotte")).do("report", order=1006, operation=20, good="2")
+
+        expect(jonas.get_by_text("5 good, 6 due")).to_be_visible()  # nobody told it
+        jonas.unroute("**/api/events")
+        expect(jonas.get_by_text("● live")).to_be_visible(timeout=15_000)
+        expect(jonas.get_by_text("7 good, 4 due")).to_be_visible()  # without reload
+        self.faults = [f for f in self.faults if "ERR_FAILED" not in f]
 
     def test_every_question_about_an_order_takes_at_most_three_keystrokes(self) -> None:
         page = self.signed_in("Jonas")

@@ -253,6 +253,9 @@ class Waiting(TransactionTestCase):
             self.assertEqual((caller.status, said["code"]), (409, "command.busy"))
             self.assertIn("items", said["title"])
             self.assertIn("Import tables by Ines Example", said["detail"])
+            with patch("poietic.commanding.run.PREVIEW_WAITS", "200ms"):
+                said = caller.preview("change-item", {"code": "PAD-3", "name": "Pad"})
+            self.assertEqual((caller.status, said["code"]), (409, "command.busy"))
             begun = time.monotonic()
             caller.get("items/PAD-3")
             self.assertEqual(caller.status, 200)

@@ -161,7 +161,8 @@ class Shown(TestCase):
 
     def test_a_journal_names_whose_stock_it_is_and_debits_first(self) -> None:
         money = self.caller.get(f"postings/{self.come_in('0.41')}")["money"]
-        self.assertEqual([(m["account"], m["item"], m["amount"]) for m in money][0], ("stock", "PAD-3", "4.10"))  # fmt: skip
+        first = money[0]
+        self.assertEqual((first["account"], first["item"], first["amount"]), ("stock", "PAD-3", "4.10"))  # fmt: skip
         self.assertEqual([m["item"] for m in money[1:]], [""] * (len(money) - 1))
         amounts = [Decimal(m["amount"]) for m in money]
         self.assertEqual(amounts, sorted(amounts, reverse=True))
