@@ -55,7 +55,7 @@ class OrderRow(Schema):
     starts: date | None
     finishes: date | None
     days_late: int
-    state: str
+    state: OrderState
     next: str
     #: what is wrong with it, where it can't be computed
     fault: str
@@ -173,7 +173,7 @@ class OrderOut(Schema):
     starts: date | None
     finishes: date | None
     days_late: int
-    state: str
+    state: OrderState
     note: str
     revision: str
     supply_place: str
@@ -262,7 +262,7 @@ class BridgeOut(Schema):
     """From what an order was allowed to what it was charged, cause by cause."""
 
     order: int
-    state: str
+    state: OrderState
     allowed: DecimalText
     charged: DecimalText
     variance: DecimalText
@@ -311,7 +311,7 @@ def _row(o: Order) -> OrderRow:
         starts=s.starts if s else None,
         finishes=s.finishes if s else None,
         days_late=s.days_late if s else 0,
-        state=o.state,
+        state=OrderState(o.state),
         next=s.waits_at if s else "",
         fault=s.fault if s else "",
         wip=s.wip if s else ZERO,
@@ -458,7 +458,7 @@ def _page(book: OrderBook) -> OrderOut:
         starts=dates.starts if dates else None,
         finishes=dates.finishes if dates else None,
         days_late=dates.days_late if dates else 0,
-        state=o.state,
+        state=OrderState(o.state),
         note=o.note,
         revision=o.revision.letter if o.revision else "",
         supply_place=o.supply_place.code,
@@ -502,7 +502,7 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
     if book.order.standard is None:
         return BridgeOut(
             order=number,
-            state=book.order.state,
+            state=OrderState(book.order.state),
             allowed=ZERO,
             charged=ZERO,
             variance=ZERO,
@@ -514,7 +514,7 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
     wip = sum((b.amount for b in WipBalance.objects.filter(cost_object=book.order.pk)), ZERO)
     return BridgeOut(
         order=number,
-        state=book.order.state,
+        state=OrderState(book.order.state),
         allowed=variance.allowed(),
         charged=variance.charged,
         variance=variance.to_date(),

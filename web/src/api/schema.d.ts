@@ -8666,8 +8666,7 @@ export interface components {
             finishes: string | null;
             /** Days Late */
             days_late: number;
-            /** State */
-            state: string;
+            state: components["schemas"]["OrderState"];
             /** Next */
             next: string;
             /** Fault */
@@ -8680,6 +8679,12 @@ export interface components {
              */
             wip: string;
         };
+        /**
+         * OrderState
+         * @description Where an order stands in its life.
+         * @enum {string}
+         */
+        OrderState: "planned" | "released" | "started" | "completed" | "closed" | "cancelled";
         /**
          * AttentionOut
          * @description A thing that needs a decision, however many orders it concerns; its weight is money × days.
@@ -9094,8 +9099,7 @@ export interface components {
             finishes: string | null;
             /** Days Late */
             days_late: number;
-            /** State */
-            state: string;
+            state: components["schemas"]["OrderState"];
             /** Note */
             note: string;
             /** Revision */
@@ -9239,8 +9243,7 @@ export interface components {
         BridgeOut: {
             /** Order */
             order: number;
-            /** State */
-            state: string;
+            state: components["schemas"]["OrderState"];
             /**
              * Allowed
              * Format: decimal

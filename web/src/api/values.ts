@@ -10,6 +10,7 @@ export const values = {
   LotRule: ["lot for lot", "fixed lot", "reorder point", "economic order quantity"],
   MeasuredBy: ["length", "area", "volume", "mass"],
   Method: ["moving average", "standard", "FIFO layers", "lot actual"],
+  OrderState: ["planned", "released", "started", "completed", "closed", "cancelled"],
   OutputKind: ["by-product", "co-product"],
   PaymentBasis: ["pieces sent", "good pieces returned"],
   Per: ["unit", "order"],

@@ -1,17 +1,18 @@
 import type { Bridge, Order } from '../../api/queries';
 import { isZero } from '../../lib/decimal';
 
+type OrderState = Order['state'];
 export type Bench = 'release' | 'make' | 'cost';
 
 /** The states of a bench's queue, in the order in which they wait there. */
-export const waiting: Record<Bench, string[]> = {
+export const waiting: Record<Bench, OrderState[]> = {
   release: ['planned', 'released'],
   make: ['started', 'released'],
   cost: ['completed', 'started', 'closed'],
 };
 
 /** Return the bench that an order's state belongs to. */
-export function benchOf(state: string): Bench {
+export function benchOf(state: OrderState): Bench {
   if (state === 'planned') return 'release';
   return state === 'released' || state === 'started' ? 'make' : 'cost';
 }
