@@ -101,6 +101,15 @@ class Jobs(TestCase):
         self.assertEqual(done["outcome"]["consequences"]["fields"][0]["after"], "1")
         self.assertTrue(Item.objects.filter(code="BOLT").exists())
 
+    def test_a_job_that_is_gone_or_was_carried_out_is_left_alone(self) -> None:
+        number = self.job(ITEMS)["number"]
+        Job.objects.filter(pk=number).update(state=Job.State.STOPPED)
+        carry_out(number)
+        self.assertEqual(Job.objects.get(pk=number).state, Job.State.STOPPED)
+        Job.objects.filter(pk=number).delete()
+        carry_out(number)
+        self.assertFalse(Item.objects.filter(code="BOLT").exists())
+
     def test_a_refusal_is_kept_as_a_problem_and_nothing_is_posted(self) -> None:
         job = self.job(ITEMS.replace("0.20", "cheap"))
         carry_out(job["number"])

@@ -112,8 +112,9 @@ def take_up_lost() -> None:
 def carry_out(number: int) -> None:
     """Carry out a job that waits; its outcome, or its refusal, is kept with it."""
     with transaction.atomic():
-        job = Job.objects.select_for_update().select_related("person").get(pk=number)
-        if job.state != Job.State.WAITING:
+        found = Job.objects.select_for_update().select_related("person").filter(pk=number)
+        job = found.first()
+        if job is None or job.state != Job.State.WAITING:  # carried out already, or swept away
             return
         job.state = Job.State.RUNNING
         job.save(update_fields=["state"])
