@@ -235,7 +235,7 @@ class Finding(TestCase):
         self.assertEqual(items, ["KIT", "A-KIT"])
 
     def test_of_each_kind_a_few_are_told_and_one_kind_can_be_asked(self) -> None:
-        self.assertEqual([k for k, _ in self.found("bolt")], ["item"] * 8)
+        self.assertEqual(self.found("bolt"), [("item", f"BOLT-{n:02}") for n in range(8)])
         self.assertEqual(self.found("bolt", "made item"), [])
         self.assertEqual(self.found("kit", "structure"), [("structure", "KIT")])
         self.assertEqual(self.found("kit", "nonsense"), [])

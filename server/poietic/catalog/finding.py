@@ -4,10 +4,10 @@ from collections.abc import Sequence
 from typing import NamedTuple
 from urllib.parse import quote
 
+from django.db import connection
 from django.db.models import Q
 from django.db.models.functions import Lower
 
-from ..statements.prepared import planned_once
 from ..web_api.finding import MOST, Found, ranked
 from .models import Item, ItemDocument, Partner
 
@@ -38,10 +38,11 @@ class FoundItem(NamedTuple):
 def items_of(words: list[str], sources: Sequence[str] = SOURCES) -> list[FoundItem]:
     """Return a few items that have the words; those whose code begins with them come first."""
     begins = _like(" ".join(words)) + "%"
-    with planned_once() as cursor:
+    # planned for its text, and in the order of the index: the first few are read, no more
+    with connection.cursor() as cursor:
         cursor.execute(
             "SELECT id, code, name, source FROM catalog_item WHERE search LIKE %s "
-            "AND source = ANY(%s) ORDER BY search LIMIT %s",
+            "AND source = ANY(%s) ORDER BY search USING ~<~ LIMIT %s",
             [begins, list(sources), MOST],
         )
         found = [FoundItem(*row) for row in cursor.fetchall()]
