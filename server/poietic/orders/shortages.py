@@ -29,15 +29,15 @@ reserved AS (
   SELECT item_id, cost_object_id AS order_id, sum(quantity) AS reserved FROM ledger_reservation
   WHERE item_id = ANY(%s::bigint[]) GROUP BY 1, 2),
 known AS (
-  SELECT item_id, order_id, quantity FROM orders_shortage WHERE item_id = ANY(%s::bigint[])),
+  SELECT id, item_id, order_id, quantity FROM orders_shortage WHERE item_id = ANY(%s::bigint[])),
 free AS (
   SELECT b.item_id, sum(CASE WHEN l.id IS NULL OR l.state = 'usable' THEN b.quantity ELSE 0 END)
          - sum(b.reserved) AS free
   FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
   WHERE b.item_id = ANY(%s::bigint[]) GROUP BY 1)
-SELECT x.item_id, x.order_id, o.number, o.due, x.still, coalesce(r.reserved, 0), x.known,
+SELECT x.item_id, x.order_id, o.number, o.due, x.still, coalesce(r.reserved, 0), x.known, x.stored,
        coalesce(f.free, 0), coalesce(s.wip, 0), coalesce(s.days_late, 0)
-FROM (SELECT item_id, order_id, coalesce(w.still, 0) AS still, coalesce(k.quantity, 0) AS known
+FROM (SELECT item_id, order_id, coalesce(w.still, 0) AS still, coalesce(k.quantity, 0) AS known, k.id AS stored
       FROM wanted w FULL JOIN known k USING (item_id, order_id)) x
 JOIN orders_order o ON o.id = x.order_id
 LEFT JOIN reserved r ON (r.item_id, r.order_id) = (x.item_id, x.order_id)
@@ -58,6 +58,8 @@ class Wanted(NamedTuple):
     reserved: Decimal
     #: what the order is said to be short of
     known: Decimal
+    #: key of the row that says so
+    stored: int | None
     #: of the item, for all
     free: Decimal
     wip: Decimal
@@ -72,25 +74,22 @@ def keep_shortages(items: Iterable[int]) -> None:
     with planned_once() as cursor:
         cursor.execute(WANTED, [_array(listed)] * 4)
         rows = [Wanted(*row) for row in cursor.fetchall()]
-    told: dict[int, list[StoredAttention]] = {}
-    for a in TOLD.of_any(listed):
-        told.setdefault(a.item_id or 0, []).append(a)
+    wanted: dict[int, list[Wanted]] = {item: [] for item in listed}
+    for row in rows:
+        wanted[row.item].append(row)
+    short = {item: _short(own) for item, own in wanted.items()}
     changed: list[tuple[int, int, Decimal]] = []
-    gone: list[Wanted] = []
-    for item in listed:
-        own = [row for row in rows if row.item == item]
-        short = _short(own)
-        for row in own:
-            now = short.get(row.number, ZERO)
-            if now and now != row.known:
-                changed.append((row.order, item, now))
-            elif row.known and not now:
-                gone.append(row)
-        if short or item in told:
-            _tell(item, [row for row in own if row.number in short], short, told.get(item, []))
+    gone: list[int] = []
+    for row in rows:
+        now = short[row.item].get(row.number, ZERO)
+        if now and now != row.known:
+            changed.append((row.order, row.item, now))
+        elif row.stored and not now:
+            gone.append(row.stored)
     upsert_rows(Shortage, ("order", "item"), ("quantity",), sorted(changed))
-    for row in gone:
-        Shortage.objects.filter(order=row.order, item=row.item).delete()
+    if gone:
+        Shortage.objects.filter(pk__in=any_of(gone)).delete()
+    _tell(wanted, short)
 
 
 def _array(keys: Iterable[int]) -> str:
@@ -112,35 +111,46 @@ def _short(rows: list[Wanted]) -> dict[int, Decimal]:
     return short_of(demands, rows[0].free) if rows else {}
 
 
-def _tell(
-    item: int, waiting: list[Wanted], short: dict[int, Decimal], known: list[StoredAttention]
-) -> None:
-    """Store the attention that an item is missing, for all orders that are short of it."""
-    found = []
-    if waiting:
-        it = Item.objects.get(pk=item)
-        missing = Missing(
-            item=it.code,
-            unit=it.unit,
-            quantity=sum(short.values(), ZERO),
-            orders=len(waiting),
-            days=max(row.days_late for row in waiting),
-            held=sum((row.wip for row in waiting), ZERO),
-            comes=coming_first(supplies_of(item)),
-        )
-        found.append(of_missing(missing))
-    store_attentions(known, found, item=item)
+def _tell(wanted: dict[int, list[Wanted]], short: dict[int, dict[int, Decimal]]) -> None:
+    """Store for each item that it is missing, for all orders that are short of it, or no longer is."""
+    missing = [item for item, orders in short.items() if orders]
+    things = Item.objects.in_bulk(missing) if missing else {}
+    supplies = supplies_of(missing) if missing else {}
+    told: dict[int | None, list[StoredAttention]] = {}
+    for a in TOLD.of_any(wanted):
+        told.setdefault(a.item_id, []).append(a)
+    for item, orders in short.items():
+        found = []
+        if orders:
+            waiting = [row for row in wanted[item] if row.number in orders]
+            found.append(
+                of_missing(
+                    Missing(
+                        item=things[item].code,
+                        unit=things[item].unit,
+                        quantity=sum(orders.values(), ZERO),
+                        orders=len(waiting),
+                        days=max(row.days_late for row in waiting),
+                        held=sum((row.wip for row in waiting), ZERO),
+                        comes=coming_first(supplies.get(item, [])),
+                    )
+                )
+            )
+        store_attentions(told.get(item, []), found, item=item)
 
 
-def supplies_of(item: int) -> list[Supply]:
-    """Return what open orders will bring of an item, and when."""
+def supplies_of(items: Iterable[int]) -> dict[int, list[Supply]]:
+    """Return what open orders will bring of some items, and when, by item."""
     states = [s.value for s in OPEN if s is not OrderState.COMPLETED]
-    making = Order.objects.filter(item=item, state__in=states)
-    rows = making.values_list("number", "quantity", "received", "standing__finishes")
-    return [
-        Supply(source=Source.ORDER, number=number, comes=comes, quantity=quantity - received)
-        for number, quantity, received, comes in rows
-    ]
+    making = Order.objects.filter(item__in=any_of(items), state__in=states)
+    found: dict[int, list[Supply]] = {}
+    for item, number, quantity, received, comes in making.values_list(
+        "item", "number", "quantity", "received", "standing__finishes"
+    ):
+        left = quantity - received
+        supply = Supply(source=Source.ORDER, number=number, comes=comes, quantity=left)
+        found.setdefault(item, []).append(supply)
+    return found
 
 
 SHORT = Prepared(
