@@ -8,6 +8,7 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
+from poietic.orders.models import Shortage
 
 from . import tracked
 from .client import Caller, make_person
@@ -90,6 +91,17 @@ class Commands(TestCase):
         twenty = self.count("report", order=order, operation=10, good="20", receive="20")
 
         self.assertEqual(twenty, one)
+
+    def test_what_is_missing_is_kept_in_as_many_statements_for_six_items_as_for_one(self) -> None:
+        counts = []
+        for item, codes in (("ONE", SIX[:1]), ("SIX", SIX)):
+            order = mirror_cell.plan(self.shop, item, "500")
+            counts.append(self.count("release-order", order=order))
+            self.shop.do("release-order", order=order)
+            self.assertEqual(Shortage.objects.filter(order__number=order).count(), len(codes))
+            counts.append(self.count("cancel-order", order=order))
+            self.shop.do("cancel-order", order=order)
+        self.assertEqual(counts[:2], counts[2:])
 
     def test_an_order_is_planned_released_and_completed_in_as_many_whatever_it_uses(self) -> None:
         counts: dict[str, set[int]] = {}

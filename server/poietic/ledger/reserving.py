@@ -33,6 +33,8 @@ class ReservationBook:
 
     stock: Stock
     held: dict[Line, Decimal] = field(default_factory=dict)
+    #: keys of the rows that are there
+    _rows: dict[Line, int] = field(default_factory=dict)
     _touched: set[Line] = field(default_factory=set)
 
     @classmethod
@@ -48,7 +50,8 @@ class ReservationBook:
             if r.item_id not in wanted:
                 continue
             lot = r.lot.code if r.lot else ""
-            book.held[r.cost_object_id, r.operation, r.item_id, r.place_id, lot] = r.quantity
+            line = (r.cost_object_id, r.operation, r.item_id, r.place_id, lot)
+            book.held[line], book._rows[line] = r.quantity, r.pk
             if r.lot:
                 stock.lots.lots.setdefault((r.item_id, lot), r.lot)
         return book
@@ -106,21 +109,15 @@ class ReservationBook:
     def save(self) -> None:
         """Write what changed; nothing reserved is no row."""
         rows = [(key, self.held[key]) for key in sorted(self._touched)]
-        gone = [key for key, quantity in rows if not quantity]
+        gone = [self._rows[key] for key, quantity in rows if not quantity and key in self._rows]
         upsert_rows(
             Reservation,
             ("cost_object", "operation", "item", "place", "lot"),
             ("quantity",),
             [(*k[:4], self.stock.lots.key_of(k[2], k[4]), q) for k, q in rows if q],
         )
-        for owner, operation, item, place, lot in gone:
-            Reservation.objects.filter(
-                cost_object=owner,
-                operation=operation,
-                item=item,
-                place=place,
-                lot=self.stock.lots.key_of(item, lot),
-            ).delete()
+        if gone:
+            Reservation.objects.filter(pk__in=any_of(gone)).delete()
 
 
 def free_stock(items: Iterable[int]) -> dict[int, Decimal]:

@@ -16,7 +16,7 @@ from ..catalog.queries import any_of
 from ..statements.bulk import upsert_rows
 from ..statements.prepared import Prepared, planned_once
 from .models import Order, Shortage, StoredAttention
-from .standing import OPEN, RUNNING, store_attentions
+from .standing import OPEN, RUNNING, Told
 
 #: of each item: what each running order still wants, what is reserved for it, and what it is said to be
 #: short of; with what is free of the item at all
@@ -116,9 +116,10 @@ def _tell(wanted: dict[int, list[Wanted]], short: dict[int, dict[int, Decimal]])
     missing = [item for item, orders in short.items() if orders]
     things = Item.objects.in_bulk(missing) if missing else {}
     supplies = supplies_of(missing) if missing else {}
-    told: dict[int | None, list[StoredAttention]] = {}
+    known: dict[int | None, list[StoredAttention]] = {}
     for a in TOLD.of_any(wanted):
-        told.setdefault(a.item_id, []).append(a)
+        known.setdefault(a.item_id, []).append(a)
+    told = Told()
     for item, orders in short.items():
         found = []
         if orders:
@@ -136,7 +137,8 @@ def _tell(wanted: dict[int, list[Wanted]], short: dict[int, dict[int, Decimal]])
                     )
                 )
             )
-        store_attentions(told.get(item, []), found, item=item)
+        told.put(known.get(item, []), found, item=item)
+    told.write()
 
 
 def supplies_of(items: Iterable[int]) -> dict[int, list[Supply]]:

@@ -12,6 +12,7 @@ from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
 from poietic_core.variance.causes import Variance
 
+from ..catalog.queries import any_of
 from ..statements.bulk import insert_rows, update_rows, upsert_rows
 from ..statements.prepared import Prepared, lock_keys
 from .book import ORDER_PARTS, STOOD, OpenBook, OrderBook
@@ -81,7 +82,9 @@ def stand(book: OrderBook, now: datetime, dating: Dating | None = None) -> bool:
         variance=to_date,
         largest_cause=largest,
     )
-    store_attentions(KNOWN.of(book.order.pk), of_order(order), order=book.order.pk)
+    told = Told()
+    told.put(KNOWN.of(book.order.pk), of_order(order), order=book.order.pk)
+    told.write()
     return not was or was[0].finishes != order.finishes
 
 
@@ -112,31 +115,40 @@ def _store_times(book: OrderBook, dates: OrderDates | None) -> None:
     update_rows(OrderOperation, ("id", "starts_at", "ends_at"), moved)
 
 
-def store_attentions(
-    known: Iterable[StoredAttention],
-    found: Iterable[Attention],
-    *,
-    order: int | None = None,
-    item: int | None = None,
-) -> None:
-    """Write what needs a decision at an order, or because of an item, in the place of what was known."""
-    there = {a.kind: a for a in known}
-    fresh = []
-    for a in found:
-        was = there.pop(a.kind.value, None)
-        told = (a.sentence[:600], a.orders, a.days, a.money, a.weight())
-        if was is None:
-            fresh.append((a.kind.value, order, item, *told))
-        elif (was.sentence, was.orders, was.days, was.money, was.weight) != told:
-            update_rows(
-                StoredAttention,
-                ("id", "sentence", "orders", "days", "money", "weight"),
-                [(was.pk, *told)],
-            )
-    fields = ("kind", "order", "item", "sentence", "orders", "days", "money", "weight")
-    insert_rows(StoredAttention, fields, fresh)
-    if there:
-        StoredAttention.objects.filter(pk__in=[a.pk for a in there.values()]).delete()
+class Told:
+    """What needs a decision, gathered for orders and items, and written in the place of what was known."""
+
+    def __init__(self) -> None:
+        self._fresh: list[tuple[object, ...]] = []
+        self._changed: list[tuple[object, ...]] = []
+        self._gone: list[int] = []
+
+    def put(
+        self,
+        known: Iterable[StoredAttention],
+        found: Iterable[Attention],
+        *,
+        order: int | None = None,
+        item: int | None = None,
+    ) -> None:
+        """Say what needs a decision at an order, or because of an item, and what was known of it."""
+        there = {a.kind: a for a in known}
+        for a in found:
+            was = there.pop(a.kind.value, None)
+            told = (a.sentence[:600], a.orders, a.days, a.money, a.weight())
+            if was is None:
+                self._fresh.append((a.kind.value, order, item, *told))
+            elif (was.sentence, was.orders, was.days, was.money, was.weight) != told:
+                self._changed.append((was.pk, *told))
+        self._gone += [a.pk for a in there.values()]
+
+    def write(self) -> None:
+        """Write all that was said, a statement for each way of changing."""
+        said = ("sentence", "orders", "days", "money", "weight")
+        insert_rows(StoredAttention, ("kind", "order", "item", *said), self._fresh)
+        update_rows(StoredAttention, ("id", *said), self._changed)
+        if self._gone:
+            StoredAttention.objects.filter(pk__in=any_of(self._gone)).delete()
 
 
 def stand_all(now: datetime, *, stale_only: bool = False) -> int:

@@ -16,6 +16,7 @@ def reserve_needs(transaction: Transaction, book: OpenBook) -> None:
     transaction.concern((item.pk for _, item in components), owner)
 
     def reserve() -> None:
+        there = _alternates_at_hand(book)
         for c, item in components:
             wanted = c.still_needed
             got = transaction.reservations.reserve(
@@ -23,7 +24,7 @@ def reserve_needs(transaction: Transaction, book: OpenBook) -> None:
             )
             if got < wanted:
                 words = f"short: {wanted.normalize():f} {c.unit} needed, {got.normalize() + ZERO:f} free at {place.name}"
-                context.effects.remark(item.code, words + _alternates_at_hand(c))
+                context.effects.remark(item.code, words + _in_its_place(c, there))
 
     transaction.at_last(reserve)
 
@@ -37,14 +38,17 @@ def release_reserved(transaction: Transaction, book: OpenBook) -> None:
         transaction.at_last(lambda: transaction.reservations.let_go(owner))
 
 
-def _alternates_at_hand(c: OrderInput) -> str:
-    """Say which items may be used in a component's place and are there."""
-    codes = [a["item"] for a in c.alternates]
+def _alternates_at_hand(book: OpenBook) -> dict[str, Holding]:
+    """Return what is there of the items that may be used in components' places, by code."""
+    codes = {a["item"] for c in book.components() for a in c.alternates}
+    if not codes:
+        return {}
     held = Holding.objects.filter(item__code__in=codes, quantity__gt=0).select_related("item")
-    there = {h.item.code: h for h in held}
-    named = [
-        f"{there[code].quantity.normalize():f} {there[code].item.unit} of {code}"
-        for code in codes
-        if code in there
-    ]
+    return {h.item.code: h for h in held}
+
+
+def _in_its_place(c: OrderInput, there: dict[str, Holding]) -> str:
+    """Say which items may be used in a component's place and are there."""
+    held = [there[a["item"]] for a in c.alternates if a["item"] in there]
+    named = [f"{h.quantity.normalize():f} {h.item.unit} of {h.item.code}" for h in held]
     return f"; in its place there are {', '.join(named)}" if named else ""
