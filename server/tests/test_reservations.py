@@ -1,13 +1,16 @@
 """What a release reserves, what uses it up, and what lets go of it."""
 
+from datetime import timedelta
 from decimal import Decimal
 
 from django.test import TestCase
+from django.utils import timezone
 from poietic.catalog.models import Item, Place
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Lot, Reservation, StockLine
 from poietic.ledger.reserving import free_stock
 from poietic.ledger.verify import differences
+from poietic.orders.models import Shortage
 
 from . import tracked
 from .client import Caller, make_person
@@ -23,7 +26,7 @@ def reserved(order: int) -> dict[str, int]:
 def free(item: str) -> int:
     """Return what is free of an item."""
     key = Item.objects.get(code=item).pk
-    return int(free_stock([key]).get(key, Decimal(0)))
+    return int(free_stock([key], timezone.localdate()).get(key, Decimal(0)))
 
 
 class Reservations(TestCase):
@@ -54,6 +57,26 @@ class Reservations(TestCase):
         said = {r.thing: r.text for r in remarks}
         self.assertEqual(said["AVERAGE"], "short: 10 pcs needed, 4 free at Main store")
         self.assertEqual(said["CAMERA"], "short: 10 pcs needed, 0 free at Main store")
+
+    def test_what_has_expired_or_is_held_back_is_free_for_nobody_and_short_for_who_wants_it(
+        self,
+    ) -> None:
+        today = timezone.localdate()
+        ends = {"G-OLD": today - timedelta(days=1), "G-LAST": today, "G-HELD": None}
+        lots = [
+            {"lot": lot, "quantity": "20"} | ({"expires_on": str(day)} if day else {})
+            for lot, day in ends.items()
+        ]
+        receive(self.shop, "GLASS", "60", "1", *lots)
+        Lot.objects.filter(code="G-HELD").update(state="quarantined")
+
+        self.assertEqual(free("GLASS"), 2 + 20)  # what the first order left, and the lot of today
+        glass = Item.objects.get(code="GLASS").pk
+        self.assertEqual(free_stock([glass], today + timedelta(days=1))[glass], 2)
+        running_order(self.shop, "11")
+        third = running_order(self.shop)
+        short = Shortage.objects.get(order__number=third, item=glass)
+        self.assertEqual(short.quantity, 10)
 
     def test_what_is_issued_is_reserved_no_more(self) -> None:
         move(self.shop, "issue", self.order, "GLASS", "3")

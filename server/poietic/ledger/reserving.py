@@ -5,18 +5,15 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import Q, Sum
-from django.db.models.functions import Coalesce
 from poietic_core.quantity import ZERO
-from poietic_core.stock.lots import LotState
 
 from ..catalog.models import Item, Place
 from ..catalog.queries import any_of
 from ..statements.bulk import upsert_rows
-from ..statements.prepared import Prepared
+from ..statements.prepared import Prepared, planned_once
 from .document import Document
 from .lots import as_core
-from .models import CostObject, Reservation, StockBalance, StockLine
+from .models import CostObject, Reservation, StockLine
 from .stock import Stock
 
 #: cost object, operation, item, place, lot ("" for any)
@@ -120,10 +117,17 @@ class ReservationBook:
             Reservation.objects.filter(pk__in=any_of(gone)).delete()
 
 
-def free_stock(items: Iterable[int]) -> dict[int, Decimal]:
-    """Return by item what is on hand, not held back, and not reserved."""
-    sums = StockBalance.objects.filter(item__in=list(items)).values("item")
-    held_back = Q(lot__state__in=[LotState.QUARANTINED.value, LotState.REJECTED.value])
-    usable = Coalesce(Sum("quantity", filter=~held_back | Q(lot=None)), ZERO)
-    found = sums.annotate(free=usable - Sum("reserved"))
-    return {item: max(ZERO, free) for item, free in found.values_list("item", "free")}
+#: by item what may be used on a day and is not reserved: the core's `LotStock.may_be_used`, for many at once
+FREE = """
+SELECT b.item_id, sum(CASE WHEN l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)
+                           THEN b.quantity ELSE 0 END) - sum(b.reserved) AS free
+FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
+WHERE b.item_id = ANY(%s::bigint[]) GROUP BY 1
+"""
+
+
+def free_stock(items: Iterable[int], on: date) -> dict[int, Decimal]:
+    """Return by item what is on hand, may be used on a day, and is not reserved."""
+    with planned_once() as cursor:
+        cursor.execute(FREE, [on, "{" + ",".join(map(str, items)) + "}"])
+        return {item: max(ZERO, free) for item, free in cursor.fetchall()}

@@ -3,6 +3,7 @@
 from datetime import datetime
 
 from django.db import transaction
+from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from ..commanding.registry import Command, Context
@@ -41,7 +42,7 @@ def keep(command: Command, context: Context) -> None:
     if context.touched:
         if rest := context.touched - context.locked:
             lock_keys(Holding, "item", rest)
-        keep_shortages(context.touched)
+        keep_shortages(context.touched, timezone.localdate(context.now))
 
 
 def stand_later() -> None:
@@ -60,5 +61,6 @@ def keep_all(now: datetime, *, stale_only: bool) -> int:
         items = list(wanted.values_list("item", flat=True).distinct())
         for begin in range(0, len(items), BATCH):
             with transaction.atomic():
-                keep_shortages(lock_keys(Holding, "item", items[begin : begin + BATCH]))
+                locked = lock_keys(Holding, "item", items[begin : begin + BATCH])
+                keep_shortages(locked, timezone.localdate(now))
     return stood

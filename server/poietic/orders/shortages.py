@@ -13,6 +13,7 @@ from poietic_core.quantity import ZERO
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
+from ..ledger.reserving import FREE
 from ..statements.bulk import upsert_rows
 from ..statements.prepared import Prepared, planned_once
 from .models import Order, Shortage, StoredAttention
@@ -20,7 +21,7 @@ from .standing import OPEN, RUNNING, Told
 
 #: of each item: what each running order still wants, what is reserved for it, and what it is said to be
 #: short of; with what is free of the item at all
-WANTED = """
+WANTED = f"""
 WITH wanted AS (
   SELECT i.item_id, i.order_id, sum(i.still) AS still
   FROM orders_orderinput i WHERE i.item_id = ANY(%s::bigint[]) AND i.still > 0
@@ -30,11 +31,7 @@ reserved AS (
   WHERE item_id = ANY(%s::bigint[]) GROUP BY 1, 2),
 known AS (
   SELECT id, item_id, order_id, quantity FROM orders_shortage WHERE item_id = ANY(%s::bigint[])),
-free AS (
-  SELECT b.item_id, sum(CASE WHEN l.id IS NULL OR l.state = 'usable' THEN b.quantity ELSE 0 END)
-         - sum(b.reserved) AS free
-  FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
-  WHERE b.item_id = ANY(%s::bigint[]) GROUP BY 1)
+free AS ({FREE})
 SELECT x.item_id, x.order_id, o.number, o.due, x.still, coalesce(r.reserved, 0), x.known, x.stored,
        coalesce(f.free, 0), coalesce(s.wip, 0), coalesce(s.days_late, 0)
 FROM (SELECT item_id, order_id, coalesce(w.still, 0) AS still, coalesce(k.quantity, 0) AS known, k.id AS stored
@@ -66,13 +63,13 @@ class Wanted(NamedTuple):
     days_late: int
 
 
-def keep_shortages(items: Iterable[int]) -> None:
-    """Store anew what orders are short of some items, whose holdings are locked."""
+def keep_shortages(items: Iterable[int], day: date) -> None:
+    """Store anew what orders are short of some items on a day, whose holdings are locked."""
     listed = sorted(set(items))
     if not listed:
         return
     with planned_once() as cursor:
-        cursor.execute(WANTED, [_array(listed)] * 4)
+        cursor.execute(WANTED, [*[_array(listed)] * 3, day, _array(listed)])
         rows = [Wanted(*row) for row in cursor.fetchall()]
     wanted: dict[int, list[Wanted]] = {item: [] for item in listed}
     for row in rows:

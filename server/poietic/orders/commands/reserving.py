@@ -1,5 +1,6 @@
 """What an order has reserved: at its release what is free, until it is issued or the order ends."""
 
+from django.utils import timezone
 from poietic_core.quantity import ZERO
 
 from ...ledger.models import Holding
@@ -12,6 +13,7 @@ def reserve_needs(transaction: Transaction, book: OpenBook) -> None:
     """Reserve what is free of each component, and say what is short; that stops nothing."""
     owner, place = book.order.cost_object, book.order.supply_place
     context = transaction.context
+    day = timezone.localdate(context.now)
     components = [(c, c.item) for c in book.components() if c.item and c.still_needed]
     transaction.concern((item.pk for _, item in components), owner)
 
@@ -19,9 +21,7 @@ def reserve_needs(transaction: Transaction, book: OpenBook) -> None:
         there = _alternates_at_hand(book)
         for c, item in components:
             wanted = c.still_needed
-            got = transaction.reservations.reserve(
-                owner, c.operation, item, place, wanted, context.now.date()
-            )
+            got = transaction.reservations.reserve(owner, c.operation, item, place, wanted, day)
             if got < wanted:
                 words = f"short: {wanted.normalize():f} {c.unit} needed, {got.normalize() + ZERO:f} free at {place.name}"
                 context.effects.remark(item.code, words + _in_its_place(c, there))
