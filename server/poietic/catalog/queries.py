@@ -6,7 +6,7 @@ from django.db.models import Model, QuerySet
 from django.db.models.expressions import RawSQL
 from poietic_core.cost.prices import Form, StockForm
 
-from ..statements.prepared import Prepared
+from ..statements.prepared import Prepared, array_of
 from ..web_api.errors import Exists, NotFound
 from .models import Item, Place, Reason
 
@@ -16,7 +16,7 @@ def any_of(values: Iterable[str] | Iterable[int]) -> RawSQL:
     listed = list(values)
     if listed and isinstance(listed[0], str):
         return RawSQL("SELECT unnest(%s::text[])", [listed])
-    return RawSQL("SELECT unnest(%s::bigint[])", ["{" + ",".join(map(str, listed)) + "}"])
+    return RawSQL("SELECT unnest(%s::bigint[])", [array_of(listed)])
 
 
 def item_by_code(code: str) -> Item:

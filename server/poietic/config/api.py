@@ -13,6 +13,9 @@ from ..engineering.api import router as engineering
 from ..exchange.api import router as exchange
 from ..ledger.api import router as ledger
 from ..orders.api import router as orders
+from ..orders.bridge_api import router as bridges
+from ..orders.items_api import router as items_of_orders
+from ..orders.today_api import router as today
 from ..people.account_api import router as account
 from ..people.api import router as people
 from ..people.persons_api import router as persons
@@ -41,6 +44,9 @@ for router in (
     margins,
     ledger,
     orders,
+    bridges,
+    items_of_orders,
+    today,
     exchange,
     finding,
 ):

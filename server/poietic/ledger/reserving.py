@@ -10,7 +10,7 @@ from poietic_core.quantity import ZERO
 from ..catalog.models import Item, Place
 from ..catalog.queries import any_of
 from ..statements.bulk import upsert_rows
-from ..statements.prepared import Prepared, planned_once
+from ..statements.prepared import Prepared, array_of, planned_once
 from .document import Document
 from .lots import as_core
 from .models import CostObject, Reservation, StockLine
@@ -129,5 +129,5 @@ WHERE b.item_id = ANY(%s::bigint[]) GROUP BY 1
 def free_stock(items: Iterable[int], on: date) -> dict[int, Decimal]:
     """Return by item what is on hand, may be used on a day, and is not reserved."""
     with planned_once() as cursor:
-        cursor.execute(FREE, [on, "{" + ",".join(map(str, items)) + "}"])
+        cursor.execute(FREE, [on, array_of(items)])
         return {item: max(ZERO, free) for item, free in cursor.fetchall()}

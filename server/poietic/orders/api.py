@@ -1,41 +1,35 @@
-"""Queries on production orders."""
+"""Queues of orders, and an order's page."""
 
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
-import orjson
-from django.db.models import Case, F, OuterRef, Q, Subquery, When
+from django.db.models import Case, Q, When
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router, Schema
 from poietic_core.cost.model import InputKind
-from poietic_core.order.attention import Kind
 from poietic_core.order.report import backflush, next_operation
 from poietic_core.order.states import Act, OrderState, acts_in
 from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, money, round_to
 from poietic_core.structure.requirement import entering
-from poietic_core.variance.causes import Cause, Variance
-from poietic_core.variance.reasons import yield_by_reason
+from poietic_core.variance.causes import Variance
 
 from ..catalog.models import Item
-from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
-from ..commanding.reading import READ_COSTS, Cost, sees_costs
+from ..commanding.reading import Cost
 from ..engineering.api import StepOut
-from ..ledger.models import Holding, Posting, WipBalance
+from ..ledger.models import Holding, Posting
 from ..ledger.wip import CELLS
-from ..statements.prepared import Prepared, planned_once
+from ..statements.prepared import Prepared
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import DecimalText, PageSize, ShortText, Skip
-from .as_built import AsBuiltOut, as_built
-from .book import ORDER_PARTS, STOOD, OrderBook, named_by
+from .book import STOOD, OrderBook, named_by
 from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
 from .finding import begins_with
-from .models import Order, OrderInput, Shortage
+from .models import Order, OrderInput
 from .needs import need_of
-from .peek import LackOut, PeekOut, lacks, peek_at
 from .shortages import SHORT
 from .standing import due_units
 
@@ -197,80 +191,6 @@ class OrderOut(Schema):
     change: int
 
 
-class AttentionOut(Schema):
-    """A thing that needs a decision, however many orders it concerns; its weight is money × days."""
-
-    id: int
-    kind: str
-    #: at one order; or because of an item, which is made or bought
-    order: int | None
-    item: str
-    is_made: bool
-    sentence: str
-    orders: int
-    days: int
-    money: Cost
-
-
-class TodayOut(Schema):
-    """What weighs most, and how many causes there are in all."""
-
-    causes: list[AttentionOut]
-    whole: int
-
-
-class WaitingOut(Schema):
-    """An order that is short of an item."""
-
-    order: int
-    name: str
-    unit: str
-    quantity: DecimalText
-    short: DecimalText
-    due: date
-    days: int
-    money: Cost
-
-
-class CauseDetail(Schema):
-    """One cause at one operation, with its derivation."""
-
-    operation: int
-    input: str
-    code: str
-    amount: DecimalText
-    derivation: list[DerivationRow]
-
-
-class CauseOut(Schema):
-    """All of one kind of cause; unfavourable is positive."""
-
-    kind: str
-    amount: DecimalText
-    details: list[CauseDetail]
-
-
-class YieldOut(Schema):
-    """What scrap of a reason at an operation cost beyond the yield."""
-
-    operation: int
-    reason: str
-    amount: DecimalText
-
-
-class BridgeOut(Schema):
-    """From what an order was allowed to what it was charged, cause by cause."""
-
-    order: int
-    state: OrderState
-    allowed: DecimalText
-    charged: DecimalText
-    variance: DecimalText
-    wip: DecimalText
-    causes: list[CauseOut]
-    yield_by_reason: list[YieldOut]
-
-
 @router.get("/orders", response=OrderPage)
 def orders(
     request: HttpRequest, states: str = "", q: ShortText = "", skip: Skip = 0, limit: PageSize = 100
@@ -316,110 +236,6 @@ def _row(o: Order) -> OrderRow:
         fault=s.fault if s else "",
         wip=s.wip if s else ZERO,
     )
-
-
-#: what weighs most, but for some kinds; amounts as texts
-TODAY = """
-SELECT a.id, a.kind, o.number, coalesce(i.code, ''), coalesce(i.source <> 'buy', false), a.sentence,
-       a.orders, a.days, a.money::text
-FROM orders_storedattention a LEFT JOIN orders_order o ON o.id = a.order_id
-LEFT JOIN catalog_item i ON i.id = a.item_id
-WHERE a.kind <> ALL(%s) ORDER BY a.weight DESC, a.id LIMIT %s
-"""
-
-
-@router.get("/today", response=TodayOut)
-def today(request: HttpRequest, limit: PageSize = 100) -> HttpResponse:
-    """Return what needs a decision, one row for a cause, the costliest first.
-
-    Those who may not see costs are not told what costs too much or is to be closed.
-    """
-    sees = sees_costs(request.user)
-    hidden = [] if sees else [Kind.OVER_ALLOWED.value, Kind.TO_CLOSE.value]
-    names = tuple(AttentionOut.model_fields)
-    with planned_once() as cursor:
-        cursor.execute(TODAY, [hidden, limit])
-        causes = [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
-        whole = len(causes)
-        if whole == limit:
-            cursor.execute(
-                "SELECT count(*) FROM orders_storedattention WHERE kind <> ALL(%s)", [hidden]
-            )
-            whole = cursor.fetchone()[0]
-    for cause in causes if not sees else ():
-        cause["money"] = ""
-    return HttpResponse(
-        orjson.dumps({"causes": causes, "whole": whole}), content_type="application/json"
-    )
-
-
-@router.get("/today/missing/{code}", response={200: list[WaitingOut], 404: Problem})
-def waiting_for(request: HttpRequest, code: str) -> list[WaitingOut]:
-    """Return the orders that are short of an item, the earliest due first; 200 at most."""
-    rows = Shortage.objects.filter(item=item_by_code(code)).select_related(
-        "order__item", "order__standing"
-    )
-    return [
-        WaitingOut(
-            order=s.order.number,
-            name=s.order.item.name,
-            unit=s.order.item.unit,
-            quantity=s.order.quantity,
-            short=s.quantity,
-            due=s.order.due,
-            days=s.order.standing.days_late,
-            money=s.order.standing.wip,
-        )
-        for s in rows.order_by("order__due", "order__number")[:200]
-    ]
-
-
-@router.get("/items/{code}/peek", response={200: PeekOut, 404: Problem})
-def peek(request: HttpRequest, code: str) -> PeekOut:
-    """Return an item at a glance."""
-    return peek_at(item_by_code(code), timezone.localdate())
-
-
-class ActualOut(Schema):
-    """What an order's output cost per unit, against its frozen standard."""
-
-    order: int
-    finished: str
-    quantity: DecimalText
-    unit_cost: DecimalText
-    standard: DecimalText
-
-
-@router.get("/items/{code}/actuals", auth=READ_COSTS, response={200: list[ActualOut], 404: Problem})
-def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
-    """Return what the completed orders of an item cost per unit, the latest first."""
-    states = [OrderState.COMPLETED.value, OrderState.CLOSED.value]
-    rows = Order.objects.filter(item=item_by_code(code), state__in=states, received__gt=0)
-    standing = Posting.objects.filter(
-        kind=Posting.Kind.COMPLETION, cost_object=OuterRef("pk"), reverses=None, reversal=None
-    )
-    rows = rows.annotate(completed=Subquery(standing.order_by("-pk").values("happened_at")[:1]))
-    last = rows.select_related(*ORDER_PARTS).order_by(
-        F("completed").desc(nulls_last=True), "-number"
-    )
-    books = OrderBook.many(last[:12])
-    return [
-        ActualOut(
-            order=b.order.number,
-            finished=timezone.localdate(b.order.completed).isoformat(),  # type: ignore[attr-defined]
-            quantity=b.order.received,
-            unit_cost=round_to(b.variance().charged / b.order.received, UNIT_COST_STEP),
-            standard=b.order.standard.total,
-        )
-        for b in books
-        if b.order.standard
-    ]
-
-
-@router.get("/lacks", response=list[LackOut])
-def lacking(request: HttpRequest) -> list[LackOut]:
-    """Return what would stop the next order of anything."""
-    return lacks(timezone.localdate())
 
 
 @router.get("/orders/{number}", response={200: OrderOut, 404: Problem})
@@ -486,44 +302,6 @@ def _page(book: OrderBook) -> OrderOut:
         acts=acts_in(book.state),
         next_operation=next_operation(due),
         change=o.change,
-    )
-
-
-@router.get("/orders/{number}/as-built", response={200: AsBuiltOut, 404: Problem})
-def order_as_built(request: HttpRequest, number: int) -> AsBuiltOut:
-    """Return what an order took against what it was allowed, row by row, and as a draft."""
-    return as_built(OrderBook.read(number))
-
-
-@router.get("/orders/{number}/bridge", auth=READ_COSTS, response={200: BridgeOut, 404: Problem})
-def bridge(request: HttpRequest, number: int) -> BridgeOut:
-    """Return the cost bridge of an order, at any moment of its life."""
-    book = OrderBook.read(number)
-    if book.order.standard is None:
-        return BridgeOut(
-            order=number,
-            state=OrderState(book.order.state),
-            allowed=ZERO,
-            charged=ZERO,
-            variance=ZERO,
-            wip=ZERO,
-            causes=[],
-            yield_by_reason=[],
-        )
-    variance = book.variance()
-    wip = sum((b.amount for b in WipBalance.objects.filter(cost_object=book.order.pk)), ZERO)
-    return BridgeOut(
-        order=number,
-        state=OrderState(book.order.state),
-        allowed=variance.allowed(),
-        charged=variance.charged,
-        variance=variance.to_date(),
-        wip=wip,
-        causes=_causes(variance.rounded_causes()),
-        yield_by_reason=[
-            YieldOut(operation=y.operation, reason=y.reason, amount=money(y.amount))
-            for y in yield_by_reason(book.facts(book.scrap_by_reason()))
-        ],
     )
 
 
@@ -636,23 +414,4 @@ def _happened(order: Order) -> list[HappenedRow]:
             taken_back_by=p.reversal.pk if hasattr(p, "reversal") else None,
         )
         for p in rows
-    ]
-
-
-def _causes(causes: list[tuple[Cause, Decimal]]) -> list[CauseOut]:
-    """Return the causes by kind; each kind's amount is the sum of its rounded details."""
-    grouped: dict[str, list[CauseDetail]] = {}
-    for cause, amount in causes:
-        grouped.setdefault(cause.kind.value, []).append(
-            CauseDetail(
-                operation=cause.operation,
-                input=cause.input or "",
-                code=cause.code,
-                amount=amount,
-                derivation=flatten(cause.amount),
-            )
-        )
-    return [
-        CauseOut(kind=kind, amount=sum((d.amount for d in details), ZERO), details=details)
-        for kind, details in grouped.items()
     ]

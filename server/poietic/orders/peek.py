@@ -4,7 +4,6 @@ from datetime import date
 from decimal import Decimal
 
 from django.db.models import Sum
-from django.utils import timezone
 from ninja import Schema
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
@@ -96,7 +95,7 @@ def peek_at(item: Item, today: date) -> PeekOut:
         source=item.source,
         on_hand=holding.quantity,
         reserved=reserved or ZERO,
-        free=free_stock([item.pk], timezone.localdate()).get(item.pk, ZERO),
+        free=free_stock([item.pk], today).get(item.pk, ZERO),
         expected=[
             Expected(order=o.number, name=o.item.name, quantity=o.quantity - o.received, due=o.due)
             for o in making.select_related("item").order_by("due", "number")[:SHOWN]

@@ -15,7 +15,7 @@ from ..catalog.models import Item
 from ..catalog.queries import any_of
 from ..ledger.reserving import FREE
 from ..statements.bulk import upsert_rows
-from ..statements.prepared import Prepared, planned_once
+from ..statements.prepared import Prepared, array_of, planned_once
 from .models import Order, Shortage, StoredAttention
 from .standing import OPEN, RUNNING, Told
 
@@ -69,7 +69,7 @@ def keep_shortages(items: Iterable[int], day: date) -> None:
     if not listed:
         return
     with planned_once() as cursor:
-        cursor.execute(WANTED, [*[_array(listed)] * 3, day, _array(listed)])
+        cursor.execute(WANTED, [*[array_of(listed)] * 3, day, array_of(listed)])
         rows = [Wanted(*row) for row in cursor.fetchall()]
     wanted: dict[int, list[Wanted]] = {item: [] for item in listed}
     for row in rows:
@@ -87,10 +87,6 @@ def keep_shortages(items: Iterable[int], day: date) -> None:
     if gone:
         Shortage.objects.filter(pk__in=any_of(gone)).delete()
     _tell(wanted, short)
-
-
-def _array(keys: Iterable[int]) -> str:
-    return "{" + ",".join(map(str, keys)) + "}"
 
 
 def _short(rows: list[Wanted]) -> dict[int, Decimal]:

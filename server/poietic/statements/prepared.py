@@ -26,10 +26,15 @@ def planned_once() -> CursorWrapper:
 UNKNOWN, UNKNOWN_TEXT = -(2**31) + 7, "\x1fthe value"
 
 
+def array_of(numbers: Iterable[object]) -> str:
+    """Return whole numbers as the text of an array, whose type the statement says."""
+    return "{" + ",".join(map(str, numbers)) + "}"
+
+
 def lock_keys(model: type[Model], field: str, values: Iterable[int]) -> list[int]:
     """Lock the rows of some values of a whole-number field, in the order of their keys, and return these."""
     with planned_once() as cursor:
-        cursor.execute(_locking(model, field), ["{" + ",".join(map(str, values)) + "}"])
+        cursor.execute(_locking(model, field), [array_of(values)])
         return [row[0] for row in cursor.fetchall()]
 
 
@@ -65,7 +70,7 @@ class Prepared(Generic[M]):
 
     def of_any(self, values: Iterable[int]) -> list[M]:
         """Return the rows for any of several values."""
-        return self._rows(f"{{{UNKNOWN}}}", "{" + ",".join(map(str, values)) + "}", [UNKNOWN])
+        return self._rows(f"{{{UNKNOWN}}}", array_of(values), [UNKNOWN])
 
     def _rows(self, unknown: object, value: object, asked: object) -> list[M]:
         if self._made is None:

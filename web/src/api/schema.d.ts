@@ -3630,108 +3630,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/today": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Today
-         * @description Return what needs a decision, one row for a cause, the costliest first.
-         *
-         *     Those who may not see costs are not told what costs too much or is to be closed.
-         */
-        get: operations["poietic_orders_api_today"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/today/missing/{code}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Waiting For
-         * @description Return the orders that are short of an item, the earliest due first; 200 at most.
-         */
-        get: operations["poietic_orders_api_waiting_for"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/items/{code}/peek": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Peek
-         * @description Return an item at a glance.
-         */
-        get: operations["poietic_orders_api_peek"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/items/{code}/actuals": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Actuals
-         * @description Return what the completed orders of an item cost per unit, the latest first.
-         */
-        get: operations["poietic_orders_api_actuals"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lacks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Lacking
-         * @description Return what would stop the next order of anything.
-         */
-        get: operations["poietic_orders_api_lacking"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/orders/{number}": {
         parameters: {
             query?: never;
@@ -3763,7 +3661,7 @@ export interface paths {
          * Order As Built
          * @description Return what an order took against what it was allowed, row by row, and as a draft.
          */
-        get: operations["poietic_orders_api_order_as_built"];
+        get: operations["poietic_orders_bridge_api_order_as_built"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3783,7 +3681,109 @@ export interface paths {
          * Bridge
          * @description Return the cost bridge of an order, at any moment of its life.
          */
-        get: operations["poietic_orders_api_bridge"];
+        get: operations["poietic_orders_bridge_api_bridge"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/peek": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Peek
+         * @description Return an item at a glance.
+         */
+        get: operations["poietic_orders_items_api_peek"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/actuals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Actuals
+         * @description Return what the completed orders of an item cost per unit, the latest first.
+         */
+        get: operations["poietic_orders_items_api_actuals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lacks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lacking
+         * @description Return what would stop the next order of anything.
+         */
+        get: operations["poietic_orders_items_api_lacking"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Today
+         * @description Return what needs a decision, one row for a cause, the costliest first.
+         *
+         *     Those who may not see costs are not told what costs too much or is to be closed.
+         */
+        get: operations["poietic_orders_today_api_today"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/today/missing/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting For
+         * @description Return the orders that are short of an item, the earliest due first; 200 at most.
+         */
+        get: operations["poietic_orders_today_api_waiting_for"];
         put?: never;
         post?: never;
         delete?: never;
@@ -8686,190 +8686,6 @@ export interface components {
          */
         OrderState: "planned" | "released" | "started" | "completed" | "closed" | "cancelled";
         /**
-         * AttentionOut
-         * @description A thing that needs a decision, however many orders it concerns; its weight is money × days.
-         */
-        AttentionOut: {
-            /** Id */
-            id: number;
-            /** Kind */
-            kind: string;
-            /** Order */
-            order: number | null;
-            /** Item */
-            item: string;
-            /** Is Made */
-            is_made: boolean;
-            /** Sentence */
-            sentence: string;
-            /** Orders */
-            orders: number;
-            /** Days */
-            days: number;
-            /**
-             * Money
-             * Format: decimal
-             * @description empty for those who may not see costs
-             * @example 2.40
-             */
-            money: string;
-        };
-        /**
-         * TodayOut
-         * @description What weighs most, and how many causes there are in all.
-         */
-        TodayOut: {
-            /** Causes */
-            causes: components["schemas"]["AttentionOut"][];
-            /** Whole */
-            whole: number;
-        };
-        /**
-         * WaitingOut
-         * @description An order that is short of an item.
-         */
-        WaitingOut: {
-            /** Order */
-            order: number;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            quantity: string;
-            /**
-             * Short
-             * Format: decimal
-             * @example 2.40
-             */
-            short: string;
-            /**
-             * Due
-             * Format: date
-             */
-            due: string;
-            /** Days */
-            days: number;
-            /**
-             * Money
-             * Format: decimal
-             * @description empty for those who may not see costs
-             * @example 2.40
-             */
-            money: string;
-        };
-        /**
-         * Expected
-         * @description An order that brings or takes a quantity of the item.
-         */
-        Expected: {
-            /** Order */
-            order: number;
-            /** Name */
-            name: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            quantity: string;
-            /**
-             * Due
-             * Format: date
-             */
-            due: string;
-        };
-        /**
-         * PeekOut
-         * @description An item at a glance.
-         */
-        PeekOut: {
-            /** Item */
-            item: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /** Source */
-            source: string;
-            /**
-             * On Hand
-             * Format: decimal
-             * @example 2.40
-             */
-            on_hand: string;
-            /**
-             * Reserved
-             * Format: decimal
-             * @example 2.40
-             */
-            reserved: string;
-            /**
-             * Free
-             * Format: decimal
-             * @example 2.40
-             */
-            free: string;
-            /** Expected */
-            expected: components["schemas"]["Expected"][];
-            /** Wanted By */
-            wanted_by: components["schemas"]["Expected"][];
-            /** Last Price */
-            last_price: string | null;
-            /** Last Received */
-            last_received: string | null;
-            /** Standard */
-            standard: string | null;
-            /** Used In */
-            used_in: string[];
-        };
-        /**
-         * ActualOut
-         * @description What an order's output cost per unit, against its frozen standard.
-         */
-        ActualOut: {
-            /** Order */
-            order: number;
-            /** Finished */
-            finished: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            quantity: string;
-            /**
-             * Unit Cost
-             * Format: decimal
-             * @example 2.40
-             */
-            unit_cost: string;
-            /**
-             * Standard
-             * Format: decimal
-             * @example 2.40
-             */
-            standard: string;
-        };
-        /**
-         * LackOut
-         * @description Something that would stop an order, with the place to put it right.
-         */
-        LackOut: {
-            /** Place */
-            place: string;
-            /** Thing */
-            thing: string;
-            /** Why */
-            why: string;
-            /** Fix */
-            fix: string;
-        };
-        /**
          * Act
          * @description What is done to an order.
          * @enum {string}
@@ -9324,6 +9140,190 @@ export interface components {
              * @example 2.40
              */
             amount: string;
+        };
+        /**
+         * Expected
+         * @description An order that brings or takes a quantity of the item.
+         */
+        Expected: {
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+        };
+        /**
+         * PeekOut
+         * @description An item at a glance.
+         */
+        PeekOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Source */
+            source: string;
+            /**
+             * On Hand
+             * Format: decimal
+             * @example 2.40
+             */
+            on_hand: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
+            /**
+             * Free
+             * Format: decimal
+             * @example 2.40
+             */
+            free: string;
+            /** Expected */
+            expected: components["schemas"]["Expected"][];
+            /** Wanted By */
+            wanted_by: components["schemas"]["Expected"][];
+            /** Last Price */
+            last_price: string | null;
+            /** Last Received */
+            last_received: string | null;
+            /** Standard */
+            standard: string | null;
+            /** Used In */
+            used_in: string[];
+        };
+        /**
+         * ActualOut
+         * @description What an order's output cost per unit, against its frozen standard.
+         */
+        ActualOut: {
+            /** Order */
+            order: number;
+            /** Finished */
+            finished: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Unit Cost
+             * Format: decimal
+             * @example 2.40
+             */
+            unit_cost: string;
+            /**
+             * Standard
+             * Format: decimal
+             * @example 2.40
+             */
+            standard: string;
+        };
+        /**
+         * LackOut
+         * @description Something that would stop an order, with the place to put it right.
+         */
+        LackOut: {
+            /** Place */
+            place: string;
+            /** Thing */
+            thing: string;
+            /** Why */
+            why: string;
+            /** Fix */
+            fix: string;
+        };
+        /**
+         * AttentionOut
+         * @description A thing that needs a decision, however many orders it concerns; its weight is money × days.
+         */
+        AttentionOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Order */
+            order: number | null;
+            /** Item */
+            item: string;
+            /** Is Made */
+            is_made: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Orders */
+            orders: number;
+            /** Days */
+            days: number;
+            /**
+             * Money
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            money: string;
+        };
+        /**
+         * TodayOut
+         * @description What weighs most, and how many causes there are in all.
+         */
+        TodayOut: {
+            /** Causes */
+            causes: components["schemas"]["AttentionOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * WaitingOut
+         * @description An order that is short of an item.
+         */
+        WaitingOut: {
+            /** Order */
+            order: number;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Short
+             * Format: decimal
+             * @example 2.40
+             */
+            short: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Days */
+            days: number;
+            /**
+             * Money
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            money: string;
         };
         /**
          * PlannedRow
@@ -19945,141 +19945,6 @@ export interface operations {
             };
         };
     };
-    poietic_orders_api_today: {
-        parameters: {
-            query?: {
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TodayOut"];
-                };
-            };
-        };
-    };
-    poietic_orders_api_waiting_for: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WaitingOut"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    poietic_orders_api_peek: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PeekOut"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    poietic_orders_api_actuals: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActualOut"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    poietic_orders_api_lacking: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LackOut"][];
-                };
-            };
-        };
-    };
     poietic_orders_api_order: {
         parameters: {
             query?: never;
@@ -20111,7 +19976,7 @@ export interface operations {
             };
         };
     };
-    poietic_orders_api_order_as_built: {
+    poietic_orders_bridge_api_order_as_built: {
         parameters: {
             query?: never;
             header?: never;
@@ -20142,7 +20007,7 @@ export interface operations {
             };
         };
     };
-    poietic_orders_api_bridge: {
+    poietic_orders_bridge_api_bridge: {
         parameters: {
             query?: never;
             header?: never;
@@ -20160,6 +20025,141 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BridgeOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_items_api_peek: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeekOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_items_api_actuals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActualOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_items_api_lacking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LackOut"][];
+                };
+            };
+        };
+    };
+    poietic_orders_today_api_today: {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TodayOut"];
+                };
+            };
+        };
+    };
+    poietic_orders_today_api_waiting_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingOut"][];
                 };
             };
             /** @description Not Found */
