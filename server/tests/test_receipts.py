@@ -164,6 +164,7 @@ class ReceivedWithAReport(DjangoTestCase):
         told = caller.get(f"postings/{posting}")
 
         self.assertEqual(told["act_received"], [{"item": "MA-200", "quantity": "6.000000"}])
+        self.assertEqual(Decimal(told["act_received_quantity"]), 6)
         self.assertTrue(told["act_completes"])
         right = {
             "order": self.order,

@@ -2,6 +2,7 @@
 
 from django.http import HttpRequest
 from ninja import Router, Schema
+from poietic_core.quantity import ZERO
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
@@ -89,6 +90,7 @@ class PostingOut(Schema):
     taken_back_by: int | None
     #: of a report: what its act received and whether it completed the order
     act_received: list[ReceivedOut]
+    act_received_quantity: DecimalText
     act_completes: bool
     stock: list[PostingStock]
     money: list[PostingMoney]
@@ -127,6 +129,10 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
     reversal = getattr(found, "reversal", None)
     act = Posting.objects.filter(entry=found.entry_id, reverses=None, reversal=None)
     outputs = StockLine.objects.filter(posting__in=act, part=StockLine.Part.OUTPUT)
+    received = [
+        ReceivedOut(item=code, quantity=quantity)
+        for code, quantity in outputs.order_by("pk").values_list("item__code", "quantity")
+    ]
     return PostingOut(
         number=found.pk,
         kind=found.kind,
@@ -138,10 +144,8 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
         reason=found.reason,
         reverses=found.reverses_id,
         taken_back_by=reversal.pk if reversal else None,
-        act_received=[
-            ReceivedOut(item=code, quantity=quantity)
-            for code, quantity in outputs.order_by("pk").values_list("item__code", "quantity")
-        ],
+        act_received=received,
+        act_received_quantity=sum((r.quantity for r in received), ZERO),
         act_completes=act.filter(kind=Posting.Kind.COMPLETION).exists(),
         stock=[
             PostingStock(

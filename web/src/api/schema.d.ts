@@ -8522,6 +8522,12 @@ export interface components {
             taken_back_by: number | null;
             /** Act Received */
             act_received: components["schemas"]["ReceivedOut"][];
+            /**
+             * Act Received Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            act_received_quantity: string;
             /** Act Completes */
             act_completes: boolean;
             /** Stock */

@@ -95,6 +95,7 @@ describe('a correction', () => {
       { item: 'A', quantity: '0.100000' },
       { item: 'B', quantity: '0.200000' },
     ],
+    act_received_quantity: '0.300000',
     act_completes: true,
   } as unknown as Posting;
 
@@ -120,13 +121,13 @@ describe('a correction', () => {
   it('of an order whose output is not graded sorts nothing', () => {
     const received = [{ item: 'CELL', quantity: '4.000000' }];
 
-    expect(reportGiven(reportOf(order, { ...posting, act_received: received }, []))).toMatchObject({
+    expect(reportGiven(reportOf(order, { ...posting, act_received: received, act_received_quantity: '4.000000' }, []))).toMatchObject({
       report: { receive: '4', grades: [] },
     });
   });
 
   it('of a report that received nothing offers nothing', () => {
-    const entry = reportOf(graded, { ...posting, act_received: [], act_completes: false }, []);
+    const entry = reportOf(graded, { ...posting, act_received: [], act_received_quantity: '0', act_completes: false }, []);
 
     expect(reportGiven(entry)).toMatchObject({ report: { receive: '0', grades: [], complete: false } });
   });

@@ -102,7 +102,7 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
       .map((s) => ({ item: s.item, quantity: plain(s.quantity) })),
     hours: Object.fromEntries(times.filter((t) => t.kind !== SET_UP).map((t) => [t.kind, plain(t.quantity)])),
     setups: plain(times.find((t) => t.kind === SET_UP)?.quantity ?? ''),
-    receive: posting.act_received.length ? total(posting.act_received.map((r) => r.quantity)) : '',
+    receive: isZero(posting.act_received_quantity) ? '' : plain(posting.act_received_quantity),
     grades: order.grades.length ? posting.act_received.map((r) => ({ item: r.item, quantity: plain(r.quantity) })) : [],
     complete: posting.act_completes ? 'yes' : 'no',
     corrects: posting.number,
