@@ -4,13 +4,12 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from poietic_core.cost.clearing import split_amount
 from poietic_core.cost.model import Element
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ZERO
-from poietic_core.stock.layers import Taking
 
 from ..catalog.models import Item, Place, Reason
 from .models import Account, CostObject, Posting, StockLine
@@ -70,10 +69,6 @@ class Line:
     quantity: Decimal
     value: Decimal = ZERO
     worth: Decimal = ZERO
-    #: out of layers, or with quantities below zero back into them
-    takings: list[Taking] = field(default_factory=list)
-    #: the layer that it made
-    layer: Any = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -362,7 +362,6 @@ export const overheadsOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/overheads', { signal })),
   });
 
-export type SessionRow = components['schemas']['SessionOut'];
 export const sessionsOptions = () =>
   queryOptions({
     queryKey: ['sessions'],

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue } from 'react';
 import { findOptions } from '../api/queries';
 
-export type FoundKind = 'item' | 'made item' | 'bought item' | 'structure' | 'order';
+type FoundKind = 'item' | 'made item' | 'bought item' | 'structure' | 'order';
 
 /** What an entry may mean by what is typed so far: a few things of a kind, offered by the browser. */
 export function FoundList({ id, kind, typed }: { id: string; kind: FoundKind; typed: string }) {

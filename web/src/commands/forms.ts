@@ -4,16 +4,16 @@ import type { paths } from '../api/schema';
 import { values } from '../api/values';
 
 /** The inputs of all commands, by command. */
-export type Inputs = {
+type Inputs = {
   [P in keyof paths as P extends `/api/commands/${infer C}/preview` ? C : never]: paths[P] extends {
     post: { requestBody: { content: { 'application/json': { given: infer G } } } };
   }
     ? G
     : never;
 };
-export type CommandName = keyof Inputs;
+type CommandName = keyof Inputs;
 
-export type FieldKind =
+type FieldKind =
   | 'text'
   | 'number'
   | 'date'
@@ -65,7 +65,7 @@ interface FormOf<G, C> {
 }
 
 /** A form by what the panel needs of it. */
-export interface FormSpec {
+interface FormSpec {
   command?: CommandName;
   title?: string;
   act: (given: Given) => string;

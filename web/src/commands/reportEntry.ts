@@ -44,7 +44,7 @@ export const outputsOf = (order: Order, operation: number) => [
   ...inputsOf(order, operation, 'co-product'),
 ];
 
-export function inputsOf(order: Order, operation: number, kind: string): OrderInput[] {
+function inputsOf(order: Order, operation: number, kind: string): OrderInput[] {
   return order.inputs.filter((i) => i.operation === operation && i.kind === kind);
 }
 

@@ -1,6 +1,6 @@
 /** Operations as a small strip graph: what follows what, branches one above the other. */
 
-export interface GraphOperation {
+interface GraphOperation {
   number: number;
   name: string;
   /** what must come before; null: the one listed before */

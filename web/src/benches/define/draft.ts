@@ -4,7 +4,7 @@ import type { Given } from '../../commands/forms';
 import { plain, shift } from '../../lib/decimal';
 
 type Named = components['schemas'];
-export type LineKind = 'component' | Named['OutputKind'];
+type LineKind = 'component' | Named['OutputKind'];
 export type StepKind = Named['StepKind'];
 
 /** What a row is told apart by while it is edited, wherever it moves to. */
@@ -96,8 +96,8 @@ export interface DraftOperation {
   lines: DraftLine[];
 }
 
-export const hourFields = ['setup_labour_hours', 'setup_machine_hours', 'run_labour_hours', 'run_machine_hours'] as const;
-export const passingFields = ['queue_hours', 'wait_hours', 'move_hours'] as const;
+const hourFields = ['setup_labour_hours', 'setup_machine_hours', 'run_labour_hours', 'run_machine_hours'] as const;
+const passingFields = ['queue_hours', 'wait_hours', 'move_hours'] as const;
 const sizeFields = ['length', 'width', 'thickness'] as const;
 
 export function blankLine(kind: DraftLine['kind']): DraftLine {
