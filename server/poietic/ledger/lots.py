@@ -216,20 +216,14 @@ class LotBook:
     # --- coming and going
 
     def arrive(
-        self,
-        document: Document,
-        line: Line,
-        piece: Pieces,
-        balances: Mapping[tuple[int, int, str], StockBalance],
+        self, document: Document, line: Line, piece: Pieces, there: StockBalance | None
     ) -> None:
         """Make the lot of a line that comes in, where there is none; a serial comes in once."""
         if not line.lot:
             return
         key = (line.item.pk, line.lot)
-        if line.item.tracking == Tracking.SERIAL:
-            for (item, _, lot), b in balances.items():
-                if (item, lot) == key and b.quantity:
-                    raise AlreadyThere(line.item.code, line.lot, b.place.name)
+        if line.item.tracking == Tracking.SERIAL and there and there.quantity:
+            raise AlreadyThere(line.item.code, line.lot, there.place.name)
         if key not in self.lots:
             self.lots[key] = Lot(
                 item=line.item,

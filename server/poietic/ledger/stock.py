@@ -45,6 +45,8 @@ class Stock:
     balances: dict[Key, StockBalance]
     lots: LotBook
     layers: LayerBook
+    #: where each lot was put last: of a serial, where it lies
+    _lies_at: dict[tuple[int, str], StockBalance] = field(default_factory=dict)
     _moved: set[Key] = field(default_factory=set)
 
     @classmethod
@@ -72,6 +74,7 @@ class Stock:
             {(b.item_id, b.place_id, b.lot.code if b.lot else ""): b for b in balances},
             LotBook.read(tracked, balances, documents),
             LayerBook.read(layered, documents),
+            {(b.item_id, b.lot.code): b for b in balances if b.lot and b.quantity},
         )
 
     def item(self, item: Item) -> Item:
@@ -97,7 +100,7 @@ class Stock:
         for piece, share in zip(pieces, shares, strict=True):
             line = Line(move=move, item=item, lot=piece.lot, quantity=piece.quantity)
             if move.into.is_stock:
-                self.lots.arrive(document, line, piece, self.balances)
+                self.lots.arrive(document, line, piece, self._lies_at.get((item.pk, line.lot)))
                 self._bring_in(document, line, share)
             else:
                 self.lots.leave(document, line)
@@ -154,6 +157,8 @@ class Stock:
             )
         balance.quantity = before + quantity
         self._moved.add(key)
+        if quantity > 0:
+            self._lies_at[item.pk, line.lot] = balance
         holding.quantity = movement.after.quantity
         holding.value = movement.after.value
         holding.change = self.context.change
