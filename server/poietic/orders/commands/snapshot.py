@@ -1,5 +1,6 @@
 """What an order takes over at its release: operations, inputs and grades, as they stand that day."""
 
+from collections.abc import Iterable
 from datetime import date
 from fractions import Fraction
 
@@ -33,8 +34,9 @@ from ..needs import need_of
 def operations_of(order: Order, structure: Structure) -> list[OrderOperation]:
     """Return the operations of an order, with the units that enter each for its quantity."""
     enter = entering(structure.operations, order.quantity)
-    centers = {w.code: w for w in WorkCenter.objects.all()}
-    grades = {g.code: g for g in LabourGrade.objects.all()}
+    centers = _centers(o.work_center for o in structure.operations)
+    named = {o.labour_grade for o in structure.operations if o.labour_grade}
+    grades = {g.code: g for g in LabourGrade.objects.filter(code__in=named)}
     return [
         OrderOperation(
             order=order,
@@ -100,7 +102,7 @@ def inputs_of(
     codes = {i.code for i in both if i.kind in ITEM_KINDS}
     suppliers = {p.code: p for p in Partner.objects.filter(code__in={i.code for i in both})}
     items = items_by_code(codes)
-    centers = {w.code: w for w in WorkCenter.objects.all()}
+    centers = _centers(i.code for i in both if i.kind in TIME_ELEMENT)
     enter = entering(structure.operations, order.quantity)
     yields = {o.number: o.yield_share for o in structure.operations}
     lines: dict[InputKey, ComponentLine | OutputLine] = {
@@ -148,6 +150,10 @@ def inputs_of(
         row.need = need_of(row, enter, yields).value
         rows.append(row)
     return rows
+
+
+def _centers(codes: Iterable[str]) -> dict[str, WorkCenter]:
+    return {w.code: w for w in WorkCenter.objects.filter(code__in=set(codes))}
 
 
 def kept_step(step: InstructionStep) -> dict[str, str]:
