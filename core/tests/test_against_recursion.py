@@ -14,10 +14,11 @@ from math import ceil
 from django.test import SimpleTestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
-from poietic_core.cost.model import Basis, Element
+from poietic_core.cost.model import Element
 from poietic_core.cost.rates import Rate, Rates, ShopRates
 from poietic_core.cost.rollup import ItemFacts, roll_up
 from poietic_core.order.need import need_of_item
+from poietic_core.structure.basis import Basis, spread
 from poietic_core.structure.model import (
     ComponentLine,
     Operation,
@@ -184,13 +185,8 @@ class Random(SimpleTestCase):
         enter = entering(put_in.operations, D(good))
         taken: dict[str, list[tuple[Fraction, Decimal]]] = {}
         for c in put_in.components:
-            basis = Basis.ORDER if c.per is Per.ORDER else Basis.ENTERING
-            need = need_of_item(
-                quantity_per_unit(c, put_in.batch_quantity),
-                basis,
-                entering=enter.get(c.operation),
-                step=D(1),
-            )
+            over = spread(Basis.of(c.per), enter.get(c.operation), operation=c.operation)
+            need = need_of_item(quantity_per_unit(c, put_in.batch_quantity), over, step=D(1))
             taken.setdefault(c.item, []).append((F(need.value), D(1)))
 
         for item, exact in made.taken.items():

@@ -7,8 +7,8 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
-from poietic_core.cost.model import Basis
 from poietic_core.order.need import need_of_item
+from poietic_core.structure.basis import Basis, spread
 from poietic_core.structure.explode import (
     CycleFound,
     Graph,
@@ -111,10 +111,10 @@ class Requirements(SimpleTestCase):
         self, line: ComponentLine | OutputLine, structure: Structure, good: int, step: str
     ) -> str:
         """Return the rounded need of a line."""
+        enter = entering(structure.operations, Decimal(good))[line.operation]
         need = need_of_item(
             quantity_per_unit(line, structure.batch_quantity),
-            Basis.ORDER if line.per is Per.ORDER else Basis.ENTERING,
-            entering=entering(structure.operations, Decimal(good))[line.operation],
+            spread(Basis.of(line.per), enter, operation=line.operation),
             step=Decimal(step),
         )
         return f"{need.value.normalize():f}"

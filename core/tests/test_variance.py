@@ -7,8 +7,9 @@ from typing import Any
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
-from poietic_core.cost.model import OUTPUT_KINDS, OVERHEAD_KINDS, Basis, InputKind
+from poietic_core.cost.model import OUTPUT_KINDS, OVERHEAD_KINDS, InputKind
 from poietic_core.quantity import money
+from poietic_core.structure.basis import Basis
 from poietic_core.structure.flow import Step
 from poietic_core.variance.causes import CauseKind
 from poietic_core.variance.facts import InputFacts, OperationFacts, OrderFacts, StandIn

@@ -4,6 +4,8 @@ import csv
 import io
 import json
 import zipfile
+from datetime import timedelta
+from decimal import Decimal
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -100,6 +102,28 @@ class Exchange(TestCase):
         states = Revision.objects.filter(item__code="TOP").values_list("letter", "state")
         self.assertEqual(dict(states), {"A": "retired", "B": "approved"})
         self.assertEqual(differences(), [])
+
+    def test_a_rate_is_compared_with_the_one_in_force_not_with_the_first(self) -> None:
+        caller = Caller(make_person())
+        caller.must("define-work-center", {"code": "BENCH", "name": "Bench", "machine_rate": "0", "labour_rate": "30"})  # fmt: skip
+        today = timezone.localdate()
+        for day, rate in ((today - timedelta(days=5), "33"), (today + timedelta(days=5), "36")):
+            given = {"work_center": "BENCH", "labour_rate": rate, "layers": []}
+            caller.must("set-rates", given | {"effective_from": day.isoformat()})
+
+        def brought(rate: str) -> list[tuple[str | None, str]]:
+            table = WORK_CENTERS.replace("30", rate)
+            upload = self.bring(caller, "rates.zip", zipped(work_centers=table))
+            if not self.statuses(upload).get("same"):
+                caller.must("import-tables", {"upload": upload["upload"]})
+            (center,) = caller.get("work-centers")
+            self.assertEqual(Decimal(center["labour_rate"]), Decimal(rate))
+            return [(r["effective_from"], r["labour_rate"][:2]) for r in center["rates"]]
+
+        # what is in force is the same: nothing to bring; the first rate is another one than today's
+        self.assertEqual(len(brought("33")), 3)
+        days = [d for d, _ in brought("30")]
+        self.assertEqual(days, [str(today + timedelta(days=5)), str(today), str(today - timedelta(days=5)), None])  # fmt: skip
 
     def test_every_fault_of_a_file_is_named_with_its_line_and_nothing_is_taken(self) -> None:
         caller = Caller(make_person())

@@ -21,7 +21,7 @@ from .arrays import (
     Rows,
 )
 from .model import Base
-from .overhead import BASES_OF
+from .overhead import COSTS, bases_of
 
 
 @dataclass
@@ -148,10 +148,9 @@ def _quantities(costs: ArraySet) -> Floats:
     for n, base in enumerate(BASES):
         counted = (spot >= 0) & _counted(costs, base)
         amount = rows["quantity"][counted]
-        if base is Base.LABOUR_COST:
-            amount = amount * rows["price"][counted]
-        elif base is Base.MATERIAL_COST:
-            amount = amount * costs.bought[rows["code"][counted]]
+        if base in COSTS:
+            is_component, codes = rows["kind"][counted] == COMPONENT, rows["code"][counted]
+            amount = amount * np.where(is_component, costs.bought[codes], rows["price"][counted])
         sums = np.bincount(spot[counted], amount, spots.size)
         mine = rows["base"][overhead] == n
         quantities[overhead[mine]] = sums[which[mine]]
@@ -161,7 +160,6 @@ def _quantities(costs: ArraySet) -> Floats:
 def _counted(costs: ArraySet, base: Base) -> Bools:
     """Return which inputs make up a base."""
     rows = costs.inputs
-    if base is Base.MATERIAL_COST:
-        is_bought = ~np.isnan(costs.bought[rows["code"]])
-        return np.asarray((rows["kind"] == COMPONENT) & is_bought)
-    return np.isin(rows["kind"], [KIND[k] for k, bases in BASES_OF.items() if base in bases])
+    counted = np.isin(rows["kind"], [n for kind, n in KIND.items() if base in bases_of(kind)])
+    is_made = (rows["kind"] == COMPONENT) & np.isnan(costs.bought[rows["code"]])
+    return np.asarray(counted & ~is_made)

@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from ..plain import made_by_the_million
 from ..quantity import ZERO
+from ..structure.basis import Basis
 
 
 class Element(StrEnum):
@@ -58,14 +59,6 @@ OUTPUT_KINDS = (InputKind.BY_PRODUCT, InputKind.CO_PRODUCT)
 #: What is told apart by an item; time and a supplier's work are not.
 ITEM_KINDS = (InputKind.COMPONENT, *OUTPUT_KINDS)
 CODED_KINDS = (*ITEM_KINDS, *OVERHEAD_KINDS)
-
-
-class Basis(StrEnum):
-    """What the quantity of an input is stated for."""
-
-    ENTERING = "unit entering"
-    GOOD = "good unit"
-    ORDER = "order"
 
 
 class Base(StrEnum):

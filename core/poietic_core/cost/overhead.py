@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
@@ -51,8 +51,8 @@ def budget_rate(budget: Decimal, capacity: Decimal, base: Base) -> Derivation:
     )
 
 
-#: the bases that a kind of time is part of; a base counts what is per order apart
-BASES_OF = {
+#: the bases that a kind of time is part of
+_BASES_OF_TIME: Mapping[InputKind, tuple[Base, ...]] = {
     InputKind.SETUP_LABOUR: (Base.LABOUR_HOURS, Base.LABOUR_COST),
     InputKind.RUN_LABOUR: (Base.LABOUR_HOURS, Base.LABOUR_COST),
     InputKind.SETUP_MACHINE: (Base.MACHINE_HOURS,),
@@ -60,6 +60,40 @@ BASES_OF = {
 }
 #: bases that are money, not hours
 COSTS = (Base.LABOUR_COST, Base.MATERIAL_COST)
+
+
+def bases_of(kind: InputKind, *, is_made: bool = False) -> tuple[Base, ...]:
+    """Return the bases that an input is part of; a base counts what is per order apart.
+
+    Parameters
+    ----------
+    kind : of the input
+    is_made : of a component: bought material is a base of this level, made material of its own
+
+    Source
+    ------
+    Cost allocation bases: Horngren, Datar & Rajan, Cost Accounting, ch. 4.
+    """
+    if kind is InputKind.COMPONENT:
+        return () if is_made else (Base.MATERIAL_COST,)
+    return _BASES_OF_TIME.get(kind, ())
+
+
+def amount_of(base: Base, quantity: Decimal, cost: Decimal) -> Decimal:
+    """Return what an input is of a base.
+
+    Parameters
+    ----------
+    quantity : of the input [h, or unit of the item]
+    cost : of that quantity [money]
+
+    Source
+    ------
+    As of `bases_of`.
+    """
+    return cost if base in COSTS else quantity
+
+
 #: how much of each base there is, per order and per unit entering apart
 Bases = dict[tuple[Base, bool], Decimal]
 
@@ -74,14 +108,9 @@ def base_quantities(operation: int, inputs: Iterable[CostInput]) -> Bases:
     for i in inputs:
         if i.operation != operation:
             continue
-        bases: tuple[Base, ...]
-        if i.kind is InputKind.COMPONENT:
-            bases = () if i.is_made else (Base.MATERIAL_COST,)
-        else:
-            bases = BASES_OF.get(i.kind, ())
-        for base in bases:
-            amount = i.quantity * i.price if base in COSTS else i.quantity
+        for base in bases_of(i.kind, is_made=i.is_made):
             key = (base, i.is_per_order)
+            amount = amount_of(base, i.quantity, i.quantity * i.price)
             found[key] = found.get(key, ZERO) + amount
     return found
 

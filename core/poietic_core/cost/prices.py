@@ -9,6 +9,7 @@ from decimal import Decimal
 from enum import StrEnum
 
 from ..derivation import Derivation, given, product
+from ..effectivity import counts_on
 from ..quantity import ZERO, exact
 from ..units import MeasureIncomplete
 
@@ -26,7 +27,7 @@ class SupplierPrice:
 
     def is_effective(self, day: date) -> bool:
         """Tell whether the price counts on a day."""
-        return (self.effective_from or day) <= day <= (self.effective_until or day)
+        return counts_on(day, self.effective_from, self.effective_until)
 
 
 def price_for(

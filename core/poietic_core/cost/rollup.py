@@ -332,7 +332,7 @@ def _made_with(structure: Structure) -> list[str]:
 def _with_shares(structure: Structure, basis: CostedStructure) -> CostedStructure:
     """Return a basis whose co-products bear their shares of the joint cost."""
     split_off = next(o.operation for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT)
-    made = entering_for_one(basis.operations)[split_off].value
+    made = entering_for_one(basis.operations)[split_off]
     shares = co_product_shares(structure, made, basis.standard_lot)
     inputs = [
         replace(i, share=shares[i.code]) if i.kind is InputKind.CO_PRODUCT else i

@@ -6,10 +6,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from decimal import Decimal
 
-from ..derivation import Derivation, given, negative, product, quotient, rounded, total
+from ..derivation import Derivation, given, negative, product, rounded, total
 from ..quantity import ONE, UNIT_COST_STEP, ZERO, exact, round_parts, round_to
+from ..structure.basis import Basis, Spread, spread, taken_in
 from ..structure.flow import Network
-from ..structure.model import OutputKind, Per, Structure
+from ..structure.model import OutputKind, Structure
 from ..structure.requirement import entering_for_one, per_unit
 from .joint import JointOutput, joint_shares
 from .model import (
@@ -47,28 +48,20 @@ def quantity_per_good_unit(
     The handbook's rule for requirements: what enters divided by the yields that follow
     (common practice).
     """
-    per = "order" if i.is_per_order else "unit"
-    quantity = given(f"{i.code} per {per}", i.quantity, unit=i.unit)
-    factors, lot = _spread(costed, i, enter)
-    if lot:
-        return quotient("per good unit", quantity, lot, unit=i.unit)
-    return product("per good unit", (quantity, *factors), unit=i.unit) if factors else quantity
+    quantity = given(f"{i.code} per {i.basis()}", i.quantity, unit=i.unit)
+    return taken_in("per good unit", quantity, _spread(costed, i, enter))
 
 
-def _spread(
-    costed: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]
-) -> tuple[list[Derivation], Derivation | None]:
+def _spread(costed: CostedStructure, i: CostInput, enter: Mapping[int, Derivation]) -> Spread:
     """Return what the quantity of an input is times, or else what it is divided by, per good unit."""
-    if i.is_per_order:
-        return [], given("standard lot", costed.standard_lot)
-    factors = []
-    entered = enter.get(i.operation)  # None: of a phantom without operations
-    if entered and entered.value != ONE:
-        factors.append(entered)
-    if i.is_per_good:
-        share = next(o.yield_share for o in costed.operations if o.number == i.operation)
-        factors.append(given(f"yield of operation {i.operation}", share))
-    return factors, None
+    shares = (o.yield_share for o in costed.operations if o.number == i.operation)
+    return spread(
+        i.basis(),
+        enter.get(i.operation),  # None: of a phantom without operations
+        operation=i.operation,
+        yield_share=next(shares, ONE) if i.is_per_good else ONE,
+        lot=costed.standard_lot,
+    )
 
 
 @exact
@@ -160,7 +153,7 @@ def _levels(
 def _taken(costed: CostedStructure) -> list[tuple[CostInput, Decimal]]:
     """Return each input with the value of its quantity per good unit, below zero where it is credited."""
     enter = entering_for_one(costed.operations)
-    spreads: dict[tuple[int, bool, bool], tuple[list[Derivation], Derivation | None]] = {}
+    spreads: dict[tuple[int, bool, bool], Spread] = {}
     found = []
     for i in costed.inputs:
         key = (i.operation, i.is_per_order, i.is_per_good)
@@ -203,7 +196,7 @@ def _rounded_cost(
 
 @exact
 def co_product_shares(
-    structure: Structure, made: Decimal, standard_lot: Decimal
+    structure: Structure, made: Derivation, standard_lot: Decimal
 ) -> Mapping[str, Decimal]:
     """Return the share of the joint cost that each co-product bears.
 
@@ -223,11 +216,12 @@ def co_product_shares(
     """
     lines = [o for o in structure.outputs if o.kind is OutputKind.CO_PRODUCT]
     split_off = lines[0].operation
-    good = made * Network(structure.operations).yields[split_off]
+    good = made.value * Network(structure.operations).yields[split_off]
     outputs = [JointOutput(item=structure.item, quantity=good, weight=structure.main_weight)]
     for line in lines:
-        each = per_unit(line, structure.batch_quantity)
-        quantity = each * made if line.per is Per.UNIT else each / standard_lot
+        each = given("each", per_unit(line, structure.batch_quantity))
+        over = spread(Basis.of(line.per), made, operation=split_off, lot=standard_lot)
+        quantity = taken_in("leaving", each, over).value
         outputs.append(JointOutput(item=line.item, quantity=quantity, weight=line.weight))
     return joint_shares(structure.item, structure.share_rule, outputs)
 

@@ -4,26 +4,18 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from ..cost.model import Basis
-from ..derivation import Derivation, given, product, rounded, rounded_up
-from ..quantity import HOUR_STEP, ONE, ZERO, round_up
+from ..derivation import Derivation, rounded, rounded_up
+from ..quantity import HOUR_STEP, ZERO, round_up
+from ..structure.basis import Spread, taken_in
 
 
-def need_of_item(
-    allowed: Derivation,
-    basis: Basis,
-    *,
-    entering: Derivation | None = None,
-    yield_share: Decimal = ONE,
-    step: Decimal,
-) -> Derivation:
+def need_of_item(allowed: Derivation, over: Spread, *, step: Decimal) -> Derivation:
     """Return what an order needs of a component or an output, rounded up once to the item's step.
 
     Parameters
     ----------
-    allowed : by the order's structure, for what `basis` says [unit]
-    entering : units entering its operation for the order quantity; None: it is none of the order's
-    yield_share : of the operation
+    allowed : by the order's structure, for what its basis says [unit]
+    over : how often that is for the order quantity: the answer of `spread` without a lot
     step : of the item [unit]
 
     Source
@@ -31,16 +23,10 @@ def need_of_item(
     Gross requirement with allowance and yield, rounded up once: common practice (APICS
     dictionary, "scrap factor", "yield"; from memory).
     """
-    return rounded_up("need of the order", _unrounded(allowed, basis, entering, yield_share), step)
+    return rounded_up("need of the order", taken_in("need, unrounded", allowed, over), step)
 
 
-def need_of_work(
-    allowed: Derivation,
-    basis: Basis,
-    *,
-    entering: Derivation | None = None,
-    yield_share: Decimal = ONE,
-) -> Derivation:
+def need_of_work(allowed: Derivation, over: Spread) -> Derivation:
     """Return what an order needs of time, a supplier's work or overhead, to the nearest 0.0001.
 
     Parameters as of `need_of_item`.
@@ -49,9 +35,7 @@ def need_of_work(
     ------
     As of `need_of_item`; hours are not whole pieces, so they are rounded to the nearest.
     """
-    return rounded(
-        "need of the order", _unrounded(allowed, basis, entering, yield_share), HOUR_STEP
-    )
+    return rounded("need of the order", taken_in("need, unrounded", allowed, over), HOUR_STEP)
 
 
 def still_needed(need: Decimal, covered: Decimal, step: Decimal) -> Decimal:
@@ -70,14 +54,3 @@ def still_needed(need: Decimal, covered: Decimal, step: Decimal) -> Decimal:
     Decimal('4')
     """
     return round_up(max(ZERO, need - covered), step)
-
-
-def _unrounded(
-    allowed: Derivation, basis: Basis, entering: Derivation | None, yield_share: Decimal
-) -> Derivation:
-    if entering is None or basis is Basis.ORDER:
-        return allowed
-    factors = [allowed, entering]
-    if basis is Basis.GOOD:
-        factors.append(given("yield of the operation", yield_share))
-    return product("need, unrounded", factors, unit=allowed.unit)

@@ -9,6 +9,7 @@ from decimal import Decimal
 from enum import StrEnum
 from fractions import Fraction
 
+from ..effectivity import counts_on
 from ..plain import made_by_the_million
 from ..quantity import ONE, ZERO, decimal_of
 from ..units import Measure
@@ -190,7 +191,7 @@ class ComponentLine:
 
     def is_effective(self, day: date) -> bool:
         """Tell whether the line counts on a day."""
-        return (self.effective_from or day) <= day <= (self.effective_until or day)
+        return counts_on(day, self.effective_from, self.effective_until)
 
 
 class OutputKind(StrEnum):

@@ -11,11 +11,10 @@ from typing import ClassVar, TypeVar
 from ..derivation import Derivation, fraction_of
 from ..errors import DomainError, OutOfRange
 from ..quantity import ONE, ZERO, decimal_of, exact
-from ..units import measured_piece
 from .flow import Network
 from .lines import codes_of
 from .model import Alternate, ComponentLine, Multiple, Operation, OutputLine, Per, Structure
-from .requirement import batch_of, entering_for_one
+from .requirement import batch_of, entering_for_one, quantity_per_unit
 
 L = TypeVar("L", ComponentLine, OutputLine)
 #: a phantom line is told from the others of its structure by operation and item
@@ -124,11 +123,9 @@ def inline(structure: Structure, phantoms: Mapping[str, Structure]) -> Inlined:
     )
 
 
-def _need(line: ComponentLine, batch_quantity: Decimal) -> Fraction:
+def _need(line: ComponentLine | OutputLine, batch_quantity: Decimal) -> Fraction:
     """Return the stock units of a line for one unit entering its operation, or for one order."""
-    measure = measured_piece(line.measure, line.item).value if line.measure else ONE
-    whole = Fraction(line.quantity) * Fraction(measure) * Fraction(line.unit_factor)
-    return whole * Fraction(ONE + line.allowance) / Fraction(batch_of(line, batch_quantity))
+    return fraction_of(quantity_per_unit(line, batch_quantity))
 
 
 def _entered(entered: Mapping[int, Derivation], operation: int, line: ComponentLine) -> Fraction:
@@ -260,10 +257,7 @@ def _merged_outputs(structure: Structure, outputs: Iterable[OutputLine]) -> tupl
         if (before.per, before.credit_price, before.weight) != (o.per, o.credit_price, o.weight):
             words = "per unit and per order, at two credit prices or with two weights"
             raise PhantomClash(structure.item, o.item, o.operation, words)
-        whole = sum(
-            Fraction(x.quantity) / Fraction(batch_of(x, structure.batch_quantity))
-            for x in (before, o)
-        )
-        number, of = _as_quotient(Fraction(whole))
+        whole = _need(before, structure.batch_quantity) + _need(o, structure.batch_quantity)
+        number, of = _as_quotient(whole)
         found[key] = replace(before, quantity=number, batch=of)
     return tuple(found.values())

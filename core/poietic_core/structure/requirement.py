@@ -10,6 +10,7 @@ from functools import lru_cache
 from ..derivation import Derivation, given, product, quotient, ratio
 from ..quantity import ONE, exact
 from ..units import measured_piece
+from .basis import Basis, spread, taken_in
 from .flow import FlowStep, Network, Step
 from .model import ComponentLine, OutputLine, Per, Structure
 
@@ -162,9 +163,7 @@ def need_per_good_unit(
     Common practice: allowance and yield multiply.
     """
     each = quantity_per_unit(line, structure.batch_quantity, unit)
-    if line.per is Per.ORDER:
-        lot = given("standard lot", standard_lot)
-        return quotient(f"{line.item} per good unit", each, lot, unit=unit)
-    if line.operation not in enter:  # of a phantom without operations: one enters for each good
-        return each
-    return product(f"{line.item} per good unit", (each, enter[line.operation]), unit=unit)
+    over = spread(
+        Basis.of(line.per), enter.get(line.operation), operation=line.operation, lot=standard_lot
+    )
+    return taken_in(f"{line.item} per good unit", each, over)

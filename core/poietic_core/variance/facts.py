@@ -6,8 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
-from ..cost.model import OUTPUT_KINDS, SETUP_KINDS, Basis, InputKind
+from ..cost.model import OUTPUT_KINDS, SETUP_KINDS, InputKind
 from ..quantity import ONE, ZERO
+from ..structure.basis import Basis
 from ..structure.flow import FlowStep
 
 #: what setting up takes, and the overhead that follows from it

@@ -6,9 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
-from ..cost.model import OUTPUT_KINDS, Basis, InputKind
+from ..cost.model import OUTPUT_KINDS, InputKind
 from ..derivation import Derivation, difference, given, larger, negative, product, quotient, total
 from ..quantity import ONE, ZERO
+from ..structure.basis import Basis
 from .causes import Cause, CauseKind, named_cause
 from .facts import MADE_ONCE, InputFacts, OperationFacts, OrderFacts, StandIn
 from .units import Flow

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
-from ..cost.model import Basis, InputKind
+from ..cost.model import InputKind
 from ..quantity import ONE, ZERO, exact
+from ..structure.basis import Basis
 from ..structure.flow import Network
 from .facts import OrderFacts, sign_of
 

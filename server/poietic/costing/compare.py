@@ -17,7 +17,7 @@ from poietic_core.structure.requirement import entering_for_one
 
 from ..catalog.models import Item
 from ..engineering.models import Revision
-from ..engineering.queries import shop_rates
+from ..engineering.rates import shop_rates
 from ..engineering.structures import structures_of
 from ..web_api.fields import DecimalText
 from .queries import standards_in_force

@@ -19,8 +19,8 @@ from ..engineering.queries import (
     made_with,
     phantoms_on,
     reached_from,
-    shop_rates,
 )
+from ..engineering.rates import shop_rates
 from ..engineering.structures import Faults, structures_on
 from ..web_api.errors import NotFound
 from .models import CostSet, Standard

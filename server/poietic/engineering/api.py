@@ -12,6 +12,7 @@ from poietic_core.calendar.model import Calendar
 from poietic_core.cost.model import Base
 from poietic_core.cost.overhead import budget_rate
 from poietic_core.cost.rates import layered, rate_of
+from poietic_core.effectivity import counts_on, latest_begun
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import (
     IssueRule,
@@ -31,7 +32,8 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import DecimalText
 from .icalendar_files import NotICalendar, as_icalendar, read_holidays
 from .models import LabourGrade, OverheadBudget, Revision, WorkCalendar, WorkCenter, WorkCenterRate
-from .queries import as_calendar, layers_of, overhead_rate, revision_by_letter
+from .queries import as_calendar, revision_by_letter
+from .rates import layers_of, overhead_rate
 from .where_used import where_used
 
 router = Router(tags=["engineering"])
@@ -268,7 +270,7 @@ def work_centers(request: HttpRequest) -> list[WorkCenterOut]:
 
 def _rates(rows: list[WorkCenterRate], today: date) -> list[RatesOut]:
     """Return the rates of a work center, the latest first, with the one in force told."""
-    counting = [r for r in rows if r.effective_from is None or r.effective_from <= today]
+    now = latest_begun(rows, today)
     found = []
     for row in reversed(rows):
         layers = layers_of(row)
@@ -276,7 +278,7 @@ def _rates(rows: list[WorkCenterRate], today: date) -> list[RatesOut]:
         found.append(
             RatesOut(
                 effective_from=row.effective_from,
-                is_in_force=bool(counting) and row is counting[-1],
+                is_in_force=row is now,
                 machine_rate=rate_of(layers).per_hour,
                 labour_rate=row.labour_rate,
                 layers=[
@@ -302,12 +304,12 @@ def labour_grades(request: HttpRequest) -> list[LabourGradeOut]:
     found = []
     for g in LabourGrade.objects.prefetch_related("rates"):
         rows = list(g.rates.all())
-        counting = [r for r in rows if r.effective_from is None or r.effective_from <= today]
+        now = latest_begun(rows, today)
         found.append(
             LabourGradeOut(
                 code=g.code,
                 name=g.name,
-                rate=counting[-1].rate if counting else ZERO,
+                rate=now.rate if now else ZERO,
                 rates=[
                     GradeRateOut(effective_from=r.effective_from, rate=r.rate)
                     for r in reversed(rows)
@@ -333,7 +335,7 @@ def overheads(request: HttpRequest) -> list[OverheadOut]:
             budget=o.budget,
             capacity=o.capacity,
             capacity_basis=o.capacity_basis,
-            is_in_force=o.effective_from <= today <= o.effective_until,
+            is_in_force=counts_on(today, o.effective_from, o.effective_until),
             rate=overhead_rate(o).rate,
             derivation=flatten(budget_rate(o.budget, o.capacity, Base(o.base))),
         )

@@ -12,7 +12,8 @@ from poietic_core.structure.rules import problems_of
 
 from ..catalog.models import Item
 from .models import Revision, WorkCenter
-from .queries import phantoms_on, shop_rates
+from .queries import phantoms_on
+from .rates import shop_rates
 from .structures import structure_of, structures_of
 from .where_used import users_above
 

@@ -1,8 +1,6 @@
 """Rows of structures and work centers as the core's objects."""
 
-from collections.abc import Iterable
 from datetime import UTC, date
-from decimal import Decimal
 from zoneinfo import ZoneInfo
 
 from django.db.models import Q, QuerySet
@@ -10,10 +8,6 @@ from django.utils import timezone
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import WorkCenterTime
 from poietic_core.calendar.working_time import WorkingTime
-from poietic_core.cost.model import Base, Element
-from poietic_core.cost.overhead import OverheadRate, budget_rate
-from poietic_core.cost.rates import RateLayer, Rates, ShopRates, rate_of
-from poietic_core.quantity import UNIT_COST_STEP, round_to
 from poietic_core.structure.model import (
     OutputKind,
     Structure,
@@ -22,17 +16,10 @@ from poietic_core.structure.phantom import Inlined, inline
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
-from ..statements.prepared import Prepared, planned_once
+from ..statements.prepared import planned_once
 from ..web_api.errors import NotFound
 from ..web_api.kept import Kept
-from .models import (
-    GradeRate,
-    OverheadBudget,
-    Revision,
-    WorkCalendar,
-    WorkCenter,
-    WorkCenterRate,
-)
+from .models import Revision, WorkCalendar, WorkCenter
 from .structures import Faults, structure_of, structures_of, structures_on
 
 
@@ -108,80 +95,6 @@ def phantoms_on(day: date, faults: Faults | None = None) -> dict[str, Structure]
 def inlined(revision: Revision, day: date) -> Inlined:
     """Return a revision as orders of a day make it: its lines of that day, phantoms put in."""
     return inline(structure_of(revision).on(day), phantoms_on(day))
-
-
-def shop_rates(day: date) -> ShopRates:
-    """Return the rates of all work centers and labour grades in force on a day."""
-    counting = Q(effective_from=None) | Q(effective_from__lte=day)
-    centers = WorkCenterRate.objects.filter(counting).select_related("work_center")
-    grades = GradeRate.objects.filter(counting).select_related("grade")
-    begun = OverheadBudget.objects.filter(effective_from__lte=day).select_related("work_center")
-    budgets = list(begun.order_by("effective_until"))
-    charged = [b for b in budgets if b.effective_until >= day]
-    ended = {
-        b.code: (b.work_center.code if b.work_center else "", b.effective_until) for b in budgets
-    }
-    for budget in charged:
-        del ended[budget.code]
-    return ShopRates(
-        # in the order of their days: a later rate takes the place of an earlier one
-        {
-            r.work_center.code: Rates(labour=r.labour_rate, machine=rate_of(layers_of(r)))
-            for r in centers
-        },
-        {r.grade.code: r.rate for r in grades},
-        [overhead_rate(b) for b in sorted(charged, key=lambda b: b.code)],
-        ended,
-    )
-
-
-CENTER_RATES = Prepared(
-    lambda keys: WorkCenterRate.objects.filter(work_center__in=any_of(keys)).select_related(
-        "work_center"
-    )
-)
-GRADE_RATES = Prepared(
-    lambda keys: GradeRate.objects.filter(grade__in=any_of(keys)).select_related("grade")
-)
-
-
-def hourly_rates(day: date, centers: Iterable[int], grades: Iterable[int]) -> ShopRates:
-    """Return the rates of some work centers and labour grades in force on a day."""
-    begun = [r for r in CENTER_RATES.of_any(centers) if r.effective_from is None or r.effective_from <= day]  # fmt: skip
-    wages = [r for r in GRADE_RATES.of_any(grades) if r.effective_from is None or r.effective_from <= day]  # fmt: skip
-    return ShopRates(
-        {
-            r.work_center.code: Rates(labour=r.labour_rate, machine=rate_of(layers_of(r)))
-            for r in begun
-        },
-        {r.grade.code: r.rate for r in wages},
-    )
-
-
-def overhead_rate(row: OverheadBudget) -> OverheadRate:
-    """Return the rate that a budget gives."""
-    base = Base(row.base)
-    return OverheadRate(
-        code=row.code,
-        element=Element(row.element),
-        base=base,
-        rate=round_to(budget_rate(row.budget, row.capacity, base).value, UNIT_COST_STEP),
-        work_center=row.work_center.code if row.work_center else "",
-    )
-
-
-def layers_of(row: WorkCenterRate) -> list[RateLayer]:
-    """Return the layers of a machine hour."""
-    return [
-        RateLayer(
-            name=layer["name"],
-            element=Element(layer["element"]),
-            amount=Decimal(layer.get("amount") or 0),
-            percent=Decimal(layer.get("percent") or 0),
-            of=layer.get("of") or "",
-        )
-        for layer in row.layers
-    ]
 
 
 #: what a work center without a calendar goes by

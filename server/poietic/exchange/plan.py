@@ -33,7 +33,8 @@ from ..catalog.commands.prices import ListPriceGiven, PriceGiven, faults_of_pric
 from ..catalog.models import Item, ItemUnit
 from ..engineering.commands.work_centers import LayerGiven, faults_of_layers, kept_layers
 from ..engineering.models import OPEN_STATES, ComponentRow, Revision, WorkCenterRate
-from ..engineering.queries import layers_of, phantoms_on, shop_rates, standing
+from ..engineering.queries import phantoms_on, standing
+from ..engineering.rates import layers_of, shop_rates
 from ..engineering.structures import step_of
 from .reading import Content
 from .tables import BY_NAME, Fault, Row

@@ -7,6 +7,7 @@ from django.db import connection
 from django.db.models import Model, QuerySet
 from django.utils import timezone
 from poietic_core.cost.rates import rate_of
+from poietic_core.effectivity import latest_begun
 
 from ..catalog.commands.places import give_places
 from ..catalog.models import Item, ItemUnit, ListPrice, Partner, PriceRow
@@ -28,7 +29,8 @@ from ..engineering.models import (
     WorkCenter,
     WorkCenterRate,
 )
-from ..engineering.queries import in_force, layers_of
+from ..engineering.queries import in_force
+from ..engineering.rates import layers_of
 from ..ledger.models import Holding
 from ..web_api.fields import plain
 from .plan import PARTS, ImportPlan, StructureRows, after_of, structure_fields
@@ -156,8 +158,8 @@ def _write_work_centers(context: Context, rows: dict[str, list[Row]]) -> None:
             fields = _fields(row, "work_centers", without=("machine_rate", "labour_rate", "code"))
             fields |= {"calendar": calendars.get(v["calendar"]), "change": context.change}
             center, _ = WorkCenter.objects.update_or_create(code=v["code"], defaults=fields)
-            last = center.rates.order_by("effective_from").last()
-            if last and (last.labour_rate, rate_of(layers_of(last)).per_hour) == (
+            now = latest_begun(center.rates.all(), timezone.localdate(context.now))
+            if now and (now.labour_rate, rate_of(layers_of(now)).per_hour) == (
                 v["labour_rate"],
                 v["machine_rate"],
             ):

@@ -24,7 +24,8 @@ from ..engineering.models import (
     WorkCenter,
     WorkCenterRate,
 )
-from ..engineering.queries import in_force, layers_of, shop_rates, standing
+from ..engineering.queries import in_force, standing
+from ..engineering.rates import layers_of, shop_rates
 from .tables import BY_NAME, TABLES, Table, as_cell
 
 Records = Iterable[dict[str, Any]]

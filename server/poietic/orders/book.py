@@ -13,7 +13,6 @@ from poietic_core.cost.clearing import receipt_credit
 from poietic_core.cost.model import (
     OUTPUT_KINDS,
     TIME_ELEMENT,
-    Basis,
     CostedStructure,
     Element,
     InputKind,
@@ -22,6 +21,7 @@ from poietic_core.cost.unit import Cell, standard_cells
 from poietic_core.order.report import Progress
 from poietic_core.order.states import Act, OrderState, require_state
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, decimal_of, money, round_to
+from poietic_core.structure.basis import Basis
 from poietic_core.variance.causes import Variance
 from poietic_core.variance.facts import (
     MADE_ONCE,

@@ -4,10 +4,11 @@ from decimal import Decimal
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
-from poietic_core.cost.model import Basis, InputKind
+from poietic_core.cost.model import InputKind
 from poietic_core.order.attention import Kind
 from poietic_core.order.need import still_needed
 from poietic_core.order.states import OrderState
+from poietic_core.structure.basis import Basis
 from poietic_core.structure.model import Per
 
 from ..catalog.models import Item, Partner, Place

@@ -4,10 +4,10 @@ from collections.abc import Mapping
 from decimal import Decimal
 from fractions import Fraction
 
-from poietic_core.cost.model import Basis
 from poietic_core.derivation import Derivation, ratio
 from poietic_core.order.need import need_of_item, need_of_work
 from poietic_core.quantity import ONE
+from poietic_core.structure.basis import Basis, spread
 
 from .models import OrderInput
 
@@ -18,7 +18,8 @@ def need_of(
     """Return how the whole order's need of an input comes about, from what it is allowed."""
     basis = Basis(i.basis)
     allowed = ratio(f"allowed per {basis}", Fraction(i.allowed_exactly), unit=i.unit)
-    entering, share = enter.get(i.operation), yields.get(i.operation, ONE)
+    number = i.operation
+    over = spread(basis, enter.get(number), operation=number, yield_share=yields.get(number, ONE))
     if i.item:
-        return need_of_item(allowed, basis, entering=entering, yield_share=share, step=i.item.step)
-    return need_of_work(allowed, basis, entering=entering, yield_share=share)
+        return need_of_item(allowed, over, step=i.item.step)
+    return need_of_work(allowed, over)

@@ -34,7 +34,7 @@ from ..models import (
     WorkCenter,
     WorkCenterRate,
 )
-from ..queries import layers_of, overhead_rate
+from ..rates import layers_of, overhead_rate
 
 #: what a machine hour may be charged to; people's time has elements of its own
 LAYER_ELEMENTS = (Element.MACHINE, Element.VARIABLE_OVERHEAD, Element.FIXED_OVERHEAD)

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Annotated, ClassVar
 
 from poietic_core.cost.model import Base, InputKind
-from poietic_core.cost.overhead import BASES_OF, COSTS
+from poietic_core.cost.overhead import amount_of, bases_of
 from poietic_core.errors import DomainError
 from poietic_core.order.report import returned_value
 from poietic_core.order.states import Act
@@ -171,17 +171,19 @@ def charge_overhead(book: OpenBook, document: Document) -> None:
     once = {(i.operation, i.kind) for i in book.inputs if i.is_per_order and not i.is_rework}
     for time in document.times:
         kind = InputKind(time.kind) if time.kind != SET_UP else None
-        for base in BASES_OF.get(kind, ()) if kind else ():
-            quantity = time.amount if base in COSTS else time.quantity
+        for base in bases_of(kind) if kind else ():
+            quantity = amount_of(base, time.quantity, time.amount)
             is_once = (time.operation, time.kind) in once and not time.is_rework
             count(time.operation, base, is_once, quantity, time.is_rework)
     for line in document.lines:
-        if line.move.part != StockLine.Part.COMPONENT or line.item.is_made:
+        if line.move.part != StockLine.Part.COMPONENT:
             continue
         component = book.find_input(InputKind.COMPONENT, line.move.operation or 0, line.item)
         sign = 1 if line.move.into.kind == Place.Kind.WIP else -1
         at = component.operation
-        count(at, Base.MATERIAL_COST, component.is_per_order, sign * line.worth)
+        for base in bases_of(InputKind.COMPONENT, is_made=line.item.is_made):
+            amount = amount_of(base, line.quantity, line.worth)
+            count(at, base, component.is_per_order, sign * amount)
     before = len(document.times)
     for i in (i for i in book.inputs if i.overhead):
         quantity = counted.get((i.operation, Base(i.base), i.is_per_order, i.is_rework), ZERO)

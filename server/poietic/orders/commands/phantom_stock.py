@@ -6,9 +6,10 @@ from decimal import Decimal
 from fractions import Fraction
 
 from poietic_core.cost.inputs import cost_structure
-from poietic_core.cost.model import Basis, CostInput, InputKind
-from poietic_core.derivation import Derivation, fraction_of
+from poietic_core.cost.model import CostInput, InputKind
+from poietic_core.derivation import Derivation, fraction_of, given
 from poietic_core.quantity import ONE, ZERO
+from poietic_core.structure.basis import Basis, spread, taken_in
 from poietic_core.structure.model import Per, Structure
 from poietic_core.structure.phantom import Inlined, inline
 from poietic_core.structure.requirement import entering, entering_for_one
@@ -16,7 +17,8 @@ from poietic_core.structure.requirement import entering, entering_for_one
 from ...catalog.models import Item
 from ...catalog.queries import items_by_code
 from ...costing.queries import standards_in_force
-from ...engineering.queries import phantoms_on, shop_rates
+from ...engineering.queries import phantoms_on
+from ...engineering.rates import shop_rates
 from ...ledger.models import Holding, Posting
 from ...ledger.transaction import Transaction
 from ..book import OpenBook, named_by
@@ -99,12 +101,11 @@ def content_of(
 def _for_one(
     i: CostInput, entered: Mapping[int, Derivation], yields: Mapping[int, Decimal]
 ) -> Fraction:
-    each = Fraction(i.quantity)
-    if i.operation in entered:
-        each *= fraction_of(entered[i.operation])
-        if i.basis() is Basis.GOOD:
-            each *= Fraction(yields[i.operation])
-    return each
+    number = i.operation
+    over = spread(
+        i.basis(), entered.get(number), operation=number, yield_share=yields.get(number, ONE)
+    )
+    return fraction_of(taken_in("for one", given(i.code, i.quantity), over))
 
 
 def _phantom_row(

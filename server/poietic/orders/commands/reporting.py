@@ -29,7 +29,7 @@ from ...catalog.queries import items_by_code, scrap_reasons, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
-from ...engineering.queries import hourly_rates
+from ...engineering.rates import hourly_rates
 from ...ledger.document import Document, Pieces
 from ...ledger.models import SET_UP, Account, Posting, StockLine, UnitLine
 from ...ledger.transaction import Transaction

@@ -24,7 +24,7 @@ from ...costing.basis import split_to_json
 from ...costing.frozen import costed
 from ...costing.models import Standard
 from ...engineering.models import LabourGrade, WorkCenter
-from ...engineering.queries import shop_rates
+from ...engineering.rates import shop_rates
 from ...web_api.fields import plain
 from ..dates import passing_times
 from ..models import Order, OrderGrade, OrderInput, OrderOperation

@@ -4,10 +4,11 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import ClassVar
 
-from poietic_core.cost.model import Basis, InputKind
+from poietic_core.cost.model import InputKind
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ZERO
 from poietic_core.stock.valuation import NoStandard
+from poietic_core.structure.basis import Basis
 
 from ...catalog.models import Item
 from ...costing.basis import split_to_json
