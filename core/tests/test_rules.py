@@ -56,11 +56,16 @@ def measured(**limits: Any) -> InstructionStep:
     return InstructionStep(kind=StepKind.MEASUREMENT, text="Bore", unit="mm", **limits)
 
 
+#: of what goes in at the first operation
+NOTED = InstructionStep(kind=StepKind.LOT, text="Lot of the plate", item="PLATE")
+
+
 class Rules(SimpleTestCase):
     """One thing wrong at a time."""
 
     def test_a_sound_structure_has_no_problem(self) -> None:
         self.assertEqual(problems_of(GOOD), [])
+        self.assertEqual(problems_of(replace(GOOD, operations=with_first(steps=(NOTED,)))), [])
 
     def test_each_rule_tells_its_place_and_its_reason(self) -> None:
         head, kept = GOOD.grades
@@ -84,6 +89,8 @@ class Rules(SimpleTestCase):
             ("operation:10", "no machine time", {"operations": with_first(crew=D(2))}),
             ("operation:10", "has no limit", {"operations": with_first(steps=(measured(),))}),
             ("operation:10", "cross", {"operations": with_first(steps=(measured(lower=D(3), upper=D(2)),))}),
+            ("operation:10", "names no component that went in by then", {"operations": with_first(steps=(replace(NOTED, item="PAD"),))}),
+            ("operation:10", "names no component", {"operations": with_first(steps=(replace(NOTED, item=""),))}),
             ("operation:20", "price is not above 0", {"operations": (MILL, replace(COAT, subcontract=Subcontract(supplier="COAT", price=D(0))), FIT)}),
             ("operation:20", "no earlier operation", {"operations": (MILL, replace(COAT, after=(10, 30)), FIT)}),
             ("structure", "several operations: 10, 30", {"operations": (MILL, replace(COAT, after=()), FIT)}),

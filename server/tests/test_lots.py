@@ -5,6 +5,7 @@ from typing import Any
 
 from django.test import TestCase
 from django.utils import timezone
+from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Lot, Posting, StockLine
 from poietic.ledger.verify import differences
@@ -183,3 +184,77 @@ class Lots(TestCase):
         rows = self.caller.get("items/GLASS/stock")
 
         self.assertEqual([(r["lot"], r["place"], r["quantity"]) for r in rows], [("A", "STORE", "4.000000")])  # fmt: skip
+
+
+class NotedLots(TestCase):
+    """A step asks for the lot of a lens; a lens of another kind may stand in for it."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.shop = shop = Shop()
+        mirror_cell.define(shop)
+        for code in ("LENS", "SPARE"):
+            shop.do("define-item", code=code, name=code.title(), unit="pcs", source="buy", price="10", tracking="lot", number_rule=code[0] + "-{number:2}")  # fmt: skip
+            receive(shop, code, "9", "10", {"lot": f"{code[0]}-A", "quantity": "4"}, {"lot": f"{code[0]}-B", "quantity": "5"})  # fmt: skip
+        shop.do("define-item", code="HOOD", name="Hood", unit="pcs", source="buy", price="1")
+        shop.do("define-item", code="TUBE", name="Tube", unit="pcs", source="make", standard_lot="5")  # fmt: skip
+
+        cls.caller = Caller(make_person())
+
+    def draft(self, noted: str, at: int = 20) -> dict[str, Any]:
+        """Return the structure of a tube whose step notes a lot."""
+        step = {"kind": "lot", "text": "Lot of the lens", "item": noted}
+        operations = [
+            {"number": n, "name": name, "work_center": "ASSY", "run_labour_hours": "0.1", "steps": [step] if n == at else []}
+            for n, name in ((10, "Mount"), (20, "Test"))
+        ]  # fmt: skip
+        lens = {"item": "LENS", "operation": 10, "quantity": "1", "alternates": [{"item": "SPARE", "ratio": "1"}]}  # fmt: skip
+        hood = {"item": "HOOD", "operation": 20, "quantity": "1"}
+        return {"item": "TUBE", "operations": operations, "components": [lens, hood]}
+
+    def refused(self, noted: str, at: int, words: str) -> None:
+        """Try to approve, and have it refused for one reason."""
+        self.caller.must("draft-structure", self.draft(noted, at))
+        said = self.caller.do("approve-structure", {"item": "TUBE"})
+        self.assertEqual(
+            (self.caller.status, said["code"]), (422, "structure.not_approvable"), said
+        )
+        self.assertIn(words, str(said))
+
+    def test_only_what_went_in_and_is_told_apart_can_be_noted(self) -> None:
+        self.refused(
+            "HOOD", 20, "component:HOOD: Its lot is noted, but its pieces aren't told apart"
+        )
+        self.refused("HOOD", 10, "Lot of the lens names no component that went in by then")
+        self.refused("", 20, "Lot of the lens names no component that went in by then")
+
+    def test_the_order_tells_the_lots_that_went_in_and_did_not_come_back(self) -> None:
+        self.shop.do("draft-structure", **self.draft("LENS"))
+        self.shop.do("approve-structure", item="TUBE")
+        self.shop.do("freeze-standard")
+        order = running_order(self.shop, item="TUBE")
+
+        def noted() -> list[str]:
+            operations = self.caller.get(f"orders/{order}")["operations"]
+            self.assertEqual([len(o["steps"]) for o in operations], [0, 1])
+            lots: list[str] = operations[1]["steps"][0]["lots"]
+            return lots
+
+        self.assertEqual(noted(), [])
+        move(self.shop, "issue", order, "LENS", "3", ("L-A", "1"), ("L-B", "2"))
+        self.assertEqual(noted(), ["L-A", "L-B"])
+        move(self.shop, "return", order, "LENS", "1", ("L-A", "1"))
+        self.assertEqual(noted(), ["L-B"])
+        lots = [{"lot": "S-B", "quantity": "2"}]
+        spare = {
+            "operation": 10,
+            "item": "SPARE",
+            "instead_of": "LENS",
+            "quantity": "2",
+            "lots": lots,
+        }
+        back = self.shop.do("issue-material", order=order, lines=[spare])
+        self.assertEqual(noted(), ["L-B", "S-B"])
+        self.shop.do("take-back", posting=back.postings[-1])
+        self.assertEqual(noted(), ["L-B"])
+        self.assertEqual(differences(), [])

@@ -76,8 +76,8 @@ def worth(item: str) -> str:
     return str(Holding.objects.get(item__code=item).value)
 
 
-def running_order(shop: Shop, quantity: str = "5") -> int:
-    """Plan and release an order of kits."""
-    order = mirror_cell.plan(shop, "KIT", quantity)
+def running_order(shop: Shop, quantity: str = "5", item: str = "KIT") -> int:
+    """Plan and release an order, of kits where nothing else is named."""
+    order = mirror_cell.plan(shop, item, quantity)
     shop.do("release-order", order=order)
     return order

@@ -74,6 +74,8 @@ class InstructionStep:
     upper: Decimal | None = None
     #: name of the item's document that is shown
     picture: str = ""
+    #: the component whose lot or serial is noted
+    item: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -60,7 +60,14 @@ def problems_of(structure: Structure, *, is_phantom: bool = False) -> list[Probl
                 "It has a crew but no machine time to attend.",
                 "Enter the machine's hours, or the people's hours without a crew.",
             )
+        there = {c.item for c in structure.components if c.operation <= operation.number}
         for asked in operation.steps:
+            if asked.kind is StepKind.LOT and asked.item not in there:
+                add(
+                    place,
+                    f"{asked.text} names no component that went in by then.",
+                    "Choose the component whose lot is noted.",
+                )
             if asked.kind is not StepKind.MEASUREMENT:
                 continue
             if asked.lower is None and asked.upper is None:

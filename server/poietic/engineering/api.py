@@ -118,6 +118,7 @@ class StepOut(Schema):
     lower: DecimalText | None = None
     upper: DecimalText | None = None
     picture: str = ""
+    item: str = ""
 
 
 class AlternateOut(Schema):

@@ -6,7 +6,8 @@ from datetime import date
 
 from poietic_core.cost.rates import ShopRates
 from poietic_core.errors import DomainError
-from poietic_core.structure.model import Structure
+from poietic_core.stock.lots import Tracking
+from poietic_core.structure.model import StepKind, Structure
 from poietic_core.structure.phantom import inline
 from poietic_core.structure.rules import problems_of
 
@@ -43,6 +44,12 @@ def faults_of(revision: Revision, shop: Shop) -> list[str]:
         f"component:{c.item.code}: It is inactive. Make it active or remove it."
         for c in revision.components.all()
         if not c.item.is_active
+    ]
+    noted = {s.item for o in structure.operations for s in o.steps if s.kind is StepKind.LOT}
+    problems += [
+        f"component:{c.item.code}: Its lot is noted, but its pieces aren't told apart. Track it by lot or serial, or remove the step."
+        for c in revision.components.all()
+        if c.item.code in noted and c.item.tracking == Tracking.NONE
     ]
     if not revision.item.is_made:
         problems.append(

@@ -305,6 +305,7 @@ def step_of(kept: dict[str, Any]) -> InstructionStep:
         text=kept["text"],
         unit=kept.get("unit", ""),
         picture=kept.get("picture", ""),
+        item=kept.get("item", ""),
         **limits,
     )
 

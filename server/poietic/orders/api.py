@@ -28,6 +28,7 @@ from .book import STOOD, OrderBook, named_by
 from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
 from .finding import begins_with
+from .lots_used import lots_noted, lots_used
 from .models import Order, OrderInput
 from .needs import need_of
 from .shortages import SHORT
@@ -64,6 +65,12 @@ class OrderPage(Schema):
     whole: int
 
 
+class OrderStepOut(StepOut):
+    """An instruction step, with the lots and serials that went in where it asks for them."""
+
+    lots: list[str]
+
+
 class OrderOperationOut(Schema):
     """An operation of an order: planned and done."""
 
@@ -83,7 +90,7 @@ class OrderOperationOut(Schema):
     wip_at_standard: Cost
     #: operations that must come before, where it is not simply the one listed before
     after: list[int] | None
-    steps: list[StepOut]
+    steps: list[OrderStepOut]
     alternate_centers: list[str]
     #: of what is left of it
     starts: str | None
@@ -309,6 +316,7 @@ def _operations(
     book: OrderBook, variance: Variance | None, due: dict[int, Decimal]
 ) -> list[OrderOperationOut]:
     held = variance.wip_at_standard if variance else {}
+    used = lots_used(book)
     return [
         OrderOperationOut(
             number=o.number,
@@ -324,7 +332,7 @@ def _operations(
             times_set_up=book.times_made(o.number),
             wip_at_standard=money(held.get(o.number, ZERO)),
             after=o.after,
-            steps=[StepOut(**s) for s in o.steps],
+            steps=[OrderStepOut(**s, lots=lots_noted(book, o.number, s, used)) for s in o.steps],
             alternate_centers=o.alternate_centers,
             starts=o.starts_at.isoformat() if o.starts_at else None,
             ends=o.ends_at.isoformat() if o.ends_at else None,

@@ -5474,6 +5474,11 @@ export interface components {
              * @default
              */
             picture: string;
+            /**
+             * Item
+             * @default
+             */
+            item: string | "";
         };
         /**
          * StepKind
@@ -7598,6 +7603,11 @@ export interface components {
              * @default
              */
             picture: string;
+            /**
+             * Item
+             * @default
+             */
+            item: string;
         };
         /**
          * WhereUsed
@@ -8874,7 +8884,7 @@ export interface components {
             /** After */
             after: number[] | null;
             /** Steps */
-            steps: components["schemas"]["StepOut"][];
+            steps: components["schemas"]["OrderStepOut"][];
             /** Alternate Centers */
             alternate_centers: string[];
             /** Starts */
@@ -8977,6 +8987,36 @@ export interface components {
             next_operation: number | null;
             /** Change */
             change: number;
+        };
+        /**
+         * OrderStepOut
+         * @description An instruction step, with the lots and serials that went in where it asks for them.
+         */
+        OrderStepOut: {
+            kind: components["schemas"]["StepKind"];
+            /** Text */
+            text: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Lower */
+            lower?: string | null;
+            /** Upper */
+            upper?: string | null;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
+            /**
+             * Item
+             * @default
+             */
+            item: string;
+            /** Lots */
+            lots: string[];
         };
         /**
          * Stop

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Annotated, ClassVar, TypeVar
+from typing import Annotated, ClassVar, Literal, TypeVar
 
 from django.db.models import Count
 from django.utils import timezone
@@ -89,6 +89,8 @@ class StepGiven(Strict):
     upper: Limit | None = None
     #: name of the item's document to show
     picture: ShortText = ""
+    #: of a lot: the component whose lot or serial is noted
+    item: Code | Literal[""] = ""
 
 
 class AlternateGiven(Strict):

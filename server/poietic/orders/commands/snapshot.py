@@ -158,6 +158,7 @@ def _centers(codes: Iterable[str]) -> dict[str, WorkCenter]:
 
 def kept_step(step: InstructionStep) -> dict[str, str]:
     """Return an instruction step as it is kept: what it does not say is left out."""
-    kept = {"kind": step.kind.value, "text": step.text, "unit": step.unit, "picture": step.picture}
+    kept = {"kind": step.kind.value, "text": step.text, "unit": step.unit}
+    kept |= {"picture": step.picture, "item": step.item}
     kept |= {k: plain(v) for k in ("lower", "upper") if (v := getattr(step, k)) is not None}
     return {k: v for k, v in kept.items() if v}

@@ -32,10 +32,13 @@ type Numbers = 'run_quantity' | 'machines' | 'queue_hours' | 'wait_hours' | 'mov
 export function OperationDetails({
   operation: o,
   pictures,
+  components,
   onChange,
 }: {
   operation: DraftOperation;
   pictures: string[];
+  /** that went in by then */
+  components: string[];
   onChange: (patch: Partial<DraftOperation>) => void;
 }) {
   const grades = useQuery(labourGradesOptions());
@@ -133,7 +136,7 @@ export function OperationDetails({
           </>
         )}
       </Details>
-      <Steps steps={o.steps} operation={o.number} pictures={pictures} onSteps={(steps) => onChange({ steps })} />
+      <Steps steps={o.steps} operation={o.number} pictures={pictures} components={components} onSteps={(steps) => onChange({ steps })} />
     </>
   );
 }
@@ -156,11 +159,14 @@ function Steps({
   steps,
   operation,
   pictures,
+  components,
   onSteps,
 }: {
   steps: DraftStep[];
   operation: string;
   pictures: string[];
+  /** that went in by then */
+  components: string[];
   onSteps: (steps: DraftStep[]) => void;
 }) {
   const change = (n: number, patch: Partial<DraftStep>) => onSteps(steps.map((s, k) => (k === n ? { ...s, ...patch } : s)));
@@ -192,6 +198,14 @@ function Steps({
               ))}
             {s.kind === 'measurement' && (
               <Entry className="w-16!" aria-label={`Unit of ${name}`} placeholder="unit" value={s.unit} onChange={(e) => change(n, { unit: e.target.value })} />
+            )}
+            {s.kind === 'lot' && (
+              <select className="entry w-40!" aria-label={`Component of ${name}`} value={s.item} onChange={(e) => change(n, { item: e.target.value })}>
+                <option value="">choose a component</option>
+                {components.map((code) => (
+                  <option key={code}>{code}</option>
+                ))}
+              </select>
             )}
             {s.kind === 'picture' && (
               <select className="entry w-40!" aria-label={`Picture of ${name}`} value={s.picture} onChange={(e) => change(n, { picture: e.target.value })}>

@@ -20,6 +20,7 @@ export function OperationRows({
   centers,
   items,
   pictures,
+  components,
   onChange,
   onRemove,
 }: {
@@ -27,6 +28,8 @@ export function OperationRows({
   centers: WorkCenter[];
   items: Item[];
   pictures: string[];
+  /** that went in by then, at it or before */
+  components: string[];
   onChange: (patch: Partial<DraftOperation>) => void;
   onRemove: () => void;
 }) {
@@ -87,7 +90,7 @@ export function OperationRows({
         </td>
         <RowActs name={`operation ${o.number}`} isOpen={isOpen} onOpen={setOpen} onRemove={onRemove} />
       </tr>
-      {isOpen && <OperationDetails operation={o} pictures={pictures} onChange={onChange} />}
+      {isOpen && <OperationDetails operation={o} pictures={pictures} components={components} onChange={onChange} />}
       {o.lines.map((l, k) => (
         <LineRows
           key={l.id}

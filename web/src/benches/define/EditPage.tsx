@@ -14,6 +14,7 @@ import {
   bareLinesOf,
   blankLine,
   blankOperation,
+  componentsBy,
   blankWhole,
   draftGiven,
   draftOf,
@@ -203,6 +204,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
             centers={centers.data ?? []}
             items={items.data ?? []}
             pictures={pictures}
+            components={componentsBy(operations, o)}
             onChange={(patch) => setOperations((was) => was.map((w, k) => (k === n ? { ...w, ...patch } : w)))}
             onRemove={() => setOperations((was) => was.filter((_, k) => k !== n))}
           />

@@ -42,7 +42,7 @@ const revision: Revision = {
       subcontract_price: '0.000000',
       payment_basis: '',
       days_out: '0.000000',
-      steps: [{ kind: 'measurement', text: 'Bore', unit: 'mm', lower: '20.000', upper: '20.021', picture: '' }],
+      steps: [{ kind: 'measurement', text: 'Bore', unit: 'mm', lower: '20.000', upper: '20.021', picture: '', item: '' }],
     },
     {
       number: 20,

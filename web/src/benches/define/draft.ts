@@ -45,6 +45,8 @@ export interface DraftStep {
   lower: string;
   upper: string;
   picture: string;
+  /** of a lot: the component whose lot is noted */
+  item: string;
 }
 
 export interface DraftGrade {
@@ -155,7 +157,7 @@ export function blankOperation(number: number, workCenter: string): DraftOperati
   };
 }
 
-export const blankStep = (kind: StepKind): DraftStep => ({ kind, text: '', unit: '', lower: '', upper: '', picture: '' });
+export const blankStep = (kind: StepKind): DraftStep => ({ kind, text: '', unit: '', lower: '', upper: '', picture: '', item: '' });
 
 export const blankWhole: DraftWhole = { batch: '1', share_rule: 'relative sales value', main_weight: '', grades: [] };
 
@@ -232,16 +234,23 @@ export function draftOf(revision: Revision): DraftOperation[] {
       lower: s.lower ? plain(s.lower) : '',
       upper: s.upper ? plain(s.upper) : '',
       picture: s.picture ?? '',
+      item: s.item ?? '',
     })),
     lines: linesAt(revision, o.number),
   }));
 }
 
+/** Return the components that went in by an operation: at it, or at one with a lower number. */
+export const componentsBy = (operations: DraftOperation[], by: DraftOperation): string[] =>
+  operations
+    .filter((o) => Number(o.number) <= Number(by.number))
+    .flatMap((o) => o.lines.filter((l) => l.kind === 'component' && l.item).map((l) => l.item));
+
 /** what each kind of step says besides its text */
 const stepFields: Record<StepKind, (keyof DraftStep)[]> = {
   text: [],
   tick: [],
-  lot: [],
+  lot: ['item'],
   picture: ['picture'],
   measurement: ['unit', 'lower', 'upper'],
 };

@@ -66,7 +66,10 @@ const limits = (lower: string | null | undefined, upper: string | null | undefin
 function stepsOf(order: Order, number: number): string {
   const steps = order.operations.find((o) => o.number === number)?.steps ?? [];
   return steps
-    .map((s) => (s.kind === 'measurement' ? `${s.text} ${limits(s.lower, s.upper)} ${s.unit ?? ''}` : s.text))
+    .map((s) => {
+      if (s.kind === 'measurement') return `${s.text} ${limits(s.lower, s.upper)} ${s.unit ?? ''}`;
+      return s.lots.length ? `${s.text} ${s.lots.join(', ')}` : s.text;
+    })
     .join(' · ');
 }
 
