@@ -36,7 +36,7 @@ class Define(BrowserTest):
         page.keyboard.press("Alt+x")
         page.keyboard.press("Enter")  # how its cost came about
         expect(page.get_by_role("dialog", name="Cost of PM-200-A")).to_contain_text(
-            "OT-200 per good unit"
+            "OT-200 per unit"
         )
         page.keyboard.press("Escape")
         page.keyboard.press("Alt+p")  # the item at a glance

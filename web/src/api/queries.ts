@@ -3,36 +3,16 @@ import { api, data, keepToken } from './http';
 import type { components } from './schema';
 
 export type Me = components['schemas']['Me'];
-export type Item = components['schemas']['ItemOut'];
-export type ItemFull = components['schemas']['ItemFull'];
-export type CostSet = components['schemas']['CostSetOut'];
-export type Margins = components['schemas']['MarginsOut'];
-export type Against = components['schemas']['AgainstOut'];
-export type CostPart = components['schemas']['PartOut'];
-export type ItemCost = components['schemas']['ItemCostOut'];
-export type CostIn = components['schemas']['CostIn'];
 export type Job = components['schemas']['JobOut'];
 export type Order = components['schemas']['OrderOut'];
 export type OrderRow = components['schemas']['OrderRow'];
-export type OrderInput = components['schemas']['OrderInputOut'];
-export type Bridge = components['schemas']['BridgeOut'];
-export type Cause = components['schemas']['CauseOut'];
 export type Tree = components['schemas']['TreeOut'];
 export type TreeRow = components['schemas']['TreeRow'];
-export type Revision = components['schemas']['RevisionOut'];
 export type DerivationRow = components['schemas']['DerivationRow'];
 export type Found = components['schemas']['Found'];
-export type Attention = components['schemas']['AttentionOut'];
 export type Consequences = components['schemas']['Consequences'];
-export type RevisionRow = components['schemas']['RevisionRow'];
 export type ComparedOut = components['schemas']['ComparedOut'];
 export type Compared = components['schemas']['ComparedRow'];
-export type WorkCenter = components['schemas']['WorkCenterOut'];
-export type Calendar = components['schemas']['CalendarOut'];
-export type CalendarDay = components['schemas']['DayOut'];
-export type Holiday = components['schemas']['HolidayOut'];
-export type Upload = components['schemas']['UploadOut'];
-export type Posting = components['schemas']['PostingOut'];
 
 export const meOptions = () =>
   queryOptions({
@@ -86,12 +66,6 @@ export const namedItemsOptions = (codes: string[]) =>
     },
   });
 
-export const itemOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'item'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}', { params: { path: { code } }, signal })),
-  });
-
 export const workCentersOptions = () =>
   queryOptions({
     queryKey: ['work-centers'],
@@ -117,31 +91,6 @@ export const treeDerivationOptions = (code: string, revision: string, row: strin
       ),
   });
 
-export const revisionsOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'revisions'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/revisions', { params: { path: { code } }, signal })),
-  });
-
-export const revisionOptions = (code: string, letter: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'revisions', letter],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/items/{code}/revisions/{letter}', { params: { path: { code, letter } }, signal })),
-  });
-
-export const compareOptions = (code: string, letter: string, old: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'revisions', letter, 'compare', old],
-    queryFn: ({ signal }) =>
-      data(
-        api.GET('/api/items/{code}/revisions/{letter}/compare', {
-          params: { path: { code, letter }, query: { old } },
-          signal,
-        }),
-      ),
-  });
-
 export const peekOptions = (code: string) =>
   queryOptions({
     queryKey: ['items', code, 'peek'],
@@ -154,68 +103,10 @@ export const ownUnitsOptions = (code: string) =>
     queryFn: ({ signal }) => data(api.GET('/api/items/{code}/units', { params: { path: { code } }, signal })),
   });
 
-export const notesOptions = (kind: string, code: string) =>
-  queryOptions({
-    queryKey: ['notes', kind, code],
-    queryFn: ({ signal }) => data(api.GET('/api/notes/{kind}/{code}', { params: { path: { kind, code } }, signal })),
-  });
-
-export const lacksOptions = () =>
-  queryOptions({
-    queryKey: ['lacks'],
-    queryFn: ({ signal }) => data(api.GET('/api/lacks', { signal })),
-  });
-
-export const peopleOptions = () =>
-  queryOptions({
-    queryKey: ['people'],
-    queryFn: ({ signal }) => data(api.GET('/api/people', { signal })),
-  });
-
-export const uploadOptions = (number: number) =>
-  queryOptions({
-    queryKey: ['uploads', number],
-    queryFn: ({ signal }) => data(api.GET('/api/uploads/{number}', { params: { path: { number } }, signal })),
-  });
-
 export const calendarsOptions = () =>
   queryOptions({
     queryKey: ['calendars'],
     queryFn: ({ signal }) => data(api.GET('/api/calendars', { signal })),
-  });
-
-export const yearOptions = (code: string, year: number) =>
-  queryOptions({
-    queryKey: ['calendars', code, year],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/calendars/{code}/years/{year}', { params: { path: { code, year } }, signal })),
-  });
-
-export const standardOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'standard'],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/items/{code}/standard', { params: { path: { code } }, signal })),
-  });
-
-export const whereUsedOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'where-used'],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/items/{code}/where-used', { params: { path: { code } }, signal })),
-  });
-
-export const stockOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'stock'],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/items/{code}/stock', { params: { path: { code } }, signal })),
-  });
-
-export const rolledOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'rolled'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/rolled', { params: { path: { code } }, signal })),
   });
 
 export const ordersOptions = (states: string, q: string) =>
@@ -237,44 +128,11 @@ export const findOptions = (q: string, kind = '') =>
     queryFn: ({ signal }) => data(api.GET('/api/find', { params: { query: { q, kind } }, signal })),
   });
 
-export const waitingOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['today', 'missing', code],
-    queryFn: ({ signal }) => data(api.GET('/api/today/missing/{code}', { params: { path: { code } }, signal })),
-  });
-
 export const orderOptions = (number: number) =>
   queryOptions({
     queryKey: ['orders', number],
     queryFn: ({ signal }) =>
       data(api.GET('/api/orders/{number}', { params: { path: { number } }, signal })),
-  });
-
-export const bridgeOptions = (number: number) =>
-  queryOptions({
-    queryKey: ['orders', number, 'bridge'],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/orders/{number}/bridge', { params: { path: { number } }, signal })),
-  });
-
-export const asBuiltOptions = (number: number) =>
-  queryOptions({
-    queryKey: ['orders', number, 'as-built'],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/orders/{number}/as-built', { params: { path: { number } }, signal })),
-  });
-
-export const postingOptions = (number: number) =>
-  queryOptions({
-    queryKey: ['postings', number],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/postings/{number}', { params: { path: { number } }, signal })),
-  });
-
-export const todayOptions = () =>
-  queryOptions({
-    queryKey: ['today'],
-    queryFn: ({ signal }) => data(api.GET('/api/today', { signal })),
   });
 
 export const labourGradesOptions = () =>
@@ -287,31 +145,6 @@ export const partnersOptions = () =>
   queryOptions({
     queryKey: ['partners'],
     queryFn: ({ signal }) => data(api.GET('/api/partners', { signal })),
-  });
-
-export const pricesOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'prices'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/prices', { params: { path: { code } }, signal })),
-  });
-
-export const listPricesOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'list-prices'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/list-prices', { params: { path: { code } }, signal })),
-  });
-
-/** What list prices leave over the standards of a set; 0: of that in force. */
-export const marginsOptions = (costSet: number) =>
-  queryOptions({
-    queryKey: ['margins', costSet],
-    queryFn: ({ signal }) => data(api.GET('/api/margins', { params: { query: { cost_set: costSet } }, signal })),
-  });
-
-export const documentsOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'documents'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/documents', { params: { path: { code } }, signal })),
   });
 
 /** Where a drawing or picture of an item is found. */
@@ -330,38 +163,6 @@ export const costSetsOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/cost-sets', { signal })),
   });
 
-export const againstOptions = (now: number, old: number) =>
-  queryOptions({
-    queryKey: ['cost-sets', now, old],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/cost-sets/{new}/against/{old}', { params: { path: { new: now, old } }, signal })),
-  });
-
-export const openedOptions = (now: number, old: number, code: string) =>
-  queryOptions({
-    queryKey: ['cost-sets', now, old, code],
-    queryFn: ({ signal }) =>
-      data(api.GET('/api/cost-sets/{new}/against/{old}/items/{code}', { params: { path: { new: now, old, code } }, signal })),
-  });
-
-export const itemCostOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'cost'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/cost', { params: { path: { code } }, signal })),
-  });
-
-export const actualsOptions = (code: string) =>
-  queryOptions({
-    queryKey: ['items', code, 'actuals'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/actuals', { params: { path: { code } }, signal })),
-  });
-
-export const overheadsOptions = () =>
-  queryOptions({
-    queryKey: ['overheads'],
-    queryFn: ({ signal }) => data(api.GET('/api/overheads', { signal })),
-  });
-
 export const sessionsOptions = () =>
   queryOptions({
     queryKey: ['sessions'],
@@ -374,10 +175,4 @@ export const factorOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/me/second-factor', { signal })),
     staleTime: Infinity,
     gcTime: 0,
-  });
-
-export const auditOptions = () =>
-  queryOptions({
-    queryKey: ['audit'],
-    queryFn: ({ signal }) => data(api.GET('/api/audit', { signal })),
   });

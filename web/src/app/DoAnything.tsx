@@ -5,23 +5,11 @@ import { type KeyboardEvent as KeyboardEventOf, useEffect, useRef, useState } fr
 import { useNavigate } from 'react-router';
 import { commandsOptions, type Found, findOptions } from '../api/queries';
 import { useCommands } from '../commands/CommandContext';
-import { forms } from '../commands/forms';
+import { formOf } from '../commands/form';
+import { benches } from './benches';
 
-/** Commands that start without a page; the others start from the thing that they act on. */
-const fromPages = new Set(['draft-structure', 'correct-report', 'import-tables', 'close-holidays', 'attach-document', 'detach-document', 'change-partner']);
-
-const pages = [
-  ['/cost/standards', 'Standards: in force, next, what-ifs'],
-  ['/cost/margin', 'Margin: list prices less standards, worst first'],
-  ['/define/work-centers', 'Work centers'],
-  ['/define/calendars', 'Calendars'],
-  ['/define/partners', 'Partners: suppliers and customers'],
-  ['/define/places', 'Places where stock lies'],
-  ['/define/reasons', 'Reasons for scrap, over-issue, holds, adjustments'],
-  ['/define/persons', 'Persons and their roles'],
-  ['/define/lacks', 'What would stop the next order'],
-  ['/define/exchange', 'Import and export'],
-] as const;
+const pages = benches.flatMap((b) => b.pages ?? []);
+const headings = Object.assign({}, ...benches.map((b) => b.found)) as Record<string, string>;
 
 /** Rank what holds every word asked for: a code or word that begins with it comes first. */
 function matches(value: string, asked: string): number {
@@ -54,7 +42,7 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
   const things = isAsked ? (found.data ?? []) : [];
   const here = pages.map(([to, words]) => ({ value: `${words} page`, words, to }));
   const begun = (commands.data ?? [])
-    .filter((c) => !fromPages.has(c.name) && (forms[c.name] ?? c.name === 'receive-material'))
+    .filter((c) => formOf(c.name)?.fromPage === false)
     .map((c) => ({ value: `${c.title} command`, words: `${c.title}…`, name: c.name }));
   const local = { pages: best(here, asked), commands: best(begun, asked) };
   const isMeant = [...local.pages, ...local.commands].some((l) => matches(l.value, asked) === 1);
@@ -147,7 +135,7 @@ export function DoAnything({ onClose }: { onClose: () => void }) {
 function Things({ things, onGo }: { things: Found[]; onGo: (to: string) => void }) {
   const kinds = [...new Set(things.map((t) => t.kind))];
   return kinds.map((kind) => (
-    <Group key={kind} heading={HEADINGS[kind] ?? kind}>
+    <Group key={kind} heading={headings[kind] ?? kind}>
       {things
         .filter((t) => t.kind === kind)
         .map((t, n) => (
@@ -160,15 +148,6 @@ function Things({ things, onGo }: { things: Found[]; onGo: (to: string) => void 
     </Group>
   ));
 }
-
-const HEADINGS: Record<string, string> = {
-  order: 'Orders',
-  item: 'Items',
-  lot: 'Lots and serials',
-  'work center': 'Work centers',
-  partner: 'Partners',
-  document: 'Documents',
-};
 
 function Group({ heading, children }: { heading: string; children: React.ReactNode }) {
   return (

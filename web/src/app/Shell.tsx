@@ -1,7 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link, Outlet, useLocation, useNavigate } from 'react-router';
-import { useOrderBench } from '../benches/orders';
 import { type Me, meOptions } from '../api/queries';
 import { shows } from '../commands/told';
 import { useCommands } from '../commands/CommandContext';
@@ -9,18 +8,11 @@ import { CommandPanel } from '../commands/CommandPanel';
 import { useConnection, useLiveUpdates } from '../commands/live';
 import { api, data, keepToken, type Outcome } from '../api/http';
 import { Button } from '../ui/Button';
+import { bar, openingOf, useBarEntry } from './benches';
 import { DoAnything } from './DoAnything';
 import { Peek } from './Peek';
 import { Shortcuts } from './Shortcuts';
 import { switchTheme } from './theme';
-
-const benches = [
-  ['/', 'Today'],
-  ['/define', 'Define'],
-  ['/release', 'Release'],
-  ['/make', 'Make'],
-  ['/cost', 'Cost'],
-] as const;
 
 /** The bench bar above; below it the bench, and on the right the command in hand. */
 export function Shell({ me }: { me: Me }) {
@@ -28,9 +20,8 @@ export function Shell({ me }: { me: Me }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const { started } = useCommands();
-  const bench = useOrderBench();
-  const { pathname } = useLocation();
-  const isAt = (to: string) => (to === '/' ? pathname === '/' : pathname.startsWith(to) || to === `/${bench}`);
+  const at = useBarEntry(useLocation().pathname);
+  const shown = bar.filter((b) => !b.seesCosts || me.sees_costs);
   const [isAsking, setAsking] = useState(false);
   const [isHelping, setHelping] = useState(false);
 
@@ -43,9 +34,11 @@ export function Shell({ me }: { me: Me }) {
       } else if (event.key === '?' && !inEntry) {
         event.preventDefault();
         setHelping(true);
-      } else if (event.altKey && /^[1-5]$/.test(event.key)) {
+      } else if (event.altKey && /^[1-9]$/.test(event.key)) {
+        const to = bar[Number(event.key) - 1]?.to;
+        if (!to) return;
         event.preventDefault();
-        void navigate(benches[Number(event.key) - 1]?.[0] ?? '/');
+        void navigate(to);
       }
     }
     addEventListener('keydown', onKeyDown);
@@ -61,19 +54,19 @@ export function Shell({ me }: { me: Me }) {
 
   function onMade(outcome: Outcome) {
     void client.invalidateQueries({ predicate: (q) => shows(q.queryKey, Object.keys(outcome.seen.changes)) });
-    if (outcome.made['order']) void navigate(`/orders/${outcome.made['order']}?bench=release`);
-    if (outcome.made['item']) void navigate(`/define/items/${encodeURIComponent(outcome.made['item'])}`);
+    const to = openingOf(outcome.made);
+    if (to) void navigate(to);
   }
 
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-10 shrink-0 items-center gap-5 border-b border-hair-strong px-4">
         <nav aria-label="Benches" className="flex h-full">
-          {benches.filter(([to]) => to !== '/cost' || me.sees_costs).map(([to, name], n) => (
+          {shown.map(({ to, name }, n) => (
             <Link
               key={to}
               to={to}
-              aria-current={isAt(to) ? 'page' : undefined}
+              aria-current={to === at ? 'page' : undefined}
               aria-keyshortcuts={`Alt+${n + 1}`}
               className="flex h-full items-center px-2.5 aria-[current=page]:font-semibold aria-[current=page]:shadow-[inset_0_-3px_0_var(--act)]"
             >

@@ -1,7 +1,9 @@
 import { Dialog } from 'radix-ui';
+import type { Keys } from '../bench';
 import { Button } from '../ui/Button';
+import { benches } from './benches';
 
-const keys: [string, [string, string][]][] = [
+const keys: Keys = [
   [
     'Everywhere',
     [
@@ -20,36 +22,13 @@ const keys: [string, [string, string][]][] = [
     ],
   ],
   [
-    'Order',
-    [
-      ['Alt-R', 'report, or release a planned order'],
-      ['Alt-I', 'issue components'],
-      ['Alt-V', 'receive output'],
-      ['Alt-C', 'complete, or close a completed order'],
-      ['Alt-B', 'cost bridge, and back'],
-      ['Alt-X', 'its costliest component'],
-    ],
-  ],
-  [
     'Command in hand',
     [
       ['Ctrl-Enter', 'preview; post once the preview stands'],
       ['Esc', 'leave without posting'],
     ],
   ],
-  [
-    'Structure',
-    [
-      ['↑ ↓', 'move'],
-      ['→ ←', 'open, close, go to the parent'],
-      ['Ctrl-F', 'find; Enter: the next one'],
-      ['Alt-X', 'the costliest component'],
-      ['Alt-V', 'what its last revision changed'],
-      ['Ctrl-C', 'copy the rows for a spreadsheet'],
-      ['Enter', 'how the cost of the row came about'],
-      ['F2', 'edit the row in the draft of its structure'],
-    ],
-  ],
+  ...benches.flatMap((b) => b.keys ?? []),
 ];
 
 /** All shortcuts, each also shown beside what it does. */

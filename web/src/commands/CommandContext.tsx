@@ -1,9 +1,10 @@
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from 'react';
-import { forms, type Given } from './forms';
+import { formOf } from './form';
+import type { Typed } from './inputs';
 
 export interface Started {
   name: string;
-  given: Given;
+  given: Typed;
   /** changes with each start, so that a form begins anew */
   run: number;
   /** what had the focus, to give it back */
@@ -12,7 +13,7 @@ export interface Started {
 
 interface Commands {
   started: Started | null;
-  start: (name: string, given?: Given) => void;
+  start: (name: string, given?: Typed) => void;
   end: () => void;
 }
 
@@ -22,9 +23,9 @@ let runs = 0;
 /** Keeps the one command in hand. */
 export function CommandProvider({ children }: { children: ReactNode }) {
   const [started, setStarted] = useState<Started | null>(null);
-  const start = useCallback((name: string, given: Given = {}) => {
+  const start = useCallback((name: string, given: Typed = {}) => {
     const from = document.activeElement;
-    setStarted({ name, given: { ...forms[name]?.start, ...given }, run: ++runs, from });
+    setStarted({ name, given: { ...formOf(name)?.start, ...given }, run: ++runs, from });
   }, []);
   const end = useCallback(() => {
     setStarted((was) => {

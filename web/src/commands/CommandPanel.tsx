@@ -1,39 +1,52 @@
+import { zodResolver } from '@hookform/resolvers/zod';
 import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react';
+import { type Resolver, useForm, useWatch } from 'react-hook-form';
+import type * as z from 'zod';
 import { commandsOptions } from '../api/queries';
 import { ConsequencesTable } from '../consequences/ConsequencesTable';
 import { ApiError, command, type Outcome, passes, type Problem } from '../api/http';
 import { Button } from '../ui/Button';
 import { ProblemNote } from '../ui/States';
 import { type Started, useCommands } from './CommandContext';
-import { commandOf, forms, type Given, isComplete, sent } from './forms';
+import { EntriesForm } from './EntriesForm';
+import { type Form, formOf, sentOf } from './form';
+import type { Typed } from './inputs';
 import { useChangeOf } from './live';
-import { IssueForm, ReceiveMaterialForm } from './MaterialForms';
-import { CorrectReportForm, ReportForm } from './ReportForm';
-import { SimpleForm } from './SimpleForm';
 
 const PAUSE = 300;
 
+interface Props {
+  started: Started;
+  onMade: (outcome: Outcome) => void;
+}
+
 /** The command in hand: its entries, its consequences as they would be, and the act. */
-export function CommandPanel({ started, onMade }: { started: Started; onMade: (outcome: Outcome) => void }) {
+export function CommandPanel({ started, onMade }: Props) {
+  const form = formOf(started.name);
+  return form ? <Panel started={started} form={form} onMade={onMade} /> : null;
+}
+
+function Panel({ started, form, onMade }: Props & { form: Form }) {
   const { end, start } = useCommands();
   const commands = useQuery(commandsOptions());
-  const [given, setGiven] = useState<Given>(started.given);
-  const [act, setAct] = useState('');
-  const [refused, setRefused] = useState<Problem | null>(null);
+  const { control, trigger } = useForm<Typed>({ defaultValues: started.given, resolver: resolved(form), mode: 'onTouched' });
+  const typed = useWatch({ control });
+  const [own, setOwn] = useState<{ given: Typed | null; act: string }>({ given: null, act: '' });
+  const [refused, setRefused] = useState<{ content: string; problem: Problem } | null>(null);
   const [posted, setPosted] = useState<Outcome | null>(null);
   const [isPosting, setPosting] = useState(false);
   const key = useRef({ content: '', key: '' });
   const panel = useRef<HTMLElement>(null);
-  const spec = forms[started.name];
-  const name = commandOf(started.name);
-  const title = spec?.title ?? commands.data?.find((c) => c.name === name)?.title ?? name;
-  const content = JSON.stringify(sent(given));
+  const name = form.command;
+  const title = form.title ?? commands.data?.find((c) => c.name === name)?.title ?? name;
+  const content = JSON.stringify(form.own ? own.given : sentOf(form, typed));
+  const isComplete = content !== 'null';
   const asked = usePaused(content);
   const preview = useQuery({
     queryKey: ['preview', started.name, started.run, asked],
     queryFn: () => command(name, JSON.parse(asked)),
-    enabled: posted === null && isComplete(started.name, JSON.parse(asked)),
+    enabled: posted === null && isComplete && asked !== 'null',
     staleTime: Infinity,
     gcTime: 0,
     retry: (_, error) => passes(error),
@@ -42,9 +55,9 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
   const waits = preview.failureReason instanceof ApiError && preview.isFetching ? preview.failureReason.problem : null;
   const shown = asked === content ? preview.data : undefined;
   const change = useChangeOf(Object.keys(shown?.seen.changes ?? {}), shown?.change ?? 0);
-  const problem =
-    refused ?? (asked === content && preview.error instanceof ApiError ? preview.error.problem : null);
-  const label = spec ? spec.act(given) : act || title;
+  const answered = asked === content && preview.error instanceof ApiError ? preview.error.problem : null;
+  const problem = refused?.content === content ? refused.problem : answered;
+  const label = (form.own ? own.act : form.act(typed)) || title;
 
   useEffect(() => {
     const entry = panel.current?.querySelector<HTMLElement>('input:not([type=checkbox]), select');
@@ -63,7 +76,7 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
       requestAnimationFrame(() => panel.current?.focus());
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
-      setRefused(error.problem); // the key stays: if it was posted after all, it is not posted twice
+      setRefused({ content, problem: error.problem }); // the key stays: if it was posted after all, it is not posted twice
       if (error.problem.code === 'command.changed_since') void preview.refetch();
     } finally {
       setPosting(false);
@@ -78,21 +91,12 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
       event.preventDefault();
       if (event.repeat) return;
       if (shown && !preview.isFetching) void post();
-      else void preview.refetch();
+      else if (isComplete) void preview.refetch();
+      else void trigger(undefined, { shouldFocus: true });
     }
   }
 
-  function patch(more: Given) {
-    setRefused(null);
-    setGiven((was) => ({ ...was, ...more }));
-  }
-
-  function replace(next: Given, words: string) {
-    setRefused(null);
-    setGiven(next);
-    setAct(words);
-  }
-
+  const Own = form.own;
   return (
     <section
       ref={panel}
@@ -108,9 +112,12 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
         </span>
       </header>
       <div className="min-h-0 flex-1 space-y-3 overflow-y-auto px-3 py-3">
-        {posted === null && (
-          <Form started={started} given={given} onPatch={patch} onReplace={replace} />
-        )}
+        {posted === null &&
+          (Own ? (
+            <Own given={started.given} onGiven={(given, act) => setOwn({ given, act })} />
+          ) : (
+            <EntriesForm form={form} control={control} />
+          ))}
         {problem && <ProblemNote problem={problem} />}
         {waits && !problem && (
           <p role="status" className="border-l-4 border-attention bg-attention-wash px-2 py-1">
@@ -156,34 +163,8 @@ export function CommandPanel({ started, onMade }: { started: Started; onMade: (o
   );
 }
 
-function Form({
-  started,
-  given,
-  onPatch,
-  onReplace,
-}: {
-  started: Started;
-  given: Given;
-  onPatch: (patch: Given) => void;
-  onReplace: (given: Given, act: string) => void;
-}) {
-  switch (started.name) {
-    case 'report':
-      return <ReportForm given={started.given} onGiven={onReplace} />;
-    case 'correct-report':
-      return <CorrectReportForm given={started.given} onGiven={onReplace} />;
-    case 'issue-material':
-      return <IssueForm given={started.given} onGiven={onReplace} direction="issue" />;
-    case 'return-material':
-      return <IssueForm given={started.given} onGiven={onReplace} direction="return" />;
-    case 'receive-material':
-      return <ReceiveMaterialForm given={started.given} onGiven={onReplace} />;
-    case 'draft-structure':
-      return <p className="text-quiet">The draft as entered on the left.</p>;
-    default:
-      return <SimpleForm fields={forms[started.name]?.fields ?? []} given={given} onGiven={onPatch} />;
-  }
-}
+/** Return what says of typed entries what is wrong; forms of their own say it themselves. */
+const resolved = (form: Form): Resolver<Typed> => zodResolver(form.schema as z.ZodType<Typed, Typed>);
 
 /** Return a value once it has rested for a moment. */
 function usePaused(value: string): string {

@@ -1,13 +1,15 @@
 import { type ComponentProps, type ReactNode, useId } from 'react';
 
-/** A labelled entry; `hint` says what it may be or what counts if it stays empty. */
+/** A labelled entry; `hint` says what it may be or what counts if it stays empty, `error` what is wrong with it. */
 export function Field({
   label,
   hint,
+  error,
   children,
 }: {
   label: string;
   hint?: string | undefined;
+  error?: string | undefined;
   children: (id: string, describedBy: string | undefined) => ReactNode;
 }) {
   const id = useId();
@@ -17,7 +19,12 @@ export function Field({
         {label}
       </label>
       <div className="min-w-0">
-        {children(id, hint ? `${id}-hint` : undefined)}
+        {children(id, error ? `${id}-error` : hint ? `${id}-hint` : undefined)}
+        {error && (
+          <p id={`${id}-error`} role="alert" className="mt-0.5 text-[12px] text-attention">
+            {error}
+          </p>
+        )}
         {hint && (
           <p id={`${id}-hint`} className="mt-0.5 text-[12px] text-quiet">
             {hint}

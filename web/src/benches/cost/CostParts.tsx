@@ -1,4 +1,4 @@
-import type { ItemCost } from '../../api/queries';
+import type { ItemCost } from './queries';
 import { percent } from '../../lib/decimal';
 import { ItemCode } from '../../ui/ItemCode';
 import { Money, Quantity } from '../../ui/Numbers';

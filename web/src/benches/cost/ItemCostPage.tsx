@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
-import { actualsOptions, type CostIn, type ItemCost, itemCostOptions, treeOptions } from '../../api/queries';
+import { treeOptions } from '../../api/queries';
+import { actualsOptions, type CostIn, type ItemCost, itemCostOptions } from './queries';
 import { day } from '../../lib/date';
 import { money, quantity } from '../../lib/decimal';
 import { StructureTree } from '../../structure/StructureTree';

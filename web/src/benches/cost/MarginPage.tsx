@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
-import { costSetsOptions, marginsOptions, type Margins } from '../../api/queries';
+import { costSetsOptions } from '../../api/queries';
+import { marginsOptions, type Margins } from './queries';
 import { Money, Quantity } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { setName } from './logic';

@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { type Against, againstOptions, type CostSet, costSetsOptions, openedOptions } from '../../api/queries';
+import { costSetsOptions } from '../../api/queries';
+import { type Against, againstOptions, type CostSet, openedOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { JobProgress } from '../../commands/JobProgress';
 import { day } from '../../lib/date';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { CostPart, ItemCost } from '../../api/queries';
+import type { CostPart, ItemCost } from './queries';
 import { groupParts, layOut, placeHistory, rankMovers, rankParts } from './logic';
 
 const part = (code: string, amount: string): CostPart => ({

@@ -1,4 +1,4 @@
-import type { CostIn, CostPart, CostSet, ItemCost } from '../../api/queries';
+import type { CostIn, CostPart, CostSet, ItemCost } from './queries';
 import { day } from '../../lib/date';
 
 /** What a set of standards is called in a list of them. */

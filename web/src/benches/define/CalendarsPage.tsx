@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { type Calendar, calendarsOptions, type Holiday } from '../../api/queries';
+import { calendarsOptions } from '../../api/queries';
+import type { Calendar, Holiday } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { weekWords } from '../../lib/clock';
 import { Button } from '../../ui/Button';

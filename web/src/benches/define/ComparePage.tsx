@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useParams, useSearchParams } from 'react-router';
-import { compareOptions, revisionsOptions } from '../../api/queries';
+import { compareOptions, revisionsOptions } from './queries';
 import { ComparedTable } from '../../structure/ComparedTable';
 import { Loaded } from '../../ui/States';
 

@@ -1,5 +1,5 @@
 import { type ClipboardEvent, useState } from 'react';
-import type { Item, WorkCenter } from '../../api/queries';
+import type { Item, WorkCenter } from './queries';
 import { values } from '../../api/values';
 import { Button } from '../../ui/Button';
 import { asSaid, ChoiceEntry, Entry, NumberEntry } from '../../ui/Field';

@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
-import { documentsOptions, type Item, itemOptions, namedItemsOptions, type Revision, revisionOptions, revisionsOptions, workCentersOptions } from '../../api/queries';
+import { namedItemsOptions, workCentersOptions } from '../../api/queries';
+import { documentsOptions, type Item, itemOptions, type Revision, revisionOptions, revisionsOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { FoundList } from '../../commands/FoundList';
 import { ApiError, command, type Outcome } from '../../api/http';

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { type Upload, uploadOptions } from '../../api/queries';
+import { type Upload, uploadOptions } from './queries';
 import { JobProgress } from '../../commands/JobProgress';
 import { ApiError, type Problem, sendFile, startJob } from '../../api/http';
 import { Button } from '../../ui/Button';

@@ -1,18 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { type FormEvent, Fragment, useState } from 'react';
 import { Link } from 'react-router';
-import {
-  type Item,
-    notesOptions,
-  ownUnitsOptions,
-  peekOptions,
-  type RevisionRow,
-  revisionsOptions,
-  rolledOptions,
-  standardOptions,
-  stockOptions,
-  whereUsedOptions,
-} from '../../api/queries';
+import { ownUnitsOptions, peekOptions } from '../../api/queries';
+import { type Item, notesOptions, type RevisionRow, revisionsOptions, rolledOptions, standardOptions, stockOptions, whereUsedOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { day, moment, shortDay } from '../../lib/date';

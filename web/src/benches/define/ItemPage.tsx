@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useEffect } from 'react';
-import { type Item, type ItemFull, itemOptions, revisionsOptions, type Tree, treeOptions } from '../../api/queries';
+import { type Tree, treeOptions } from '../../api/queries';
+import { type Item, type ItemFull, itemOptions, revisionsOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { OperationGraph } from '../../structure/OperationGraph';

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
-import { documentPath, documentsOptions, type Item, type ItemFull, listPricesOptions, pricesOptions } from '../../api/queries';
+import { documentPath } from '../../api/queries';
+import { documentsOptions, type Item, type ItemFull, listPricesOptions, pricesOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { shortDay } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { lacksOptions } from '../../api/queries';
+import { lacksOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';

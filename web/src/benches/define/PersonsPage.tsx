@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { auditOptions, meOptions, peopleOptions } from '../../api/queries';
+import { meOptions } from '../../api/queries';
+import { auditOptions, peopleOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { moment } from '../../lib/date';
 import { api, ApiError, data, type Problem } from '../../api/http';

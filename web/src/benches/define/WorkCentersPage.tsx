@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
-import { calendarsOptions, labourGradesOptions, overheadsOptions, type WorkCenter, workCentersOptions } from '../../api/queries';
+import { calendarsOptions, labourGradesOptions, workCentersOptions } from '../../api/queries';
+import { overheadsOptions, type WorkCenter } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { weekWords } from '../../lib/clock';

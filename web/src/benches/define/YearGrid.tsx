@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useRef, useState } from 'react';
-import { basicsOptions, type Calendar, type CalendarDay, yearOptions } from '../../api/queries';
+import { basicsOptions } from '../../api/queries';
+import { type Calendar, type CalendarDay, yearOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day as dayWords } from '../../lib/date';
 import { Button } from '../../ui/Button';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Revision } from '../../api/queries';
+import type { Revision } from './queries';
 import { afterGiven, alternatesGiven, bareLinesOf, blankLine, blankOperation, blankWhole, draftGiven, draftOf, linesFromTsv, wholeOf } from './draft';
 import { shift } from '../../lib/decimal';
 

@@ -1,6 +1,6 @@
-import type { Revision } from '../../api/queries';
+import type { Revision } from './queries';
 import type { components } from '../../api/schema';
-import type { Given } from '../../commands/forms';
+import type { Inputs, Sent } from '../../commands/inputs';
 import { plain, shift } from '../../lib/decimal';
 
 type Named = components['schemas'];
@@ -289,7 +289,7 @@ export function wholeOf(revision: Revision): DraftWhole {
 }
 
 /** Return the draft as the server takes it; rows left wholly empty are left out. */
-export function draftGiven(item: string, whole: DraftWhole, operations: DraftOperation[], bare: DraftLine[] = []): Given {
+export function draftGiven(item: string, whole: DraftWhole, operations: DraftOperation[], bare: DraftLine[] = []): Sent<Inputs['draft-structure']> {
   const lines: (DraftLine & { operation?: number })[] = [
     ...bare.filter((l) => l.item),
     ...operations.flatMap((o) => o.lines.filter((l) => l.item).map((l) => ({ ...l, operation: Number(o.number) }))),
@@ -333,7 +333,7 @@ export function draftGiven(item: string, whole: DraftWhole, operations: DraftOpe
         ...filled(l, ['unit', 'reference', 'effective_from', 'effective_until', 'measured_by', ...(l.measured_by ? sizeFields : [])]),
       })),
     outputs: lines
-      .filter((l) => l.kind !== 'component')
+      .flatMap(({ kind, operation = 0, ...l }) => (kind === 'component' ? [] : [{ ...l, kind, operation }]))
       .map((l) => ({
         item: l.item,
         operation: l.operation,

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
-import { asBuiltOptions } from '../../api/queries';
+import { asBuiltOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { ComparedTable } from '../../structure/ComparedTable';
 import { Button } from '../../ui/Button';

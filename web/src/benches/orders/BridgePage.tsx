@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { Fragment, useEffect, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { type Bridge, bridgeOptions, type Cause, type Order, orderOptions } from '../../api/queries';
+import { orderOptions, type Order } from '../../api/queries';
+import { type Bridge, bridgeOptions, type Cause } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { isZero, money, quantity } from '../../lib/decimal';

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { commandsOptions, type Order, orderOptions } from '../../api/queries';
+import { commandsOptions, orderOptions, type Order } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { quantity } from '../../lib/decimal';

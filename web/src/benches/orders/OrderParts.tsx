@@ -1,5 +1,6 @@
+import type { Order } from '../../api/queries';
 import { Link } from 'react-router';
-import type { Order, OrderInput } from '../../api/queries';
+import type { OrderInput } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { day, moment, span } from '../../lib/date';

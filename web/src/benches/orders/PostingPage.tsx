@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
-import { type Posting, postingOptions } from '../../api/queries';
+import { type Posting, postingOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { moment } from '../../lib/date';
 import { quantity } from '../../lib/decimal';

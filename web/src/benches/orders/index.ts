@@ -1,5 +1,21 @@
-export { AsBuiltPage } from './AsBuiltPage';
-export { BridgePage } from './BridgePage';
-export { OrderBench, useOrderBench } from './OrderBench';
-export { OrderPage } from './OrderPage';
-export { PostingPage } from './PostingPage';
+import type { Bench } from '../../bench';
+import { useOrderBench } from '../../orders/OrderQueue';
+import { forms } from './forms';
+import { keys } from './keys';
+import { routes } from './routes';
+
+export const bench: Bench = {
+  bar: [
+    { place: 3, to: '/release', name: 'Release' },
+    { place: 4, to: '/make', name: 'Make' },
+  ],
+  routes,
+  forms,
+  keys,
+  found: { order: 'Orders' },
+  opens: { order: (number) => `/orders/${number}?bench=release` },
+  useAt: () => {
+    const at = useOrderBench();
+    return at && `/${at}`;
+  },
+};

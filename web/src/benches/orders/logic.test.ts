@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
-import type { Bridge } from '../../api/queries';
+import type { Bridge } from './queries';
 import { values } from '../../api/values';
-import { addsUp, benchOf, layOutBridge, waiting } from './logic';
+import { benchOf, waiting } from '../../orders/waiting';
+import { addsUp, layOutBridge } from './logic';
 
 /** The constructed order of all causes: 2,136.15 allowed, 2,258.84 charged. */
 const amounts = { price: '32.40', usage: '16.44', yield: '57.37', efficiency: '48.00', setup: '32.00', 'order size': '-64.00', 'by-product quantity': '0.48', rounding: '0.00', method: '0.00' };

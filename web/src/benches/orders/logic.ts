@@ -1,21 +1,6 @@
-import type { Bridge, Order } from '../../api/queries';
+import type { Order } from '../../api/queries';
+import type { Bridge } from './queries';
 import { isZero } from '../../lib/decimal';
-
-type OrderState = Order['state'];
-export type Bench = 'release' | 'make' | 'cost';
-
-/** The states of a bench's queue, in the order in which they wait there. */
-export const waiting: Record<Bench, OrderState[]> = {
-  release: ['planned', 'released'],
-  make: ['started', 'released'],
-  cost: ['completed', 'started', 'closed'],
-};
-
-/** Return the bench that an order's state belongs to. */
-export function benchOf(state: OrderState): Bench {
-  if (state === 'planned') return 'release';
-  return state === 'released' || state === 'started' ? 'make' : 'cost';
-}
 
 /** Return the item of the component that has cost an order most so far, or would by its need. */
 export function selectCostliest(order: Order): string | undefined {

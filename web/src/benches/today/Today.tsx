@@ -1,7 +1,8 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { type Attention, itemsOptions, ordersOptions, todayOptions, waitingOptions, workCentersOptions } from '../../api/queries';
+import { itemsOptions, ordersOptions, workCentersOptions } from '../../api/queries';
+import { type Attention, todayOptions, waitingOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day } from '../../lib/date';
 import { isZero, quantity } from '../../lib/decimal';

@@ -1,16 +1,16 @@
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useCallback, useState } from 'react';
 import { Link, Outlet, useParams } from 'react-router';
-import { itemsOptions } from '../../api/queries';
-import { useCommands } from '../../commands/CommandContext';
-import { useReads } from '../../commands/useMay';
-import { quantity } from '../../lib/decimal';
-import { Button } from '../../ui/Button';
-import { Queue } from '../../ui/Queue';
-import { Loaded } from '../../ui/States';
+import { itemsOptions } from '../api/queries';
+import { useCommands } from '../commands/CommandContext';
+import { useReads } from '../commands/useMay';
+import { quantity } from '../lib/decimal';
+import { Button } from '../ui/Button';
+import { Queue } from '../ui/Queue';
+import { Loaded } from '../ui/States';
 
 /** Items on the left, the one chosen on the right. */
-export function DefineBench() {
+export function ItemQueue() {
   const { code } = useParams();
   const [filter, setFilter] = useState('');
   const items = useInfiniteQuery(itemsOptions(filter));

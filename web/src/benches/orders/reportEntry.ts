@@ -1,6 +1,7 @@
-import type { Order, OrderInput, Posting } from '../api/queries';
-import { isZero, plain, total } from '../lib/decimal';
-import type { Given } from './forms';
+import type { Order } from '../../api/queries';
+import type { OrderInput, Posting } from './queries';
+import { isZero, plain, total } from '../../lib/decimal';
+import type { Inputs, Sent } from '../../commands/inputs';
 
 export type Complete = 'no' | 'when received' | 'yes';
 
@@ -112,10 +113,10 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
 const SET_UP = 'times set up';
 
 /** Return what the server is sent: lines and hours left empty are left out. */
-export function reportGiven(entry: ReportEntry): Given {
+export function reportGiven(entry: ReportEntry): Sent<Inputs['report']> {
   const filled = (quantity: string) => quantity !== '' && !isZero(quantity);
   const hours = Object.entries(entry.hours).filter(([, h]) => h !== '');
-  const report: Given = {
+  return {
     order: entry.order,
     operation: entry.operation,
     good: entry.good || '0',
@@ -128,7 +129,6 @@ export function reportGiven(entry: ReportEntry): Given {
     grades: filled(entry.receive) ? entry.grades.filter((g) => filled(g.quantity)) : [],
     complete: entry.complete === 'when received' ? entry.complete : entry.complete === 'yes',
   };
-  return entry.corrects ? { posting: entry.corrects, report } : report;
 }
 
 export function reportAct(entry: ReportEntry): string {

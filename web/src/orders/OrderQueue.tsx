@@ -1,23 +1,23 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useCallback, useState } from 'react';
 import { Link, Outlet, useLocation, useParams, useSearchParams } from 'react-router';
-import { orderOptions, type OrderRow, ordersOptions } from '../../api/queries';
-import { useCommands } from '../../commands/CommandContext';
-import { day } from '../../lib/date';
-import { quantity } from '../../lib/decimal';
-import { Button } from '../../ui/Button';
-import { Queue } from '../../ui/Queue';
-import { Loaded } from '../../ui/States';
-import { type Bench, benchOf, waiting } from './logic';
+import { orderOptions, type OrderRow, ordersOptions } from '../api/queries';
+import { useCommands } from '../commands/CommandContext';
+import { day } from '../lib/date';
+import { quantity } from '../lib/decimal';
+import { Button } from '../ui/Button';
+import { Queue } from '../ui/Queue';
+import { Loaded } from '../ui/States';
+import { benchOf, type OrderBench, waiting } from './waiting';
 
-const empty: Record<Bench, string> = {
+const empty: Record<OrderBench, string> = {
   release: 'No order waits for its release. Plan one below.',
   make: 'Nothing is being made. Release an order first.',
   cost: 'No order has cost anything yet.',
 };
 
 /** Return the bench at which an order's page is open: the one it was opened from, else its state's. */
-export function useOrderBench(): Bench | null {
+export function useOrderBench(): OrderBench | null {
   const number = /^\/orders\/(\d+)/.exec(useLocation().pathname)?.[1];
   const asked = useSearchParams()[0].get('bench');
   const order = useQuery({ ...orderOptions(Number(number)), enabled: number !== undefined });
@@ -27,7 +27,7 @@ export function useOrderBench(): Bench | null {
 }
 
 /** The queue of a bench on the left, the order on the right; it folds while a command is in hand. */
-export function OrderBench({ bench }: { bench?: Bench }) {
+export function OrderQueue({ bench }: { bench?: OrderBench }) {
   const { number } = useParams();
   const { started, start } = useCommands();
   const [isOpen, setOpen] = useState(false);
@@ -90,7 +90,7 @@ export function OrderBench({ bench }: { bench?: Bench }) {
   );
 }
 
-function QueueEntry({ order: o, bench }: { order: OrderRow; bench: Bench }) {
+function QueueEntry({ order: o, bench }: { order: OrderRow; bench: OrderBench }) {
   return (
     <>
       <span className="flex justify-between gap-2">

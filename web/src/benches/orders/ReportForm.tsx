@@ -1,12 +1,14 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { basicsOptions, type Order, orderOptions, postingOptions, type Posting } from '../api/queries';
-import { isZero, quantity } from '../lib/decimal';
-import { Button } from '../ui/Button';
-import { Field, NumberEntry } from '../ui/Field';
-import { Loaded } from '../ui/States';
-import type { Given } from './forms';
-import { GradesEntry } from './SimpleForm';
+import { basicsOptions, orderOptions, type Order } from '../../api/queries';
+import { postingOptions, type Posting } from './queries';
+import { isZero, quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
+import { Field, NumberEntry } from '../../ui/Field';
+import { Loaded } from '../../ui/States';
+import type { OwnFormProps } from '../../commands/form';
+import type { Inputs } from '../../commands/inputs';
+import { GradesEntry } from '../../commands/EntryControl';
 import {
   type Complete,
   dueReport,
@@ -21,33 +23,47 @@ import {
   timesOf,
 } from './reportEntry';
 
-interface Props {
-  given: Given;
-  onGiven: (given: Given, act: string) => void;
-}
-
 /** The run report: pieces, scrap, by-products, times and receipt in one entry, filled in with what is due. */
-export function ReportForm({ given, onGiven }: Props) {
+export function ReportForm({ given, onGiven }: OwnFormProps<Inputs['report']>) {
   const order = useQuery(orderOptions(Number(given['order'])));
-  return <Loaded query={order}>{(o) => <Entries order={o} given={given} onGiven={onGiven} />}</Loaded>;
+  const operation = given['operation'] === undefined ? undefined : Number(given['operation']);
+  return (
+    <Loaded query={order}>
+      {(o) => <Entries order={o} operation={operation} onEntry={(e) => onGiven(reportGiven(e), reportAct(e))} />}
+    </Loaded>
+  );
 }
 
 /** A report's correction: the same entry, filled in with what the posting says. */
-export function CorrectReportForm({ given, onGiven }: Props) {
+export function CorrectReportForm({ given, onGiven }: OwnFormProps<Inputs['correct-report']>) {
   const posting = useQuery(postingOptions(Number(given['posting'])));
   const order = useQuery({ ...orderOptions(posting.data?.order ?? 0), enabled: posting.data !== undefined });
   return (
     <Loaded query={posting}>
       {(p) => (
         <Loaded query={order}>
-          {(o) => <Entries order={o} given={given} onGiven={onGiven} corrects={p} />}
+          {(o) => (
+            <Entries
+              order={o}
+              corrects={p}
+              onEntry={(e) => onGiven({ posting: p.number, report: reportGiven(e) }, reportAct(e))}
+            />
+          )}
         </Loaded>
       )}
     </Loaded>
   );
 }
 
-function Entries({ order, given, onGiven, corrects }: Props & { order: Order; corrects?: Posting }) {
+interface EntriesProps {
+  order: Order;
+  /** that was asked for; else what is next */
+  operation?: number | undefined;
+  corrects?: Posting;
+  onEntry: (entry: ReportEntry) => void;
+}
+
+function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
   const basics = useQuery(basicsOptions());
   const reasons = basics.data?.reasons.filter((r) => r.use === 'scrap') ?? [];
   const [entry, setEntry] = useState<ReportEntry | null>(null);
@@ -55,14 +71,14 @@ function Entries({ order, given, onGiven, corrects }: Props & { order: Order; co
     if (basics.data === undefined) return null;
     const first = corrects
       ? reportOf(order, corrects, reasons)
-      : dueReport(order, Number(given['operation'] ?? nextOperation(order)));
+      : dueReport(order, operation ?? nextOperation(order));
     setEntry(first);
-    queueMicrotask(() => onGiven(reportGiven(first), reportAct(first)));
+    queueMicrotask(() => onEntry(first));
     return null;
   }
   const change = (next: ReportEntry) => {
     setEntry(next);
-    onGiven(reportGiven(next), reportAct(next));
+    onEntry(next);
   };
   const here = order.operations.find((o) => o.number === entry.operation);
   const isLast = reportedOperations(order).at(-1)?.number === entry.operation;

@@ -5,41 +5,23 @@ import { clock, minuteOf, type Shift } from '../lib/clock';
 import { percent } from '../lib/decimal';
 import { Entry, Field, NumberEntry } from '../ui/Field';
 import { FoundList } from './FoundList';
-import type { FieldSpec, Given } from './forms';
+import type { Entry as EntryOf } from './entries';
+import type { Typed } from './inputs';
 import { OwnUnitsEntry } from './OwnUnitsEntry';
 import { type Column, type Row, RowsEntry } from './RowsEntry';
 import { WeekEntry } from './WeekEntry';
 
-/** The entries of a command, one under the other. */
-export function SimpleForm({
-  fields,
-  given,
-  onGiven,
-}: {
-  fields: readonly FieldSpec[];
-  given: Given;
-  onGiven: (patch: Given) => void;
-}) {
-  return (
-    <div className="space-y-1.5">
-      {fields.map((f) => (
-        <OneField key={f.name} spec={f} given={given} value={given[f.name]} onValue={(v) => onGiven({ [f.name]: v })} />
-      ))}
-    </div>
-  );
-}
-
-function OneField({
-  spec,
-  given,
-  value,
-  onValue,
-}: {
-  spec: FieldSpec;
-  given: Given;
+interface Props {
+  entry: EntryOf;
+  /** what else is typed in the form */
+  typed: Typed;
   value: unknown;
   onValue: (value: unknown) => void;
-}) {
+  error?: string | undefined;
+}
+
+/** One entry of a form, by its kind. */
+export function EntryControl({ entry: spec, typed: given, value, onValue, error }: Props) {
   const text = typeof value === 'string' || typeof value === 'number' ? String(value) : '';
   const choices = useChoices(spec);
   if (spec.kind === 'roles') {
@@ -70,9 +52,9 @@ function OneField({
   if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
   if (spec.kind === 'week') return <WeekEntry shifts={Array.isArray(value) ? (value as Shift[]) : []} onShifts={onValue} />;
   return (
-    <Field label={spec.label} hint={spec.hint}>
+    <Field label={spec.label} hint={spec.hint} error={error}>
       {(id, describedBy) => {
-        const shared = { id, 'aria-describedby': describedBy };
+        const shared = { id, 'aria-describedby': describedBy, 'aria-invalid': error ? true : undefined };
         switch (spec.kind) {
           case 'number':
             return <NumberEntry {...shared} value={text} onValue={onValue} />;
@@ -97,7 +79,7 @@ function OneField({
           case 'labour grade':
           case 'cost set':
             return (
-              <select {...shared} className="entry" value={text} onChange={(e) => onValue(spec.kind === 'cost set' && e.target.value ? Number(e.target.value) : e.target.value)}>
+              <select {...shared} className="entry" value={text} onChange={(e) => onValue(e.target.value)}>
                 {(text === '' || spec.optional) && <option value="">choose</option>}
                 {choices.map((c) => (
                   <option key={c.value} value={c.value}>
@@ -200,7 +182,7 @@ export function GradesEntry({ order, rows, onRows }: { order: number; rows: Row[
   );
 }
 
-function useChoices(spec: FieldSpec): { value: string; words: string }[] {
+function useChoices(spec: EntryOf): { value: string; words: string }[] {
   const basics = useQuery({ ...basicsOptions(), enabled: spec.kind === 'place' || spec.kind === 'unit' });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
   const grades = useQuery({ ...labourGradesOptions(), enabled: spec.kind === 'labour grade' });

@@ -1,5 +1,6 @@
+import type { Order } from '../../api/queries';
 import { describe, expect, it } from 'vitest';
-import type { Order, Posting } from '../api/queries';
+import type { Posting } from './queries';
 import { dueReport, nextOperation, reportAct, reportGiven, reportOf } from './reportEntry';
 
 const operation = (number: number, due: string, is_report_point = true) => ({ number, due, is_report_point }) as Order['operations'][number];
@@ -115,20 +116,22 @@ describe('a correction', () => {
       ],
       complete: 'yes',
     });
-    expect(reportGiven(entry)).toMatchObject({ posting: 31, report: { receive: '0.3', complete: true } });
+    expect(entry.corrects).toBe(31);
+    expect(reportGiven(entry)).toMatchObject({ receive: '0.3', complete: true });
   });
 
   it('of an order whose output is not graded sorts nothing', () => {
     const received = [{ item: 'CELL', quantity: '4.000000' }];
 
     expect(reportGiven(reportOf(order, { ...posting, act_received: received, act_received_quantity: '4.000000' }, []))).toMatchObject({
-      report: { receive: '4', grades: [] },
+      receive: '4',
+      grades: [],
     });
   });
 
   it('of a report that received nothing offers nothing', () => {
     const entry = reportOf(graded, { ...posting, act_received: [], act_received_quantity: '0', act_completes: false }, []);
 
-    expect(reportGiven(entry)).toMatchObject({ report: { receive: '0', grades: [], complete: false } });
+    expect(reportGiven(entry)).toMatchObject({ receive: '0', grades: [], complete: false });
   });
 });

@@ -1,23 +1,25 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { basicsOptions, namedItemsOptions, type Order, orderOptions } from '../api/queries';
-import { isZero, plain, quantity } from '../lib/decimal';
-import { Button } from '../ui/Button';
-import { Entry, NumberEntry } from '../ui/Field';
-import { Loaded } from '../ui/States';
-import { FoundList } from './FoundList';
-import type { Given } from './forms';
+import { basicsOptions, namedItemsOptions, orderOptions, type Order } from '../../api/queries';
+import { isZero, plain, quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
+import { Entry, NumberEntry } from '../../ui/Field';
+import { Loaded } from '../../ui/States';
+import { FoundList } from '../../commands/FoundList';
+import type { OwnFormProps } from '../../commands/form';
+import type { Inputs } from '../../commands/inputs';
 
-interface Props {
-  given: Given;
-  onGiven: (given: Given, act: string) => void;
-}
+type Direction = 'issue' | 'return';
+type MoveProps = OwnFormProps<Inputs['issue-material'] & Inputs['return-material']>;
 
 const count = (n: number) => `${n} line${n === 1 ? '' : 's'}`;
 const filled = (q: string) => q !== '' && !isZero(q);
 
+export const IssueForm = (props: MoveProps) => <MoveForm {...props} direction="issue" />;
+export const ReturnForm = (props: MoveProps) => <MoveForm {...props} direction="return" />;
+
 /** Issue to an order or return from it: its components, filled in with what is still needed. */
-export function IssueForm({ given, onGiven, direction }: Props & { direction: 'issue' | 'return' }) {
+function MoveForm({ given, onGiven, direction }: MoveProps & { direction: Direction }) {
   const order = useQuery(orderOptions(Number(given['order'])));
   return <Loaded query={order}>{(o) => <IssueLines order={o} onGiven={onGiven} direction={direction} />}</Loaded>;
 }
@@ -28,8 +30,8 @@ function IssueLines({
   direction,
 }: {
   order: Order;
-  onGiven: Props['onGiven'];
-  direction: 'issue' | 'return';
+  onGiven: MoveProps['onGiven'];
+  direction: Direction;
 }) {
   const components = order.inputs.filter((i) => i.kind === 'component');
   const [lines, setLines] = useState<string[] | null>(null);
@@ -39,7 +41,7 @@ function IssueLines({
       .map((c, n) => ({ operation: c.operation, item: c.code, quantity: next[n] ?? '' }))
       .filter((line) => filled(line.quantity));
     const verb = direction === 'issue' ? 'Issue' : 'Return';
-    onGiven({ order: order.number, lines: moved }, `${verb} ${count(moved.length)}`);
+    onGiven(moved.length > 0 ? { order: order.number, lines: moved } : null, `${verb} ${count(moved.length)}`);
   };
   if (lines === null) {
     const first = components.map((c) =>
@@ -95,7 +97,7 @@ interface MaterialLine {
 }
 
 /** Bought material that came in. */
-export function ReceiveMaterialForm({ given, onGiven }: Props) {
+export function ReceiveMaterialForm({ given, onGiven }: OwnFormProps<Inputs['receive-material']>) {
   const [typed, setTyped] = useState('');
   const basics = useQuery(basicsOptions());
   const place = basics.data?.places[0]?.code ?? '';
@@ -106,7 +108,7 @@ export function ReceiveMaterialForm({ given, onGiven }: Props) {
     setLines(next);
     const good = next.filter((l) => l.item && filled(l.quantity) && l.price !== '');
     const posted = good.map((l) => ({ ...l, place: l.place || place }));
-    onGiven({ lines: posted }, `Receive ${count(good.length)}`);
+    onGiven(posted.length > 0 ? { lines: posted } : null, `Receive ${count(good.length)}`);
   };
   const known = useQuery(namedItemsOptions([...new Set(lines.map((l) => l.item).filter(Boolean))].toSorted()));
   const named = (code: string) => known.data?.find((i) => i.code === code);

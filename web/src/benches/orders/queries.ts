@@ -1,0 +1,31 @@
+/** What the orders bench asks the server for. */
+
+import { queryOptions } from '@tanstack/react-query';
+import { api, data } from '../../api/http';
+import type { components } from '../../api/schema';
+
+export type OrderInput = components['schemas']['OrderInputOut'];
+export type Bridge = components['schemas']['BridgeOut'];
+export type Cause = components['schemas']['CauseOut'];
+export type Posting = components['schemas']['PostingOut'];
+
+export const bridgeOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'bridge'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/orders/{number}/bridge', { params: { path: { number } }, signal })),
+  });
+
+export const asBuiltOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'as-built'],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/orders/{number}/as-built', { params: { path: { number } }, signal })),
+  });
+
+export const postingOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['postings', number],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/postings/{number}', { params: { path: { number } }, signal })),
+  });

@@ -1,1 +1,0 @@
-export { Today } from './Today';
