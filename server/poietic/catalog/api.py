@@ -5,13 +5,13 @@ from datetime import date
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from django.utils.http import content_disposition_header
-from ninja import File, Router, Schema, UploadedFile
+from ninja import File, Router, UploadedFile
 from poietic_core.units import UNITS
 
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, READ_MARGINS
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .files import keep_file
 from .models import Partner, Place, PriceRow, Reason, WrittenNote
 from .queries import item_by_code
@@ -19,7 +19,7 @@ from .queries import item_by_code
 router = Router(tags=["catalog"])
 
 
-class Named(Schema):
+class Named(Answer):
     """A code with its name and kind."""
 
     code: str
@@ -27,7 +27,7 @@ class Named(Schema):
     kind: str = ""
 
 
-class ReasonOut(Schema):
+class ReasonOut(Answer):
     """A reason with what it is given for."""
 
     code: str
@@ -36,7 +36,7 @@ class ReasonOut(Schema):
     is_written_off: bool
 
 
-class PartnerOut(Schema):
+class PartnerOut(Answer):
     """A firm that supplies us or buys from us, with the items that it supplies."""
 
     code: str
@@ -46,7 +46,7 @@ class PartnerOut(Schema):
     items: list[str]
 
 
-class PriceOut(Schema):
+class PriceOut(Answer):
     """What a supplier asks for an item."""
 
     supplier: str
@@ -57,7 +57,7 @@ class PriceOut(Schema):
     effective_until: date | None
 
 
-class ListPriceOut(Schema):
+class ListPriceOut(Answer):
     """What we ask for an item; customer and name are empty where it is for everybody."""
 
     customer: str
@@ -68,7 +68,7 @@ class ListPriceOut(Schema):
     effective_until: date | None
 
 
-class DocumentOut(Schema):
+class DocumentOut(Answer):
     """A drawing or picture of an item."""
 
     name: str
@@ -77,7 +77,7 @@ class DocumentOut(Schema):
     brought_at: str
 
 
-class FileOut(Schema):
+class FileOut(Answer):
     """A file that was brought and belongs to nothing yet."""
 
     file: int
@@ -85,7 +85,7 @@ class FileOut(Schema):
     media_type: str
 
 
-class Basics(Schema):
+class Basics(Answer):
     """What every form needs: the shop's day, units, places, reasons."""
 
     today: str
@@ -95,7 +95,7 @@ class Basics(Schema):
     partners: list[Named]
 
 
-class NoteOut(Schema):
+class NoteOut(Answer):
     """A note with its author and time."""
 
     text: str
@@ -103,7 +103,7 @@ class NoteOut(Schema):
     written_at: str
 
 
-class OwnUnitOut(Schema):
+class OwnUnitOut(Answer):
     """A unit of an item's own, in stock units."""
 
     name: str

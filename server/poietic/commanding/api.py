@@ -5,11 +5,11 @@ from typing import Annotated, Any
 from django.db.models import QuerySet
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import ConfigDict, Field, StringConstraints, create_model
 
 from ..web_api.errors import NotFound
-from ..web_api.fields import Strict
+from ..web_api.fields import Answer, Strict
 from .jobs import LOST_AFTER, start_job, stop_job
 from .models import Job
 from .reading import sees_costs
@@ -20,7 +20,7 @@ from .run import Outcome, Seen, post, preview
 Key = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._:-]{8,80}$")]
 
 
-class Problem(Schema):
+class Problem(Answer):
     """An error: what happened, why, what can be done."""
 
     type: str
@@ -35,7 +35,7 @@ class Problem(Schema):
 REFUSALS = {401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem}
 
 
-class JobOut(Schema):
+class JobOut(Answer):
     """A command that is carried out in the background, and how far it has come."""
 
     number: int
@@ -53,7 +53,7 @@ class JobOut(Schema):
     problem: Problem | None
 
 
-class CommandInfo(Schema):
+class CommandInfo(Answer):
     """A command that the signed-in person may start."""
 
     name: str

@@ -3,13 +3,12 @@
 import hashlib
 from decimal import Decimal
 
-from ninja import Schema
 from poietic_core.quantity import ZERO
 
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 
 
-class FieldChange(Schema):
+class FieldChange(Answer):
     """One field of one thing, before and after."""
 
     thing: str
@@ -18,7 +17,7 @@ class FieldChange(Schema):
     after: str
 
 
-class StockChange(Schema):
+class StockChange(Answer):
     """Stock of an item at a place, of a lot where it has one, before and after."""
 
     item: str
@@ -30,7 +29,7 @@ class StockChange(Schema):
     after: DecimalText
 
 
-class WipChange(Schema):
+class WipChange(Answer):
     """Work in process of an order by element, before and after."""
 
     order: int
@@ -39,7 +38,7 @@ class WipChange(Schema):
     after: DecimalText
 
 
-class JournalChange(Schema):
+class JournalChange(Answer):
     """What an account is debited and credited."""
 
     account: str
@@ -47,7 +46,7 @@ class JournalChange(Schema):
     credit: DecimalText
 
 
-class VarianceChange(Schema):
+class VarianceChange(Answer):
     """An order's variance to date, before and after; unfavourable is positive."""
 
     order: int
@@ -55,14 +54,14 @@ class VarianceChange(Schema):
     after: DecimalText
 
 
-class Remark(Schema):
+class Remark(Answer):
     """A thing to know before posting that does not stop it."""
 
     thing: str
     text: str
 
 
-class Consequences(Schema):
+class Consequences(Answer):
     """What a command would do, or did."""
 
     fields: list[FieldChange]

@@ -9,7 +9,6 @@ from datetime import datetime
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import connection, transaction
 from django.db.utils import DataError, IntegrityError, OperationalError
-from ninja import Schema
 from psycopg.errors import (
     DeadlockDetected,
     ExclusionViolation,
@@ -22,7 +21,7 @@ from ..statements.bulk import insert_rows
 from ..statements.prepared import Prepared
 from ..web_api.errors import beyond_column
 from ..web_api.events import publish
-from ..web_api.fields import Strict
+from ..web_api.fields import Answer, Strict
 from .effects import Consequences
 from .errors import AgainstRule, ChangedSince, KeyUsed, RoleNeeded
 from .holding import say_who, turn, who_holds
@@ -41,14 +40,14 @@ LOST_RACES = (UniqueViolation, ExclusionViolation, ForeignKeyViolation)
 ENTRIES = Prepared(lambda key: Entry.objects.filter(key=key))
 
 
-class Seen(Schema):
+class Seen(Answer):
     """What a person had seen: change numbers, and the consequences of the preview."""
 
     changes: dict[str, int] = {}
     digest: str = ""
 
 
-class Outcome(Schema):
+class Outcome(Answer):
     """What a command would do, or did."""
 
     command: str

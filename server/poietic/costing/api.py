@@ -8,7 +8,7 @@ import orjson
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 from poietic_core.cost.prices import Form
 from poietic_core.cost.unit import standard_cost
 from poietic_core.quantity import ZERO
@@ -24,7 +24,7 @@ from ..engineering.models import OPEN_STATES, Revision
 from ..engineering.queries import in_force, made_with, revision_by_letter
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText, PageSize, ShortText, Skip, plain
+from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip, plain
 from .compare import ComparedOut, compared
 from .cost_sheet import as_csv, as_pdf, as_workbook
 from .frozen import costed
@@ -36,7 +36,7 @@ from .tree_rows import TreeOut
 router = Router(tags=["costing"])
 
 
-class ItemOut(Schema):
+class ItemOut(Answer):
     """An item with its stock; `value` is that of all of it."""
 
     code: str
@@ -81,7 +81,7 @@ class ItemFull(ItemOut):
     safety_stock: DecimalText | None
 
 
-class ElementCost(Schema):
+class ElementCost(Answer):
     """What an element costs per unit, this level and lower levels."""
 
     element: str
@@ -89,7 +89,7 @@ class ElementCost(Schema):
     lower_levels: DecimalText
 
 
-class StandardOut(Schema):
+class StandardOut(Answer):
     """The standard of an item in force, with its derivation."""
 
     item: str
@@ -101,7 +101,7 @@ class StandardOut(Schema):
     derivation: list[DerivationRow]
 
 
-class MissingOut(Schema):
+class MissingOut(Answer):
     """What keeps an item from having a standard."""
 
     item: str
@@ -109,14 +109,14 @@ class MissingOut(Schema):
     fix: str
 
 
-class RolledOut(Schema):
+class RolledOut(Answer):
     """What an item would cost by a roll-up now, and all that is missing for it and below it."""
 
     rolled: DecimalText | None
     missing: list[MissingOut]
 
 
-class ItemPage(Schema):
+class ItemPage(Answer):
     """Some items, how many match, and how many there are."""
 
     rows: list[ItemOut]

@@ -6,7 +6,6 @@ from datetime import date
 from decimal import Decimal
 
 from django.utils import timezone
-from ninja import Schema
 from poietic_core.cost.inputs import cost_structure
 from poietic_core.cost.model import OVERHEAD_KINDS, TIME_ELEMENT, InputKey, InputKind
 from poietic_core.cost.unit import cost_per_unit
@@ -19,11 +18,11 @@ from ..catalog.models import Item
 from ..engineering.models import Revision
 from ..engineering.rates import shop_rates
 from ..engineering.structures import structures_of
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .queries import standards_in_force
 
 
-class ComparedRow(Schema):
+class ComparedRow(Answer):
     """A row of two revisions; what one of them lacks is null."""
 
     kind: str
@@ -43,7 +42,7 @@ class ComparedRow(Schema):
     effect: DecimalText
 
 
-class ComparedOut(Schema):
+class ComparedOut(Answer):
     """A revision against an older one: costs per good unit at today's standards and rates."""
 
     item: str

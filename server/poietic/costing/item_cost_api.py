@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from decimal import Decimal
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.cost.contributions import Contribution, contributions, sensitivities
 from poietic_core.cost.model import OVERHEAD_KINDS, Base, Element, InputKind, UnitCost
 from poietic_core.cost.overhead import unit_of
@@ -18,7 +18,7 @@ from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..engineering.models import OverheadBudget, WorkCenter
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .api import ElementCost
 from .models import CostSet, Standard
 from .queries import cost_set_by_number, current_set
@@ -30,7 +30,7 @@ router = Router(tags=["item costs"])
 SENSITIVE_MOST = 20
 
 
-class PartOut(Schema):
+class PartOut(Answer):
     """What one input adds to an item's cost, in one set or in two."""
 
     kind: str
@@ -49,7 +49,7 @@ class PartOut(Schema):
     moved: DecimalText
 
 
-class CostIn(Schema):
+class CostIn(Answer):
     """An item's cost in one set."""
 
     number: int
@@ -59,7 +59,7 @@ class CostIn(Schema):
     layers: list[ElementCost]
 
 
-class StandardStep(Schema):
+class StandardStep(Answer):
     """A standard as it came into force, and why it moved."""
 
     number: int
@@ -68,7 +68,7 @@ class StandardStep(Schema):
     causes: list[CausePart]
 
 
-class ElementAgainst(Schema):
+class ElementAgainst(Answer):
     """A cost element of an item in two sets, all levels [money/unit]."""
 
     element: str
@@ -77,14 +77,14 @@ class ElementAgainst(Schema):
     moved: DecimalText
 
 
-class OpenedOut(Schema):
+class OpenedOut(Answer):
     """An item in two sets, computed exactly."""
 
     elements: list[ElementAgainst]
     parts: list[PartOut]
 
 
-class SensitivityOut(Schema):
+class SensitivityOut(Answer):
     """What a yield, or a standard lot, that is one percent larger moves [money/unit]."""
 
     item: str
@@ -95,7 +95,7 @@ class SensitivityOut(Schema):
     moved: DecimalText
 
 
-class ItemCostOut(Schema):
+class ItemCostOut(Answer):
     """What an item costs, in which sets, out of what, and how it got there."""
 
     item: str

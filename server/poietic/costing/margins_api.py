@@ -7,7 +7,7 @@ import numpy as np
 from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.cost.array_costs import array_costs
 from poietic_core.cost.margin import margin
 from poietic_core.quantity import UNIT_COST_STEP, round_to
@@ -15,7 +15,7 @@ from poietic_core.quantity import UNIT_COST_STEP, round_to
 from ..catalog.models import Item, ListPrice
 from ..commanding.api import Problem
 from ..commanding.reading import READ_MARGINS
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .models import CostSet
 from .queries import cost_set_by_number, current_set
 from .sets import set_in_arrays
@@ -24,7 +24,7 @@ from .storing import totals_of
 router = Router(tags=["margins"])
 
 
-class MarginOut(Schema):
+class MarginOut(Answer):
     """A list price that counts today, against the standard of its item [money/unit]."""
 
     item: str
@@ -41,7 +41,7 @@ class MarginOut(Schema):
     share: DecimalText | None
 
 
-class MarginsOut(Schema):
+class MarginsOut(Answer):
     """All list prices that count today, the worst first."""
 
     #: the set that they are compared with; null where there is none

@@ -7,7 +7,7 @@ from decimal import Decimal
 import numpy as np
 from django.db.models import Count
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.cost.arrays import Floats
 from poietic_core.cost.screen import Screened, screened
 from poietic_core.cost.sets import Cause
@@ -16,7 +16,7 @@ from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to
 from ..catalog.models import Item
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .models import CostSet, Standard
 from .queries import cost_set_by_number
 from .sets import set_in_arrays
@@ -31,7 +31,7 @@ UNSEEN = 0.000_01
 UNEXPLAINED, UNEXPLAINED_SHARE = Decimal("0.001"), Decimal("1e-8")
 
 
-class WhatIfChange(Schema):
+class WhatIfChange(Answer):
     """A change of a what-if."""
 
     kind: str
@@ -40,7 +40,7 @@ class WhatIfChange(Schema):
     by: DecimalText | None = None
 
 
-class SetLack(Schema):
+class SetLack(Answer):
     """What kept an item from a standard."""
 
     item: str
@@ -48,7 +48,7 @@ class SetLack(Schema):
     fix: str
 
 
-class CostSetOut(Schema):
+class CostSetOut(Answer):
     """A set of standards."""
 
     number: int
@@ -64,14 +64,14 @@ class CostSetOut(Schema):
     note: str
 
 
-class CausePart(Schema):
+class CausePart(Answer):
     """A part of a difference, and why."""
 
     cause: str
     amount: DecimalText
 
 
-class DifferenceOut(Schema):
+class DifferenceOut(Answer):
     """An item's cost in two sets [money/unit]."""
 
     item: str
@@ -84,7 +84,7 @@ class DifferenceOut(Schema):
     causes: list[CausePart]
 
 
-class AgainstOut(Schema):
+class AgainstOut(Answer):
     """A set against another: what differs, the largest effect first."""
 
     old: int

@@ -3,12 +3,10 @@
 from datetime import date
 from typing import Any
 
-from ninja import Schema
-
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 
 
-class TreeRow(Schema):
+class TreeRow(Answer):
     """One row; the rows below it with a greater depth stand under it."""
 
     #: what the row is, whatever else changes in the structure: the way to it from the top
@@ -55,7 +53,7 @@ BLANK: dict[str, Any] = dict.fromkeys(TreeRow.model_fields) | dict.fromkeys(
 BLANK["documents"] = []
 
 
-class TreeOut(Schema):
+class TreeOut(Answer):
     """A structure to any depth, with the revision and the standard it shows."""
 
     item: str

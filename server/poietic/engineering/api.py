@@ -7,7 +7,7 @@ from typing import Literal
 from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import File, Router, Schema, UploadedFile
+from ninja import File, Router, UploadedFile
 from poietic_core.calendar.model import Calendar
 from poietic_core.cost.model import Base
 from poietic_core.cost.overhead import budget_rate
@@ -29,7 +29,7 @@ from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, Cost
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .icalendar_files import NotICalendar, as_icalendar, read_holidays
 from .models import LabourGrade, OverheadBudget, Revision, WorkCalendar, WorkCenter, WorkCenterRate
 from .queries import as_calendar, revision_by_letter
@@ -39,7 +39,7 @@ from .where_used import where_used
 router = Router(tags=["engineering"])
 
 
-class LayerOut(Schema):
+class LayerOut(Answer):
     """A part of the machine hour's rate, with what it comes to per hour."""
 
     name: str
@@ -50,7 +50,7 @@ class LayerOut(Schema):
     per_hour: Cost
 
 
-class RatesOut(Schema):
+class RatesOut(Answer):
     """What an hour at a work center costs from a day on."""
 
     effective_from: date | None
@@ -60,7 +60,7 @@ class RatesOut(Schema):
     layers: list[LayerOut]
 
 
-class WorkCenterOut(Schema):
+class WorkCenterOut(Answer):
     """A work center with its rates per hour today and what it can do."""
 
     code: str
@@ -75,14 +75,14 @@ class WorkCenterOut(Schema):
     change: int
 
 
-class GradeRateOut(Schema):
+class GradeRateOut(Answer):
     """What an hour of a labour grade costs from a day on."""
 
     effective_from: date | None
     rate: Cost
 
 
-class LabourGradeOut(Schema):
+class LabourGradeOut(Answer):
     """A labour grade with its rate today, and all of them."""
 
     code: str
@@ -91,7 +91,7 @@ class LabourGradeOut(Schema):
     rates: list[GradeRateOut]
 
 
-class OverheadOut(Schema):
+class OverheadOut(Answer):
     """A budget of overhead, with the rate that it gives and how."""
 
     code: str
@@ -109,7 +109,7 @@ class OverheadOut(Schema):
     derivation: list[DerivationRow]
 
 
-class StepOut(Schema):
+class StepOut(Answer):
     """An instruction step."""
 
     kind: StepKind
@@ -121,14 +121,14 @@ class StepOut(Schema):
     item: str = ""
 
 
-class AlternateOut(Schema):
+class AlternateOut(Answer):
     """An item that may be used in a component's place."""
 
     item: str
     ratio: DecimalText
 
 
-class GradeOut(Schema):
+class GradeOut(Answer):
     """An item that a part of the output is sorted into."""
 
     item: str
@@ -136,7 +136,7 @@ class GradeOut(Schema):
     weight: DecimalText
 
 
-class OperationOut(Schema):
+class OperationOut(Answer):
     """An operation of a revision."""
 
     number: int
@@ -166,7 +166,7 @@ class OperationOut(Schema):
     steps: list[StepOut]
 
 
-class ComponentOut(Schema):
+class ComponentOut(Answer):
     """A component line."""
 
     item: str
@@ -188,7 +188,7 @@ class ComponentOut(Schema):
     effective_until: date | None
 
 
-class OutputOut(Schema):
+class OutputOut(Answer):
     """A by-product or co-product line."""
 
     item: str
@@ -201,7 +201,7 @@ class OutputOut(Schema):
     weight: DecimalText
 
 
-class RevisionOut(Schema):
+class RevisionOut(Answer):
     """A revision of an item's structure with all its rows."""
 
     item: str
@@ -221,7 +221,7 @@ class RevisionOut(Schema):
     change: int
 
 
-class RevisionRow(Schema):
+class RevisionRow(Answer):
     """A revision in the list of an item's."""
 
     letter: str
@@ -234,7 +234,7 @@ class RevisionRow(Schema):
     rows: int
 
 
-class WhereUsed(Schema):
+class WhereUsed(Answer):
     """A structure in force that uses an item, with the quantity in one unit of it."""
 
     item: str
@@ -448,7 +448,7 @@ def used_in(request: HttpRequest, code: str) -> list[WhereUsed]:
     ]
 
 
-class ShiftOut(Schema):
+class ShiftOut(Answer):
     """A shift of every week: 0 is Monday, times are minutes of the day."""
 
     weekday: int
@@ -456,7 +456,7 @@ class ShiftOut(Schema):
     end: int
 
 
-class ExceptionOut(Schema):
+class ExceptionOut(Answer):
     """Closed days, or one day's extra shift."""
 
     first: date
@@ -466,7 +466,7 @@ class ExceptionOut(Schema):
     why: str
 
 
-class DayOut(Schema):
+class DayOut(Answer):
     """A day of a calendar: working minutes of the shifts that begin on it."""
 
     day: date
@@ -476,7 +476,7 @@ class DayOut(Schema):
     kind: str
 
 
-class CalendarOut(Schema):
+class CalendarOut(Answer):
     """A calendar with its week and exceptions."""
 
     code: str
@@ -488,7 +488,7 @@ class CalendarOut(Schema):
     change: int
 
 
-class YearOut(Schema):
+class YearOut(Answer):
     """All days of a year of a calendar."""
 
     year: int
@@ -516,7 +516,7 @@ def calendars(request: HttpRequest) -> list[CalendarOut]:
     ]
 
 
-class HolidayOut(Schema):
+class HolidayOut(Answer):
     """Days that an iCalendar file closes."""
 
     first: date

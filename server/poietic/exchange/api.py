@@ -4,7 +4,7 @@ from django.db.models import Sum
 from django.db.models.functions import Length
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import File, Router, Schema, UploadedFile
+from ninja import File, Router, UploadedFile
 
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
@@ -13,6 +13,7 @@ from ..commanding.run import require_role
 from ..people.door import note
 from ..people.models import Happening
 from ..web_api.errors import NotFound
+from ..web_api.fields import Answer
 from .models import Upload
 from .plan import plan_import
 from .reading import MOST_BYTES, Content, Unreadable, read_file
@@ -27,7 +28,7 @@ XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 ORDER = {"refused": 0, "changed": 1, "new": 2, "same": 3}
 
 
-class PlannedRow(Schema):
+class PlannedRow(Answer):
     """A row of an uploaded file and what would become of it."""
 
     table: str
@@ -37,7 +38,7 @@ class PlannedRow(Schema):
     why: str
 
 
-class UploadOut(Schema):
+class UploadOut(Answer):
     """An uploaded file: how many rows would be new, changed, the same or refused, and the first of them."""
 
     upload: int

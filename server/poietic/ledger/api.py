@@ -1,20 +1,20 @@
 """Queries on postings and stock."""
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.quantity import ZERO
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..web_api.errors import NotFound
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .models import Posting, StockBalance, StockLine
 
 router = Router(tags=["ledger"])
 
 
-class StockRow(Schema):
+class StockRow(Answer):
     """Stock of an item at a place."""
 
     item: str
@@ -25,7 +25,7 @@ class StockRow(Schema):
     reserved: DecimalText
 
 
-class PostingStock(Schema):
+class PostingStock(Answer):
     """A stock line of a posting."""
 
     item: str
@@ -39,7 +39,7 @@ class PostingStock(Schema):
     operation: int | None
 
 
-class PostingMoney(Schema):
+class PostingMoney(Answer):
     """A journal line of a posting: debit above zero."""
 
     account: str
@@ -50,7 +50,7 @@ class PostingMoney(Schema):
     element: str
 
 
-class PostingTime(Schema):
+class PostingTime(Answer):
     """A time line of a posting."""
 
     operation: int
@@ -59,7 +59,7 @@ class PostingTime(Schema):
     amount: Cost
 
 
-class PostingUnits(Schema):
+class PostingUnits(Answer):
     """A unit line of a posting."""
 
     operation: int
@@ -68,14 +68,14 @@ class PostingUnits(Schema):
     quantity: DecimalText
 
 
-class ReceivedOut(Schema):
+class ReceivedOut(Answer):
     """Output that an act received: the order's item, or one of its grades."""
 
     item: str
     quantity: DecimalText
 
 
-class PostingOut(Schema):
+class PostingOut(Answer):
     """A posting with its lines."""
 
     number: int

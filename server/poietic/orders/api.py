@@ -1,13 +1,13 @@
 """Queues of orders, and an order's page."""
 
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
 
 from django.db.models import Case, Q, When
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.cost.model import InputKind
 from poietic_core.order.report import backflush, next_operation
 from poietic_core.order.states import Act, OrderState, acts_in
@@ -16,6 +16,7 @@ from poietic_core.structure.requirement import entering
 from poietic_core.variance.causes import Variance
 
 from ..catalog.models import Item
+from ..catalog.queries import any_of
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..engineering.api import StepOut
@@ -23,7 +24,8 @@ from ..ledger.models import Holding, Posting
 from ..ledger.wip import CELLS
 from ..statements.prepared import Prepared
 from ..web_api.derivations import DerivationRow, flatten
-from ..web_api.fields import DecimalText, PageSize, ShortText, Skip
+from ..web_api.errors import NotFound
+from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip
 from .book import STOOD, OrderBook, named_by
 from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
@@ -37,7 +39,7 @@ from .standing import due_units
 router = Router(tags=["orders"])
 
 
-class OrderRow(Schema):
+class OrderRow(Answer):
     """An order in a queue."""
 
     number: int
@@ -57,7 +59,7 @@ class OrderRow(Schema):
     wip: Cost
 
 
-class OrderPage(Schema):
+class OrderPage(Answer):
     """Some orders, how many match, and how many there are in these states."""
 
     rows: list[OrderRow]
@@ -71,7 +73,7 @@ class OrderStepOut(StepOut):
     lots: list[str]
 
 
-class OrderOperationOut(Schema):
+class OrderOperationOut(Answer):
     """An operation of an order: planned and done."""
 
     number: int
@@ -97,9 +99,11 @@ class OrderOperationOut(Schema):
     ends: str | None
 
 
-class OrderInputOut(Schema):
+class OrderInputOut(Answer):
     """An input of an order: needed, allowed for what was done, used."""
 
+    #: what it is asked for by
+    row: int
     operation: int
     kind: str
     code: str
@@ -121,10 +125,9 @@ class OrderInputOut(Schema):
     on_hand: DecimalText | None
     #: of a component: less than is still to issue is kept for the order, or promised to it
     is_short: bool
-    need_derivation: list[DerivationRow]
 
 
-class WipCell(Schema):
+class WipCell(Answer):
     """Work in process of one operation and element."""
 
     operation: int
@@ -132,14 +135,14 @@ class WipCell(Schema):
     amount: Cost
 
 
-class ElementAmount(Schema):
+class ElementAmount(Answer):
     """Money of one cost element."""
 
     element: str
     amount: Cost
 
 
-class HappenedRow(Schema):
+class HappenedRow(Answer):
     """A posting of an order, newest first."""
 
     number: int
@@ -151,7 +154,7 @@ class HappenedRow(Schema):
     taken_back_by: int | None
 
 
-class OrderGradeOut(Schema):
+class OrderGradeOut(Answer):
     """A grade of an order's output: expected and received."""
 
     item: str
@@ -160,7 +163,7 @@ class OrderGradeOut(Schema):
     received: DecimalText
 
 
-class OrderOut(Schema):
+class OrderOut(Answer):
     """An order's page: what was planned, done, charged and allowed."""
 
     number: int
@@ -256,6 +259,21 @@ def order(request: HttpRequest, number: int) -> HttpResponse:
     return HttpResponse(page.model_dump_json(), content_type="application/json")
 
 
+@router.get("/orders/{number}/inputs/{row}/need", response={200: list[DerivationRow], 404: Problem})
+def need(request: HttpRequest, number: int, row: int) -> list[DerivationRow]:
+    """Return how the need of an input came about."""
+    book = OrderBook.read(number)
+    found = next((i for i in book.inputs if i.pk == row), None)
+    if found is None:
+        raise NotFound(f"input of order {number}", str(row))
+    enter = entering(book.progress(), book.order.quantity) if book.operations else {}
+    yields = {o.number: o.yield_share for o in book.operations}
+    rows, fault = computed(lambda: flatten(need_of(found, enter, yields)))
+    if rows is None:
+        raise OrderFaulty(number, fault)
+    return rows
+
+
 def _page(book: OrderBook) -> OrderOut:
     o = book.order
     variance = book.variance() if o.standard else None
@@ -263,8 +281,8 @@ def _page(book: OrderBook) -> OrderOut:
     stood = STOOD.of(o.pk)
     dates = stood[0] if stood else None
     items = [i.item_id for i in book.inputs if i.item_id]
-    on_hand = dict(Holding.objects.filter(item__in=items).values_list("item_id", "quantity"))
-    short = {s.item_id for s in SHORT.of(o.pk)}
+    on_hand = dict(ON_HAND.of_any(items))
+    short = SHORT.of(o.pk)
     wip = sorted(CELLS.of_any([o.pk]), key=lambda b: (b.operation, b.pk))
     by_element: dict[str, Decimal] = {}
     for cell in wip:
@@ -291,7 +309,7 @@ def _page(book: OrderBook) -> OrderOut:
         allowed=variance.allowed() if variance else ZERO,
         variance=variance.to_date() if variance else ZERO,
         operations=_operations(book, variance, due),
-        inputs=_inputs(book, on_hand, short, due),
+        inputs=_inputs(book, on_hand, {s.item_id for s in short}, due),
         grades=[
             OrderGradeOut(item=g.item.code, name=g.item.name, share=g.share, received=g.received)
             for g in book.grades
@@ -304,7 +322,7 @@ def _page(book: OrderBook) -> OrderOut:
         ],
         is_all_received=o.received >= o.quantity,
         happened=_happened(o),
-        stops=stops_of(book, timezone.now()),
+        stops=stops_of(book, short, timezone.now()),
         wanted_by=wanted_by(o),
         acts=acts_in(book.state),
         next_operation=next_operation(due),
@@ -348,8 +366,6 @@ def _inputs(
     due: dict[int, Decimal],
 ) -> list[OrderInputOut]:
     rows = []
-    enter = entering(book.progress(), book.order.quantity) if book.operations else {}
-    yields = {o.number: o.yield_share for o in book.operations}
     named = {i.pk: named_by(i).code for i in book.inputs}
     for i in book.inputs:
         it = named_by(i)
@@ -357,6 +373,7 @@ def _inputs(
         there = on_hand.get(i.item_id) if i.item_id else None
         rows.append(
             OrderInputOut(
+                row=i.pk,
                 operation=i.operation,
                 kind=i.kind,
                 code=it.code,
@@ -374,7 +391,6 @@ def _inputs(
                 still=still,
                 on_hand=there,
                 is_short=i.item_id in short and bool(i.still),
-                need_derivation=flatten(need_of(i, enter, yields)),
             )
         )
     return rows
@@ -402,24 +418,35 @@ def _step(book: OrderBook, i: OrderInput) -> Decimal:
     return book.order.item.step if i.supplier else HOUR_STEP
 
 
-HAPPENED = Prepared(
-    lambda key: (
-        Posting.objects.filter(cost_object=key).select_related("person", "reversal").order_by("-pk")
+HAPPENED: Prepared[tuple[int, str, int | None, str | None, datetime, int | None, int | None]] = (
+    Prepared(
+        lambda key: (
+            Posting.objects.filter(cost_object=key)
+            .order_by("-pk")
+            .values_list(
+                *("pk", "kind", "operation", "person__full_name", "happened_at"),
+                *("reverses_id", "reversal__pk"),
+            )
+        )
     )
+)
+ON_HAND: Prepared[tuple[int, Decimal]] = Prepared(
+    lambda items: Holding.objects.filter(item__in=any_of(items)).values_list("item_id", "quantity")
 )
 
 
 def _happened(order: Order) -> list[HappenedRow]:
-    rows = HAPPENED.of(order.pk)
     return [
         HappenedRow(
-            number=p.pk,
-            kind=p.kind,
-            operation=p.operation,
-            person=str(p.person or ""),
-            happened_at=p.happened_at.isoformat(),
-            reverses=p.reverses_id,
-            taken_back_by=p.reversal.pk if hasattr(p, "reversal") else None,
+            number=number,
+            kind=kind,
+            operation=operation,
+            person=person or "",
+            happened_at=happened_at.isoformat(),
+            reverses=reverses,
+            taken_back_by=taken_back_by,
         )
-        for p in rows
+        for number, kind, operation, person, happened_at, reverses, taken_back_by in HAPPENED.of(
+            order.pk
+        )
     ]

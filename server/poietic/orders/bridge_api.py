@@ -3,7 +3,7 @@
 from decimal import Decimal
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO, money
 from poietic_core.variance.causes import Cause
@@ -13,14 +13,14 @@ from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..ledger.models import WipBalance
 from ..web_api.derivations import DerivationRow, flatten
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .as_built import AsBuiltOut, as_built
 from .book import OrderBook
 
 router = Router(tags=["orders"])
 
 
-class CauseDetail(Schema):
+class CauseDetail(Answer):
     """One cause at one operation, with its derivation."""
 
     operation: int
@@ -30,7 +30,7 @@ class CauseDetail(Schema):
     derivation: list[DerivationRow]
 
 
-class CauseOut(Schema):
+class CauseOut(Answer):
     """All of one kind of cause; unfavourable is positive."""
 
     kind: str
@@ -38,7 +38,7 @@ class CauseOut(Schema):
     details: list[CauseDetail]
 
 
-class YieldOut(Schema):
+class YieldOut(Answer):
     """What scrap of a reason at an operation cost beyond the yield."""
 
     operation: int
@@ -46,7 +46,7 @@ class YieldOut(Schema):
     amount: DecimalText
 
 
-class BridgeOut(Schema):
+class BridgeOut(Answer):
     """From what an order was allowed to what it was charged, cause by cause."""
 
     order: int

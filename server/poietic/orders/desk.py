@@ -1,21 +1,23 @@
 """What the desk shows around an order: what stops it, and who waits for it."""
 
+from collections.abc import Iterable
 from datetime import datetime
 
-from ninja import Schema
 from poietic_core.order.states import OrderState
 
 from ..catalog.models import Item
-from ..web_api.fields import DecimalText
+from ..catalog.queries import any_of
+from ..statements.prepared import Prepared
+from ..web_api.fields import Answer, DecimalText
 from .book import OrderBook
 from .commands.life import release_blocks
 from .dates import start_day
-from .models import Order
-from .shortages import SHORT, wanted_of
+from .models import Order, Shortage
+from .shortages import NAMED, WAITING
 from .standing import OPEN, RUNNING
 
 
-class Stop(Schema):
+class Stop(Answer):
     """One thing that stops an order, with the way out."""
 
     why: str
@@ -24,7 +26,7 @@ class Stop(Schema):
     place: str
 
 
-class WantedBy(Schema):
+class WantedBy(Answer):
     """Somebody who waits for an order's output."""
 
     order: int | None
@@ -33,27 +35,37 @@ class WantedBy(Schema):
     due: str
 
 
-def stops_of(book: OrderBook, now: datetime) -> list[Stop]:
-    """Return what stops an order now: blocks of its release, or material that is not there."""
+def stops_of(book: OrderBook, short: Iterable[Shortage], now: datetime) -> list[Stop]:
+    """Return what stops an order now: blocks of its release, or material that it is short of."""
     if book.state is OrderState.PLANNED:
         return [Stop(**b) for b in release_blocks(book.order.item, start_day(book, now))]
     if book.state not in RUNNING:
         return []
+    made = [s.item_id for s in short if s.item.is_made]
+    making = {o.item_id: o for o in (FIRST_MAKING.of_any(made) if made else ())}
     return [
         Stop(
-            why=f"Short of {short.quantity.normalize():f} {short.item.unit} of {short.item.code}.",
-            **_way_to_more(short.item),
+            why=f"Short of {s.quantity.normalize():f} {s.item.unit} of {s.item.code}.",
+            **_way_to_more(s.item, making.get(s.item_id)),
         )
-        for short in SHORT.of(book.order.pk)
+        for s in short
     ]
 
 
-def _way_to_more(item: Item) -> dict[str, str]:
+#: of each of some items the open order that is due first
+FIRST_MAKING = Prepared(
+    lambda items: (
+        Order.objects.filter(item__in=any_of(items), state__in=[s.value for s in OPEN[:3]])
+        .order_by("item_id", "due", "number")
+        .distinct("item_id")
+    )
+)
+
+
+def _way_to_more(item: Item, order: Order | None) -> dict[str, str]:
     """Return how more of an item comes: the open order that makes it, a new one, or a delivery."""
     if not item.is_made:
         return {"fix": f"Receive {item.code}.", "place": f"receive:{item.code}"}
-    making = Order.objects.filter(item=item, state__in=[s.value for s in OPEN[:3]])
-    order = making.order_by("due", "number").first()
     if order is None:
         return {"fix": f"Plan an order of {item.code}.", "place": f"plan:{item.code}"}
     rest = (order.quantity - order.received).normalize()
@@ -64,14 +76,18 @@ def _way_to_more(item: Item) -> dict[str, str]:
 
 
 def wanted_by(order: Order) -> list[WantedBy]:
-    """Return who waits for an order: what it was planned for, and open orders that need its item."""
+    """Return who waits for an order: what it was planned for, and the first open orders that need its item."""
     waiting: list[WantedBy] = []
     if order.note:
         waiting.append(
             WantedBy(order=None, words=order.note, quantity=None, due=order.due.isoformat())
         )
+    wanted = WAITING.of(order.item_id)
     waiting += [
         WantedBy(order=number, words=name, quantity=still, due=due.isoformat())
-        for number, name, still, due in wanted_of(order.item)
+        for number, name, still, due in wanted[:NAMED]
     ]
+    if len(wanted) > NAMED:
+        later = wanted[NAMED][3].isoformat()
+        waiting.append(WantedBy(order=None, words="and others, later", quantity=None, due=later))
     return waiting

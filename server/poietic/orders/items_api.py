@@ -3,7 +3,7 @@
 from django.db.models import F, OuterRef, Subquery
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import UNIT_COST_STEP, round_to
 
@@ -11,7 +11,7 @@ from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..ledger.models import Posting
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .book import ORDER_PARTS, OrderBook
 from .models import Order
 from .peek import LackOut, PeekOut, lacks, peek_at
@@ -25,7 +25,7 @@ def peek(request: HttpRequest, code: str) -> PeekOut:
     return peek_at(item_by_code(code), timezone.localdate())
 
 
-class ActualOut(Schema):
+class ActualOut(Answer):
     """What an order's output cost per unit, against its frozen standard."""
 
     order: int

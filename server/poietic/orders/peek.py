@@ -4,7 +4,6 @@ from datetime import date
 from decimal import Decimal
 
 from django.db.models import Sum
-from ninja import Schema
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import OutputKind
@@ -18,16 +17,16 @@ from ..engineering.queries import in_force, with_rows
 from ..engineering.where_used import where_used
 from ..ledger.models import Holding, Posting, Reservation, StockLine
 from ..ledger.reserving import free_stock
-from ..web_api.fields import DecimalText
+from ..web_api.fields import Answer, DecimalText
 from .models import Order
-from .shortages import wanted_of
+from .shortages import WAITING
 from .standing import RUNNING
 
 #: orders told one by one
 SHOWN = 20
 
 
-class Expected(Schema):
+class Expected(Answer):
     """An order that brings or takes a quantity of the item."""
 
     order: int
@@ -36,7 +35,7 @@ class Expected(Schema):
     due: date
 
 
-class PeekOut(Schema):
+class PeekOut(Answer):
     """An item at a glance."""
 
     item: str
@@ -57,7 +56,7 @@ class PeekOut(Schema):
     used_in: list[str]
 
 
-class LackOut(Schema):
+class LackOut(Answer):
     """Something that would stop an order, with the place to put it right."""
 
     place: str
@@ -72,7 +71,7 @@ def peek_at(item: Item, today: date) -> PeekOut:
     running = [s.value for s in RUNNING]
     wanted = [
         Expected(order=number, name=name, quantity=still, due=due)
-        for number, name, still, due in wanted_of(item)[:SHOWN]
+        for number, name, still, due in WAITING.of(item.pk)[:SHOWN]
     ]
     reserved = Reservation.objects.filter(item=item).aggregate(sum=Sum("quantity"))["sum"]
     making = Order.objects.filter(item=item, state__in=[OrderState.PLANNED.value, *running])

@@ -5,6 +5,7 @@ from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
+from django.db.models import Sum
 from poietic_core.order.attention import Missing, of_missing
 from poietic_core.order.states import OrderState
 from poietic_core.planning.model import Demand, Source, Supply
@@ -153,15 +154,17 @@ SHORT = Prepared(
 )
 
 
-def wanted_of(item: Item) -> list[tuple[int, str, Decimal, date]]:
-    """Return the running orders that still want an item: number, what they make, how much, and when."""
-    states = [s.value for s in RUNNING]
-    rows = Order.objects.filter(state__in=states, inputs__item=item, inputs__still__gt=0)
-    listed = rows.order_by("due", "number", "inputs__operation").values_list(
-        "number", "item__name", "inputs__still", "due"
+#: orders that are named as waiting for an item: the first due
+NAMED = 20
+
+WAITING: Prepared[tuple[int, str, Decimal, date]] = Prepared(
+    lambda item: (
+        Order.objects.filter(
+            state__in=[s.value for s in RUNNING], inputs__item=item, inputs__still__gt=0
+        )
+        .order_by("due", "number")
+        .values_list("number", "item__name")
+        .annotate(Sum("inputs__still"))
+        .values_list("number", "item__name", "inputs__still__sum", "due")[: NAMED + 1]
     )
-    found: dict[int, tuple[int, str, Decimal, date]] = {}
-    for number, name, still, due in listed:
-        before = found.get(number)
-        found[number] = (number, name, still + (before[2] if before else ZERO), due)
-    return list(found.values())
+)

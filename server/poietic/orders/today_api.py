@@ -4,20 +4,20 @@ from datetime import date
 
 import orjson
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Router
 from poietic_core.order.attention import Kind
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost, sees_costs
 from ..statements.prepared import planned_once
-from ..web_api.fields import DecimalText, PageSize
+from ..web_api.fields import Answer, DecimalText, PageSize
 from .models import Shortage
 
 router = Router(tags=["orders"])
 
 
-class AttentionOut(Schema):
+class AttentionOut(Answer):
     """A thing that needs a decision, however many orders it concerns; its weight is money × days."""
 
     id: int
@@ -32,14 +32,14 @@ class AttentionOut(Schema):
     money: Cost
 
 
-class TodayOut(Schema):
+class TodayOut(Answer):
     """What weighs most, and how many causes there are in all."""
 
     causes: list[AttentionOut]
     whole: int
 
 
-class WaitingOut(Schema):
+class WaitingOut(Answer):
     """An order that is short of an item."""
 
     order: int

@@ -7,13 +7,14 @@ import segno
 from django.contrib.auth import update_session_auth_hash
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from ..commanding.api import REFUSALS, Problem
 from ..commanding.reading import SIGNED_IN
 from ..commanding.registry import COMMANDS
 from ..commanding.run import own_key, post
 from ..web_api.errors import NotFound
+from ..web_api.fields import Answer
 from .api import Me, me, signed_in
 from .commands import ChangePassword
 from .door import note
@@ -23,7 +24,7 @@ from .sessions import end_sessions
 router = Router(tags=["people"])
 
 
-class SessionOut(Schema):
+class SessionOut(Answer):
     """A session of one's own."""
 
     number: int
@@ -34,7 +35,7 @@ class SessionOut(Schema):
     is_this: bool
 
 
-class FactorOffer(Schema):
+class FactorOffer(Answer):
     """A new secret for an authenticator, as text, as an address and as a picture to scan."""
 
     secret: str

@@ -9,7 +9,7 @@ from django.db import connection, transaction
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from ninja.errors import HttpError
 from ninja.utils import check_csrf
 from poietic_core.errors import DomainError
@@ -22,7 +22,7 @@ from ..commanding.roles import Role
 from ..commanding.run import own_key, post
 from ..web_api.errors import NotFound
 from ..web_api.events import publish_end
-from ..web_api.fields import Code, Name, Strict, Text, Zone
+from ..web_api.fields import Answer, Code, Name, Strict, Text, Zone
 from ..works.models import the_works
 from .commands import AddPerson
 from .door import Claim, NewPasswordNeeded, SignInRefused, address_of, code_fits, let_in, note
@@ -79,7 +79,7 @@ class FirstPerson(Strict):
     zone: Zone = "UTC"
 
 
-class Offer(Schema):
+class Offer(Answer):
     """A person with the roles held."""
 
     name: str
@@ -87,7 +87,7 @@ class Offer(Schema):
     roles: list[str]
 
 
-class Me(Schema):
+class Me(Answer):
     """Who is signed in, or what the sign-in page needs to know."""
 
     name: str | None

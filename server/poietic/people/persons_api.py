@@ -6,7 +6,7 @@ from uuid import uuid4
 from django.db.models import Count
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import SecretStr
 
 from ..commanding.api import REFUSALS
@@ -14,6 +14,7 @@ from ..commanding.reading import Readers
 from ..commanding.registry import COMMANDS
 from ..commanding.roles import Role
 from ..commanding.run import own_key, post
+from ..web_api.fields import Answer
 from .api import Offer, signed_in
 from .commands import GiveCode, Named
 from .models import Happening, Person
@@ -32,13 +33,13 @@ class PersonOut(Offer):
     sessions: int
 
 
-class CodeOut(Schema):
+class CodeOut(Answer):
     """A one-time code; it is shown this once."""
 
     code: str
 
 
-class HappeningOut(Schema):
+class HappeningOut(Answer):
     """Something that happened at the door."""
 
     at: str

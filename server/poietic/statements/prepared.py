@@ -5,15 +5,15 @@ The ORM takes longer to put a statement with joins together than the database to
 
 from collections.abc import Callable, Iterable
 from functools import cache
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, TypeVar, cast
 
 from django.db import connection
 from django.db.backends.utils import CursorWrapper
 from django.db.models import Model, QuerySet
-from django.db.models.query import get_related_populators
+from django.db.models.query import ModelIterable, get_related_populators
 from psycopg import Cursor
 
-M = TypeVar("M", bound=Model)
+R = TypeVar("R")
 
 
 def planned_once() -> CursorWrapper:
@@ -56,23 +56,26 @@ def column_of(model: type[Model], field: str) -> str:
     return column
 
 
-class Prepared(Generic[M]):
-    """A query set of one value, a number or a text, or of several numbers through `any_of`."""
+class Prepared(Generic[R]):
+    """A query set of one value, a number or a text, or of several numbers through `any_of`.
 
-    def __init__(self, ask: Callable[[Any], "QuerySet[M]"]) -> None:
+    Its rows are objects, or tuples where it asks for a list of values.
+    """
+
+    def __init__(self, ask: "Callable[[Any], QuerySet[Any, R]]") -> None:
         self._ask = ask
-        self._made: tuple[str, list[object], Callable[[tuple[Any, ...]], M]] | None = None
+        self._made: tuple[str, list[object], Callable[[tuple[Any, ...]], R]] | None = None
 
-    def of(self, value: int | str) -> list[M]:
+    def of(self, value: int | str) -> list[R]:
         """Return the rows for one value."""
         unknown = UNKNOWN if isinstance(value, int) else UNKNOWN_TEXT
         return self._rows(unknown, value, unknown)
 
-    def of_any(self, values: Iterable[int]) -> list[M]:
+    def of_any(self, values: Iterable[int]) -> list[R]:
         """Return the rows for any of several values."""
         return self._rows(f"{{{UNKNOWN}}}", array_of(values), [UNKNOWN])
 
-    def _rows(self, unknown: object, value: object, asked: object) -> list[M]:
+    def _rows(self, unknown: object, value: object, asked: object) -> list[R]:
         if self._made is None:
             self._made = self._make(asked)
         sql, params, build = self._made
@@ -81,22 +84,29 @@ class Prepared(Generic[M]):
             cursor.execute(sql, given)
             return [build(row) for row in cursor.fetchall()]
 
-    def _make(self, asked: object) -> tuple[str, list[object], Callable[[tuple[Any, ...]], M]]:
-        query = self._ask(asked).query
-        compiler = query.get_compiler(connection=connection)
+    def _make(self, asked: object) -> tuple[str, list[object], Callable[[tuple[Any, ...]], R]]:
+        rows = self._ask(asked)
+        compiler = rows.query.get_compiler(connection=connection)
         sql, params = compiler.as_sql()
         select, info = compiler.select, compiler.klass_info
+        converters = compiler.get_converters([s[0] for s in select])
+
+        def converted(row: tuple[Any, ...]) -> tuple[Any, ...]:
+            return tuple(next(iter(compiler.apply_converters([row], converters))))
+
+        if rows._iterable_class is not ModelIterable:
+            told = converted if converters else tuple
+            return sql, list(params), cast("Callable[[tuple[Any, ...]], R]", told)
         first, end = info["select_fields"][0], info["select_fields"][-1] + 1
         names = [f[0].target.attname for f in select[first:end]]
         related = get_related_populators(info, select, connection.alias)  # type: ignore[call-arg]
-        converters = compiler.get_converters([s[0] for s in select])
 
-        def build(row: tuple[Any, ...]) -> M:
+        def build(row: tuple[Any, ...]) -> R:
             if converters:
-                row = next(iter(compiler.apply_converters([row], converters)))
-            made: M = info["model"].from_db(connection.alias, names, row[first:end])
+                row = converted(row)
+            made = info["model"].from_db(connection.alias, names, row[first:end])
             for populator in related:
                 populator.populate(row, made)
-            return made
+            return cast(R, made)
 
         return sql, list(params), build

@@ -1,13 +1,12 @@
 """Derivations as they travel: flat, each row with its depth."""
 
-from ninja import Schema
 from poietic_core.derivation import Derivation
 from poietic_core.quantity import UNIT_COST_STEP, round_to
 
-from .fields import plain
+from .fields import Answer, plain
 
 
-class DerivationRow(Schema):
+class DerivationRow(Answer):
     """One number; the rows below it with a greater depth are its terms."""
 
     depth: int

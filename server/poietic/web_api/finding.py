@@ -3,16 +3,16 @@
 from collections.abc import Callable, Iterable
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 
-from .fields import ShortText
+from .fields import Answer, ShortText
 
 router = Router(tags=["finding"])
 #: of each kind of thing, at most
 MOST = 8
 
 
-class Found(Schema):
+class Found(Answer):
     """A thing, where it is shown, and what tells it from others."""
 
     kind: str

@@ -3650,6 +3650,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{number}/inputs/{row}/need": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Need
+         * @description Return how the need of an input came about.
+         */
+        get: operations["poietic_orders_api_need"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{number}/as-built": {
         parameters: {
             query?: never;
@@ -8769,6 +8789,8 @@ export interface components {
          * @description An input of an order: needed, allowed for what was done, used.
          */
         OrderInputOut: {
+            /** Row */
+            row: number;
             /** Operation */
             operation: number;
             /** Kind */
@@ -8824,8 +8846,6 @@ export interface components {
             on_hand: string | null;
             /** Is Short */
             is_short: boolean;
-            /** Need Derivation */
-            need_derivation: components["schemas"]["DerivationRow"][];
         };
         /**
          * OrderOperationOut
@@ -20009,6 +20029,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_api_need: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DerivationRow"][];
                 };
             };
             /** @description Not Found */

@@ -1,8 +1,8 @@
 import type { Order } from '../../api/queries';
 import { Link } from 'react-router';
-import type { OrderInput } from './queries';
+import { needOptions, type OrderInput } from './queries';
 import { useCommands } from '../../commands/CommandContext';
-import { DerivationLink } from '../../derivation/DerivationLink';
+import { FetchedDerivation } from '../../derivation/DerivationLink';
 import { day, moment, span } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
@@ -137,7 +137,7 @@ export function Material({ order }: { order: Order }) {
                     </span>
                   </span>
                 </td>
-                <Amounts input={i} />
+                <Amounts order={order.number} input={i} />
                 <td className={`num ${i.is_short ? 'text-attention' : ''}`}>
                   {i.on_hand !== null && quantity(i.on_hand)}
                 </td>
@@ -157,7 +157,7 @@ export function Material({ order }: { order: Order }) {
                     {i.is_rework && <span className="ml-1.5 text-[12px] text-quiet">rework</span>}
                   </span>
                 </td>
-                <Amounts input={i} />
+                <Amounts order={order.number} input={i} />
                 <td />
                 {seesCosts && <td className="num">{!isZero(i.amount) && <Money value={i.amount} />}</td>}
               </tr>
@@ -168,13 +168,13 @@ export function Material({ order }: { order: Order }) {
   );
 }
 
-function Amounts({ input: i }: { input: OrderInput }) {
+function Amounts({ order, input: i }: { order: number; input: OrderInput }) {
   return (
     <>
       <td className="num">
-        <DerivationLink rows={i.need_derivation} title={`Need of ${i.code}`}>
+        <FetchedDerivation options={needOptions(order, i.row)} title={`Need of ${i.code}`}>
           {quantity(i.need)}
-        </DerivationLink>
+        </FetchedDerivation>
         <span className="unit inline-block w-6 text-left">{i.unit}</span>
       </td>
       <td className="num">{isZero(i.used) ? '–' : quantity(i.used)}</td>

@@ -29,3 +29,11 @@ export const postingOptions = (number: number) =>
     queryFn: ({ signal }) =>
       data(api.GET('/api/postings/{number}', { params: { path: { number } }, signal })),
   });
+
+/** How the need of one of an order's inputs came about. */
+export const needOptions = (number: number, row: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'need', row],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/orders/{number}/inputs/{row}/need', { params: { path: { number, row } }, signal })),
+  });
