@@ -8,7 +8,7 @@ from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import IntegrityError, OperationalError, connection, transaction
-from django.test import TestCase, TransactionTestCase
+from django.test import SimpleTestCase, TestCase, TransactionTestCase
 from django.utils import timezone
 from poietic.catalog.models import Item, ItemUnit
 from poietic.commanding.errors import AgainstRule, Busy
@@ -21,6 +21,7 @@ from poietic.engineering.queries import in_force, phantoms_on
 from poietic.engineering.structures import structures_on
 from poietic.ledger.models import Account, JournalLine
 from poietic.orders.book import OrderBook
+from poietic.web_api.kept import Kept
 from psycopg.errors import DeadlockDetected
 
 from .client import Caller, make_person
@@ -198,3 +199,16 @@ class LostRaces(TestCase):
             _tried_again(attempt)
         with self.assertRaises(AgainstRule):
             _tried_again(lambda: (_ for _ in ()).throw(IntegrityError("bare")))  # type: ignore[arg-type]
+
+
+class Most(SimpleTestCase):
+    """What is kept has an end: the oldest goes, and what was asked for lately stays."""
+
+    def test_the_oldest_makes_room_for_the_newest(self) -> None:
+        kept: Kept[str, int] = Kept(2)
+        for n, key in enumerate("abc"):
+            kept.get_or(key, lambda n=n: n)  # type: ignore[misc]
+
+        self.assertEqual([kept.get(key) for key in "abc"], [None, 1, 2])
+        self.assertEqual(kept.get_or("b", lambda: 9), 1)
+        self.assertEqual(kept.get_or("a", lambda: 7), 7)

@@ -1,17 +1,24 @@
 """How many statements a command takes: as many for six lines as for one."""
 
+import re
+from collections.abc import Callable
 from typing import Any
 
 from django.db import connection, transaction
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
+from poietic.commanding.registry import COMMANDS
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
+from poietic.exchange.models import Upload
+from poietic.ledger.verify import differences
 from poietic.orders.models import Shortage
 
 from . import tracked
 from .client import Caller, make_person
+from .test_access import queries
+from .year import Year
 
 SIX = [f"PART-{n}" for n in range(1, 7)]
 
@@ -121,51 +128,102 @@ class Commands(TestCase):
         self.assertEqual({name for name, seen in counts.items() if len(seen) > 1}, set())
 
 
+class Everything(TestCase):
+    """Each command that there is, in a works that fills up."""
+
+    def test_no_command_takes_more_statements_where_there_is_more(self) -> None:
+        caller = Caller(make_person())
+        counts: list[dict[str, list[int]]] = []
+
+        def counted(name: str, act: Callable[[], Any]) -> Any:
+            with CaptureQueriesContext(connection) as statements:
+                said = act()
+            counts[-1].setdefault(name, []).append(len(statements))
+            return said
+
+        for n in range(5):
+            counts.append({})
+            Year(caller, n, counted).go()
+
+        only_an_empty_works_takes = {"open-demo", "set-zone"}
+        self.assertEqual(set(counts[0]), set(COMMANDS) - only_an_empty_works_takes)
+        early, late = counts[1], counts[-1]  # what is asked for the first time is kept from then on
+        more = {n: (early[n], late[n]) for n in early if sum(late[n]) > sum(early[n])}
+        self.assertEqual(more, {})
+        self.assertEqual(differences(), [])
+
+
 class Queries(TestCase):
-    """What a page asks takes as many statements in a works twice as full."""
+    """Each query that there is, in a works that fills up."""
 
     def test_no_answer_takes_more_statements_where_there_is_more(self) -> None:
-        shop = Shop()
-        mirror_cell.define(shop)
-        mirror_cell.supply(shop)
-        order = mirror_cell.plan(shop, "MA-200", "40")
-        for name, given in mirror_cell.steps(order)[:3]:
-            shop.do(name, **given)
         caller = Caller(make_person())
-        asked = {
-            "today": {},
-            "orders": {"states": "planned,released,started"},
-            "items": {},
-            "find": {"q": "mir"},
-            f"orders/{order}": {},
-            f"orders/{order}/bridge": {},
-            f"orders/{order}/as-built": {},
-            "items/MA-200/tree": {},
-            "items/MA-200/peek": {},
-            "items/MA-200/cost": {},
-            "items/PAD-3/where-used": {},
-            "items/PAD-3/stock": {},
-            "audit": {},
-        }
+
+        def years(*rounds: int) -> None:
+            for n in rounds:
+                Year(caller, n, lambda _, act: act()).go()
+
+        years(0, 1)
+        asked = self.addresses(caller)
+        self.assertEqual(set(asked), set(queries()))
 
         def count() -> dict[str, int]:
             counts = {}
-            for path, query in asked.items():
-                caller.get(path, **query)  # what is kept from then on
+            for path, (address, query) in asked.items():
+                caller.get_any(address, **query)  # what is kept from then on
                 with CaptureQueriesContext(connection) as statements:
-                    caller.get(path, **query)
-                self.assertEqual(caller.status, 200, path)
+                    caller.get_any(address, **query)
+                self.assertEqual(caller.status, 200, address)
                 counts[path] = len(statements)
             return counts
 
         before = count()
-        for n in range(12):
-            shop.do("define-item", code=f"MIR-{n}", name=f"Mirror {n}", unit="pcs", source="buy", price="1")  # fmt: skip
-            shop.do("receive-material", lines=[{"item": f"MIR-{n}", "quantity": "2", "price": "1", "place": "STORE"}])  # fmt: skip
-            another = mirror_cell.plan(shop, "MA-200", "2")
-            if n % 2:
-                shop.do("release-order", order=another)
+        years(2, 3, 4, 5)
         # finding looks inside words only where few begin with them
         after = count()
-        self.assertEqual({p: n for p, n in after.items() if n > before[p]}, {})
+        self.assertEqual({p: (before[p], n) for p, n in after.items() if n > before[p]}, {})
         self.assertLess(max(before.values()), 40)
+
+    def addresses(self, caller: Caller) -> dict[str, tuple[str, dict[str, str]]]:
+        """Return for each query an address of it that has something to tell, with what is asked."""
+        order = caller.get("orders", states="closed")["rows"][-1]["number"]
+        page = caller.get(f"orders/{order}")
+        sets = caller.get("cost-sets")
+        values = {
+            "code": "TOP0",
+            "letter": "A",
+            "kind": "csv",
+            "name": "lap0.png",
+            "year": str(timezone.localdate().year),
+            "number": order,
+            "row": page["inputs"][0]["row"],
+            "new": sets[0]["number"],
+            "old": sets[-1]["number"],
+        }
+        other: dict[str, dict[str, Any]] = {
+            "api/calendars": {"code": "CAL0"},
+            "api/items/{code}/documents": {"code": "BUY0"},
+            "api/items/{code}/where-used": {"code": "BUY0"},
+            "api/items/{code}/cost-sheet": {"kind": "pdf"},
+            "api/items/{code}/stock": {"code": "BUY0"},
+            "api/today/missing": {"code": "BUY0"},
+            "api/notes": {"kind": "item", "code": "BUY0"},
+            "api/jobs": {"number": caller.send("jobs/roll-up-next", {"given": {}})["number"]},
+            "api/uploads": {"number": Upload.objects.latest("pk").pk},
+            "api/postings": {"number": page["happened"][0]["number"]},
+        }
+        words = {
+            "api/find": {"q": "top"},
+            "api/orders": {"states": "planned,closed"},
+            "api/items/{code}/tree/derivation": {
+                "row": caller.get("items/TOP0/tree")["rows"][1]["key"],
+                "figure": "cost",
+            },
+            "api/items/{code}/revisions/{letter}/compare": {"old": "A"},
+        }
+        found = {}
+        for path in queries():
+            here = values | next((v for p, v in other.items() if path.startswith(p)), {})
+            address = re.sub(r"\{(\w+)\}", lambda m, here=here: str(here[m[1]]), path)
+            found[path] = (address.removeprefix("api/"), words.get(path, {}))
+        return found

@@ -1,5 +1,6 @@
 """Answers kept in the process, for questions whose answer never changes."""
 
+from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
 
@@ -8,11 +9,11 @@ V = TypeVar("V")
 
 
 class Kept(Generic[K, V]):
-    """Keeps answers by key; when there are too many it begins anew."""
+    """Keeps answers by key; when there are too many the oldest goes."""
 
     def __init__(self, most: int) -> None:
         self._most = most
-        self._answers: dict[K, V] = {}
+        self._answers: OrderedDict[K, V] = OrderedDict()
 
     def get(self, key: K) -> V | None:
         """Return a kept answer."""
@@ -21,7 +22,7 @@ class Kept(Generic[K, V]):
     def keep(self, key: K, answer: V) -> V:
         """Keep an answer and return it."""
         if len(self._answers) >= self._most:
-            self._answers.clear()
+            self._answers.popitem(last=False)
         self._answers[key] = answer
         return answer
 

@@ -1,0 +1,175 @@
+"""Everything that can be done, once: each command over HTTP, on things named after the round."""
+
+from collections.abc import Callable
+from datetime import timedelta
+from typing import Any
+
+import pyotp
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
+from poietic.people.models import Person
+
+from .client import PASSWORD, Caller
+
+#: told the name of a command and what carries it out
+Around = Callable[[str, Callable[[], Any]], Any]
+
+
+class Year:
+    """One round of everything, by an administrator who holds all roles."""
+
+    def __init__(self, caller: Caller, n: int, around: Around) -> None:
+        self._caller = caller
+        self._n = n
+        self._around = around
+        self._day = timezone.localdate()
+
+    def do(self, name: str, /, **given: Any) -> Any:
+        """Carry out a command that has to succeed."""
+        return self._around(name, lambda: self._caller.must(name, given))
+
+    def on(self, days: int) -> str:
+        """Return a day from today."""
+        return (self._day + timedelta(days=days)).isoformat()
+
+    def go(self) -> None:
+        """Do everything."""
+        self.shop()
+        self.items()
+        self.structures()
+        self.standards()
+        self.order()
+        self.changes()
+        self.persons()
+
+    def shop(self) -> None:
+        """Calendars, work centers, rates, places."""
+        n = self._n
+        self.do("define-site", code=f"SITE{n}", name="Works")
+        self.do("define-place", code=f"ST{n}", name=f"Store {n}", kind="store", site=f"SITE{n}")
+        self.do("change-place", code=f"ST{n}", name=f"Large store {n}")
+        self.do("define-reason", code=f"R{n}", name=f"Broken {n}", use="scrap", is_written_off=True)
+        self.do("define-partner", code=f"SUP{n}", name="Supplier", is_supplier=True)
+        self.do("change-partner", code=f"SUP{n}", name="Better supplier", is_customer=True)
+        shifts = [{"weekday": d, "start": 360, "end": 840} for d in range(5)]
+        self.do("define-calendar", code=f"CAL{n}", name="Early", shifts=shifts)
+        self.do("change-calendar", code=f"CAL{n}", shifts=[s | {"end": 900} for s in shifts])
+        self.do("close-days", calendar=f"CAL{n}", first=self.on(30), last=self.on(31))
+        self.do("open-days", calendar=f"CAL{n}", first=self.on(31), last=self.on(31))
+        feast = {"first": self.on(40), "last": self.on(40), "why": "Feast"}
+        self.do("close-holidays", calendar=f"CAL{n}", holidays=[feast])
+        self.do("add-shift", calendar=f"CAL{n}", day=self.on(41), start=900, end=960)
+        self.do("define-work-center", code=f"WC{n}", name="Bench", machine_rate="12", labour_rate="30", calendar=f"CAL{n}")  # fmt: skip
+        self.do("change-work-center", code=f"WC{n}", machines=2)
+        layers = [{"name": "machine", "element": "machine", "amount": "14"}]
+        self.do("set-rates", work_center=f"WC{n}", labour_rate="31", layers=layers)
+        self.do("define-labour-grade", code=f"G{n}", name="Fitter", rate="33")
+        self.do("set-grade-rate", grade=f"G{n}", rate="34", effective_from=self.on(0))
+        budget = {"name": "Hall", "element": "fixed overhead", "base": "machine hours", "work_center": f"WC{n}", "effective_until": self.on(90), "budget": "5000", "capacity": "1000"}  # fmt: skip
+        self.do("set-overhead", code=f"OH{n}", effective_from=self.on(0), **budget)
+        self.do("set-overhead", code=f"XH{n}", effective_from=self.on(0), **budget)
+        self.do("drop-overhead", code=f"XH{n}", effective_from=self.on(0))
+
+    def items(self) -> None:
+        """Items with prices, papers, notes; one of them comes by file."""
+        n = self._n
+        for code, source in (("BUY", "buy"), ("ALT", "buy"), ("OLD", "buy"), ("TOP", "make"), ("SUB", "make"), ("ASM", "make")):  # fmt: skip
+            price = {"price": "2"} if source == "buy" else {"standard_lot": "10"}
+            self.do("define-item", code=f"{code}{n}", name=f"{code.title()} {n}", unit="pcs", source=source, **price)  # fmt: skip
+        self.do("change-item", code=f"BUY{n}", price="2.10", safety_stock="5")
+        self.do("set-prices", item=f"BUY{n}", prices=[{"supplier": f"SUP{n}", "price": "2.05"}])
+        self.do("set-list-prices", item=f"TOP{n}", prices=[{"price": "90"}])
+        self.do("write-note", kind="item", code=f"BUY{n}", text="Handle with gloves")
+        dot = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\0\1\0\0\0\1\x08\0\0\0\0:~\x9bU\0\0\0\nIDATx\x9cc`\0\0\0\2\0\1H\xaf\xa4q\0\0\0\0IEND\xaeB`\x82"
+        for name in ("dot", "lap"):
+            picture = SimpleUploadedFile(f"{name}{n}.png", dot, "image/png")
+            kept = self.brought("files", picture)["file"]
+            self.do("attach-document", item=f"BUY{n}", file=kept)
+        self.do("detach-document", item=f"BUY{n}", name=f"dot{n}.png")
+        table = f"code,name,unit,source,price\nNEW{n},New,pcs,buy,0.20\n".encode()
+        upload = self.brought("uploads", SimpleUploadedFile("items.csv", table))["upload"]
+        self.do("import-tables", upload=upload)
+
+    def brought(self, path: str, file: SimpleUploadedFile) -> Any:
+        """Bring a file and return what the server says of it."""
+        answer = self._caller.client.post(f"/api/{path}", {"file": file})
+        assert answer.status_code == 200, answer.content
+        return answer.json()
+
+    def structures(self) -> None:
+        """A product of a part that passes through and of bought ones, on its way into force."""
+        n = self._n
+        assemble = [{"number": 10, "name": "Assemble", "work_center": f"WC{n}", "labour_grade": f"G{n}", "run_labour_hours": "0.2", "run_machine_hours": "0.1", "setup_machine_hours": "0.5"}]  # fmt: skip
+        for item, parts in (("SUB", {"BUY": "2"}), ("ASM", {"OLD": "1"}), ("TOP", {"BUY": "1", "SUB": "1"})):  # fmt: skip
+            components = [{"item": f"{c}{n}", "operation": 10, "quantity": q} for c, q in parts.items()]  # fmt: skip
+            self.do("draft-structure", item=f"{item}{n}", operations=assemble, components=components)  # fmt: skip
+            if item == "SUB":
+                self.do("submit-structure", item=f"SUB{n}")
+                self.do("send-back-structure", item=f"SUB{n}")
+            self.do("approve-structure", item=f"{item}{n}")
+        self.do("change-phantom", item=f"SUB{n}", is_phantom=True)
+
+    def standards(self) -> None:
+        """Standards frozen, a next set put in force, a what-if, another valuation."""
+        n = self._n
+        self.do("freeze-standard")
+        self.do("roll-up-next")
+        sets = self._caller.get("cost-sets")
+        self.do("activate-set", cost_set=next(s["number"] for s in sets if s["state"] == "next"))
+        change = {"kind": "price", "code": f"BUY{n}", "by": "0.1"}
+        self.do("write-what-if", name=f"Dearer {n}", changes=[change])
+        self.do("drop-what-if", name=f"Dearer {n}")
+
+    def order(self) -> None:
+        """An order from its plan to the closed bridge; a second one is dropped."""
+        n = self._n
+        lines = [{"item": f"{c}{n}", "quantity": "90", "price": "2", "place": f"ST{n}"} for c in ("BUY", "ALT")]  # fmt: skip
+        self.do("receive-material", lines=lines)
+        self.do("change-valuation", item=f"ALT{n}", valuation="FIFO layers")
+        planned = {"item": f"TOP{n}", "due": self.on(9), "supply_place": f"ST{n}", "receipt_place": f"ST{n}"}  # fmt: skip
+        other = int(self.do("plan-order", quantity="3", **planned)["made"]["order"])
+        self.do("cancel-order", order=other)
+        order = int(self.do("plan-order", quantity="10", **planned)["made"]["order"])
+        self.do("release-order", order=order)
+        inputs = self._caller.get(f"orders/{order}")["inputs"]
+        at = next(i["operation"] for i in inputs if i["code"] == f"BUY{n}")
+        last = max(i["operation"] for i in inputs)
+        line = {"item": f"BUY{n}", "operation": at}
+        self.do("issue-material", order=order, lines=[line | {"quantity": "31"}])
+        self.do("return-material", order=order, lines=[line | {"quantity": "1"}])
+        for number in sorted({i["operation"] for i in inputs}):
+            good = {"order": order, "operation": number, "good": "9"}
+            scrap = [{"reason": f"R{n}", "quantity": "1"}]
+            said = self.do("report", **good) if number == last else self._caller.must("report", good | {"scrap": scrap})  # fmt: skip
+        corrected = good | {"run_labour_hours": "2.5"}
+        self.do("correct-report", posting=said["postings"][0], report=corrected)
+        received = self.do("receive", order=order, quantity="8")
+        self.do("take-back", posting=received["postings"][-1])
+        self._caller.must("receive", {"order": order, "quantity": "9"})
+        self.do("complete-order", order=order)
+        self.do("close-order", order=order)
+
+    def changes(self) -> None:
+        """What replaces a component everywhere, and what is no longer made."""
+        n = self._n
+        self.do("replace-component", item=f"OLD{n}", by=f"ALT{n}", ratio="1", effective_from=self.on(0))  # fmt: skip
+        self.do("retire-structure", item=f"ASM{n}", effective_to=self.on(1))
+
+    def persons(self) -> None:
+        """A person who comes, proves herself, and goes."""
+        name = f"pat{self._n}"
+        self.do("add-person", name=name, full_name="Pat Example", password=PASSWORD, roles=["viewer"])  # fmt: skip
+        self.do("set-roles", name=name, roles=["storekeeper"])
+        own = Caller(Person.objects.get(name=name))
+        words = {"present": PASSWORD, "password": f"{PASSWORD} for {name}"}
+        self._around("change-password", lambda: own.must("change-password", words))
+        self.do("give-code", name=name, code="a code for one time")
+        self.do("end-sessions", name=name)
+        own = Caller(Person.objects.get(name=name))
+        secret = own.get("me/second-factor")["secret"]
+        code = pyotp.TOTP(secret).now()
+        self._around("set-second-factor", lambda: own.must("set-second-factor", {"secret": secret, "code": code}))  # fmt: skip
+        self.do("drop-second-factor", name=name)
+        self.do("deactivate-person", name=name)
+        self.do("activate-person", name=name)
+        self.do("close-demo")
