@@ -21,7 +21,7 @@ from poietic.engineering.queries import in_force, phantoms_on
 from poietic.engineering.structures import structures_on
 from poietic.ledger.models import Account, JournalLine
 from poietic.orders.book import OrderBook
-from poietic.web_api.kept import Kept
+from poietic.web_api import kept as keeping
 from psycopg.errors import DeadlockDetected
 
 from .client import Caller, make_person
@@ -205,7 +205,7 @@ class Most(SimpleTestCase):
     """What is kept has an end: the oldest goes, and what was asked for lately stays."""
 
     def test_the_oldest_makes_room_for_the_newest(self) -> None:
-        kept: Kept[str, int] = Kept(2)
+        kept: keeping.Kept[str, int] = keeping.Kept(2)
         for n, key in enumerate("abc"):
             kept.get_or(key, lambda n=n: n)  # type: ignore[misc]
 
