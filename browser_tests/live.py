@@ -10,7 +10,6 @@ import uvicorn
 from django.core.asgi import get_asgi_application
 from django.db import connection, connections
 from django.test import TransactionTestCase
-from django.utils import timezone
 from playwright.sync_api import (
     BrowserContext,
     ConsoleMessage,
@@ -19,11 +18,11 @@ from playwright.sync_api import (
     expect,
     sync_playwright,
 )
-from poietic.demo import tarn_hollow
 from procrastinate.contrib.django import app
 
 from ops.browser import launch_arguments
 from ops.cluster import ROOT, free_port
+from server.tests import demo_rows
 
 AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
 
@@ -90,9 +89,7 @@ class BrowserTest(TransactionTestCase):
 
     def load_demo(self) -> None:
         """Load the invented works."""
-        with connection.cursor() as cursor:
-            cursor.execute("ALTER SEQUENCE orders_number RESTART")
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
 
     def page(self) -> Page:
         """Open a browser window of its own."""

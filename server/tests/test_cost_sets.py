@@ -22,7 +22,6 @@ from poietic.costing.commands.standards import RollUpNext
 from poietic.costing.frozen import costed
 from poietic.costing.models import CostSet, Standard
 from poietic.costing.queries import standards_in_force
-from poietic.demo import tarn_hollow
 from poietic.engineering import structures
 from poietic.engineering.models import ComponentRow, OverheadBudget, Revision
 from poietic.engineering.plain_lines import revisions_with_more
@@ -32,6 +31,7 @@ from poietic.ledger.verify import differences
 from poietic.people.models import Person
 from poietic_core.cost.unit import standard_cost
 
+from . import demo_rows
 from .client import Caller, make_person
 
 
@@ -40,7 +40,7 @@ class CostSets(TestCase):
 
     @classmethod
     def setUpTestData(cls) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
 
     def setUp(self) -> None:
         self.sunil = Caller(Person.objects.get(name="sunil"))

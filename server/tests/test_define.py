@@ -7,12 +7,13 @@ from typing import Any
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.utils import timezone
-from poietic.demo import mirror_cell, tarn_hollow
+from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.engineering.models import Revision
 from poietic.ledger.verify import differences
 from poietic.people.models import Person
 
+from . import demo_rows
 from .client import Caller, make_person
 
 
@@ -124,7 +125,7 @@ class Works(TestCase):
     @classmethod
     def setUpTestData(cls) -> None:
         cls.today = timezone.localdate()
-        tarn_hollow.load(cls.today)
+        demo_rows.load()
 
     def setUp(self) -> None:
         self.caller = Caller(Person.objects.get(name="mara"))

@@ -15,11 +15,11 @@ from django.utils import timezone
 from openpyxl import Workbook, load_workbook
 from poietic.catalog.models import ItemUnit
 from poietic.costing.models import Standard
-from poietic.demo import tarn_hollow
 from poietic.engineering.models import OverheadBudget, Revision
 from poietic.ledger.verify import differences
 from poietic.people.models import Person
 
+from . import demo_rows
 from .client import Caller, make_person
 
 
@@ -52,7 +52,7 @@ class Exchange(TestCase):
         return {s: upload[s] for s in ("new", "changed", "same", "refused") if upload[s]}
 
     def test_what_was_exported_comes_back_unchanged_in_both_formats(self) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
         caller = Caller(Person.objects.get(name="ines"))
         package = caller.client.get("/api/export/csv").content
         workbook = caller.client.get("/api/export/xlsx").content
@@ -158,7 +158,7 @@ class Exchange(TestCase):
         """Overhead budgets do not travel: they are of a period, not of the plant."""
         standards: dict[str, str] = {}
         with transaction.atomic():
-            tarn_hollow.load(timezone.localdate())
+            demo_rows.load()
             OverheadBudget.objects.all().delete()
             ines = Caller(Person.objects.get(name="ines"))
             package = ines.client.get("/api/export/csv").content

@@ -10,7 +10,6 @@ from django.test import TestCase
 from django.utils import timezone
 from poietic.catalog.models import Item
 from poietic.costing.queries import standards_in_force
-from poietic.demo import tarn_hollow
 from poietic.engineering.queries import in_force
 from poietic.engineering.snapshot import load_snapshot
 from poietic.engineering.structures import structure_of
@@ -21,6 +20,7 @@ from poietic.people.models import Person
 from poietic_core.structure.explode import total_requirements
 from poietic_core.structure.requirement import entering_for_one, need_per_good_unit
 
+from . import demo_rows
 from .client import Caller
 
 
@@ -29,7 +29,7 @@ class Family(TestCase):
 
     @classmethod
     def setUpTestData(cls) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
 
     def setUp(self) -> None:
         self.ines = Caller(Person.objects.get(name="ines"))

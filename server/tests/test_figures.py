@@ -6,12 +6,13 @@ from typing import Any
 
 from django.test import TestCase
 from django.utils import timezone
-from poietic.demo import mirror_cell, tarn_hollow
+from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.engineering.queries import in_force
 from poietic.orders.models import Order
 from poietic.people.models import Person
 
+from . import demo_rows
 from .client import Caller, make_person
 
 
@@ -20,7 +21,7 @@ class Demo(TestCase):
 
     @classmethod
     def setUpTestData(cls) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
         cls.caller = Caller(Person.objects.get(name="jonas"))
 
     def test_each_need_is_explained_as_it_is_stored(self) -> None:

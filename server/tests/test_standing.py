@@ -6,12 +6,12 @@ from typing import Any
 from django.test import TestCase
 from django.utils import timezone
 from poietic.commanding.roles import Role
-from poietic.demo import mirror_cell, tarn_hollow
+from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.orders.keeping import keep_all
 from poietic.orders.models import Order, OrderOperation, Shortage, Standing, StoredAttention
 
-from . import tracked
+from . import demo_rows, tracked
 from .client import Caller, make_person
 from .tracked import move, receive, running_order
 
@@ -30,7 +30,7 @@ class Stored(TestCase):
     """What is stored is what working everything out anew gives."""
 
     def test_the_demo_stands_as_if_all_were_worked_out_anew(self) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
         keep_all(timezone.now(), stale_only=False)  # its orders were planned at other hours
         before = stored()
 

@@ -9,7 +9,7 @@ DATABASES["default"]["OPTIONS"].pop("pool")  # type: ignore[attr-defined]  # noq
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # fast: only in tests
 LOGGING = {"version": 1, "disable_existing_loggers": True}
 STORAGES = {"default": {"BACKEND": "django.core.files.storage.InMemoryStorage"}}
-TEST_RUNNER = "poietic.config.test_runner.CountingRunner"
+TEST_RUNNER = "server.tests.runner.CountingRunner"
 
 # a property that holds is not broken by a machine that is busy
 hypothesis.settings.register_profile("untimed", deadline=None)

@@ -1,14 +1,32 @@
-"""Django's test runner, which also leaves its count where CI reads it."""
+"""Django's test runner, which also leaves its count where CI reads it and loads the demo once."""
 
 from typing import Any
 from unittest import TestResult
 
 from django.conf import settings
+from django.db import connection
 from django.test.runner import DiscoverRunner
+
+from . import demo_rows
 
 
 class CountingRunner(DiscoverRunner):
     """Runs the tests and writes "N passed, N failed" to var/test-result."""
+
+    def setup_databases(self, **kwargs: Any) -> Any:
+        """Make the test databases: the demo's rows are in the first before the others are cloned."""
+        make = connection.creation.create_test_db
+
+        def make_with_demo(*args: Any, **options: Any) -> str:
+            name: str = make(*args, **options)
+            demo_rows.keep()
+            return name
+
+        connection.creation.create_test_db = make_with_demo  # type: ignore[method-assign]
+        try:
+            return super().setup_databases(**kwargs)
+        finally:
+            connection.creation.create_test_db = make  # type: ignore[method-assign]
 
     def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:
         """Write the count; a run of no test has failed."""

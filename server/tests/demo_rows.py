@@ -1,0 +1,58 @@
+"""The demo's rows, loaded once for a whole run: tests copy them instead of doing a month's work again."""
+
+from django.apps import apps
+from django.core.management.color import no_style
+from django.db import connection, transaction
+from django.db.models import Model
+from django.utils import timezone
+from poietic.demo import tarn_hollow
+
+SCHEMA = "demo_as_loaded"
+#: what Django keeps there itself in every database
+DJANGOS = ("contenttypes", "auth", "sessions", "admin")
+
+
+def _models() -> list[type[Model]]:
+    return [
+        m
+        for m in apps.get_models(include_auto_created=True)
+        if m._meta.managed and m._meta.app_label not in DJANGOS
+    ]
+
+
+def _columns(model: type[Model]) -> str:
+    fields = [f for f in model._meta.local_concrete_fields if not f.generated]
+    return ", ".join(connection.ops.quote_name(f.column) for f in fields)
+
+
+def keep() -> None:
+    """Load the demo, keep its rows beside the tables, and empty these; numbers go on from there.
+
+    That they do is what tells what a process has kept of one test from what it meets in the next.
+    """
+    quote = connection.ops.quote_name
+    with transaction.atomic(), connection.cursor() as cursor:
+        tarn_hollow.load(timezone.localdate())
+        cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
+        cursor.execute(f"CREATE SCHEMA {SCHEMA}")
+        tables = [m._meta.db_table for m in _models()]
+        for model in _models():
+            table = quote(model._meta.db_table)
+            cursor.execute(
+                f"CREATE TABLE {SCHEMA}.{table} AS SELECT {_columns(model)} FROM {table}"
+            )
+        cursor.execute(f"TRUNCATE {', '.join(map(quote, tables))}")
+
+
+def load() -> None:
+    """Fill the empty tables with the demo."""
+    quote = connection.ops.quote_name
+    with transaction.atomic(), connection.cursor() as cursor:
+        for model in _models():
+            table, columns = quote(model._meta.db_table), _columns(model)
+            cursor.execute(
+                f"INSERT INTO {table} ({columns}) SELECT {columns} FROM {SCHEMA}.{table}"
+            )
+        for statement in connection.ops.sequence_reset_sql(no_style(), _models()):
+            cursor.execute(statement)
+        cursor.execute("SELECT setval('orders_number', max(number)) FROM orders_order")
