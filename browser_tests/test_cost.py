@@ -91,5 +91,5 @@ class Standards(BrowserTest):
             page.goto(path)
             page.get_by_role("heading", name=heading).first.wait_for()
             page.get_by_text("● live").wait_for()
-            page.wait_for_timeout(400)
+            expect(page.get_by_text("Loading")).to_have_count(0)
             self.assert_accessible(page, path)

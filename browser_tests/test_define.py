@@ -116,7 +116,7 @@ class Define(BrowserTest):
             page.goto(path)
             page.get_by_role("heading", name=heading).first.wait_for()
             page.get_by_text("● live").wait_for()
-            page.wait_for_timeout(300)
+            expect(page.get_by_text("Loading")).to_have_count(0)
             self.assert_accessible(page, path)
 
     def test_what_an_operation_asks_for_is_written_seen_and_kept(self) -> None:

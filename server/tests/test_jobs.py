@@ -1,10 +1,10 @@
 """Commands in the background: their progress, their outcome, their refusal, and stopping them."""
 
 import os
-from time import sleep
 from typing import Any
 from unittest.mock import patch
 
+import psycopg
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test import TestCase, TransactionTestCase
@@ -13,6 +13,7 @@ from poietic.catalog.models import Item
 from poietic.commanding.jobs import LOST_AFTER, JobStopped, carry_out, take_up_lost
 from poietic.commanding.models import Job
 from poietic.commanding.roles import Role
+from poietic.web_api.events import CHANNEL
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from ops.processes import end
@@ -34,14 +35,20 @@ class Worker(TransactionTestCase):
         with patch.dict(os.environ, {"POIETIC_DB_NAME": connection.settings_dict["NAME"]}):
             worker = begin_worker()
         self.addCleanup(end, worker)
-        for _ in range(150):
-            if Job.objects.get(pk=job["number"]).state == Job.State.DONE:
-                break
-            sleep(0.2)
+        self.wait_for(job["number"])
         self.assertEqual(caller.get(f"jobs/{job['number']}")["state"], "done")
         self.assertTrue(Item.objects.filter(code="BOLT").exists())
         end(worker)
         self.assertIsNotNone(worker.poll())
+
+    def wait_for(self, number: int) -> None:
+        """Return once the worker has said that a job is done."""
+        settings = connection.get_connection_params()
+        with psycopg.connect(**settings, autocommit=True) as link:
+            link.execute(f"LISTEN {CHANNEL}")
+            while Job.objects.get(pk=number).state != Job.State.DONE:
+                told = list(link.notifies(timeout=60, stop_after=1))
+                self.assertTrue(told, "the worker has said nothing for a minute")
 
 
 class Jobs(TestCase):

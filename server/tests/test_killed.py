@@ -4,9 +4,8 @@ import json
 import os
 import signal
 import subprocess
-import time
 from http.client import HTTPConnection, HTTPException
-from threading import Thread
+from threading import Semaphore, Thread
 from typing import Any
 from uuid import uuid4
 
@@ -39,6 +38,7 @@ class Killed(TransactionTestCase):
         self.session = browser.cookies[settings.SESSION_COOKIE_NAME].value
         self.answered: dict[str, Any] = {}
         self.sent: set[str] = set()
+        self.has_answered = Semaphore(0)
 
     def serve(self, port: int) -> subprocess.Popen[bytes]:
         """Start the server as ./poietic start does, on the test database."""
@@ -55,7 +55,7 @@ class Killed(TransactionTestCase):
 
     def send(self, port: int, key: str) -> Any:
         """Post one receipt of a pad."""
-        link = HTTPConnection("127.0.0.1", port, timeout=10)
+        link = HTTPConnection("127.0.0.1", port, timeout=60)  # a killed one refuses at once
         headers = {
             "Content-Type": "application/json",
             "Cookie": f"sessionid={self.session}; csrftoken={'x' * 32}",
@@ -72,6 +72,7 @@ class Killed(TransactionTestCase):
             key = uuid4().hex
             try:
                 self.answered[key] = self.send(port, key)
+                self.has_answered.release()
             except (OSError, HTTPException, json.JSONDecodeError):
                 return
 
@@ -81,8 +82,8 @@ class Killed(TransactionTestCase):
         clients = [Thread(target=self.post_until_it_dies, args=[port]) for _ in range(2)]
         for client in clients:
             client.start()
-        while len(self.answered) < 20:
-            time.sleep(0.05)
+        for _ in range(20):
+            self.assertTrue(self.has_answered.acquire(timeout=60))
 
         self.kill(server)
 

@@ -10,6 +10,7 @@ import sys
 import time
 from http.client import HTTPConnection
 from pathlib import Path
+from threading import Thread
 from typing import Any
 from unittest import TestCase
 
@@ -63,23 +64,23 @@ class Works(TestCase):
 
     def start(self) -> "subprocess.Popen[bytes]":
         """Start it as a person does, and wait until it serves."""
-        log = FOLDER / "start.log"
         process = subprocess.Popen(
             [sys.executable, "-u", "-m", "ops.start", "--port", str(PORT)],
             cwd=ROOT,
             env=environment(),
             stdin=subprocess.DEVNULL,
-            stdout=log.open("wb"),
+            stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             start_new_session=True,
         )
         self.addCleanup(self.end, process)
-        for _ in range(1200):  # other tests run beside it
-            self.said = log.read_text()
+        assert process.stdout
+        self.said = ""
+        for line in process.stdout:  # until its end, which comes if it does not serve
+            self.said += line.decode()
             if "Poietic serves" in self.said:
+                Thread(target=process.stdout.read, daemon=True).start()
                 return process
-            self.assertIsNone(process.poll(), self.said)
-            time.sleep(0.1)
         raise AssertionError(self.said)
 
     def end(self, process: "subprocess.Popen[bytes]") -> None:
