@@ -15,13 +15,14 @@ from poietic.ledger.models import (
     Holding,
     JournalLine,
     Posting,
+    Reservation,
     StockBalance,
     StockLine,
     TimeLine,
     UnitLine,
     WipBalance,
 )
-from poietic.orders.models import Order
+from poietic.orders.models import Order, Standing
 from poietic.people.models import Person
 
 from server.tests.client import sign_in
@@ -108,7 +109,9 @@ class Postings(TestCase):
             wip.save()
         order = Order.objects.select_for_update().get(pk=owner)
         order.save()
-        for row in (*order.operations.all(), *order.inputs.all()):
+        kept = Reservation.objects.select_for_update().filter(cost_object=owner)
+        stands = Standing.objects.filter(order=owner)
+        for row in (*order.operations.all(), *order.inputs.all(), *kept, *stands):
             row.save()
         return copy.pk
 
