@@ -9,7 +9,9 @@ from ..costing.api import router as costing
 from ..costing.item_cost_api import router as item_costs
 from ..costing.margins_api import router as margins
 from ..costing.sets_api import router as cost_sets
-from ..engineering.api import router as engineering
+from ..engineering.api import router as structures
+from ..engineering.calendars_api import router as calendars
+from ..engineering.work_centers_api import router as work_centers
 from ..exchange.api import router as exchange
 from ..ledger.api import router as ledger
 from ..orders.api import router as orders
@@ -37,7 +39,9 @@ for router in (
     account,
     persons,
     catalog,
-    engineering,
+    work_centers,
+    structures,
+    calendars,
     costing,
     cost_sets,
     item_costs,

@@ -1,19 +1,14 @@
-"""Queries on work centers and structures."""
+"""Queries on structures: revisions with their rows, and where an item is used."""
 
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from typing import Literal
 
 from django.db.models import Count
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest
 from django.utils import timezone
-from ninja import File, Router, UploadedFile
-from poietic_core.calendar.model import Calendar
-from poietic_core.cost.model import Base
-from poietic_core.cost.overhead import budget_rate
-from poietic_core.cost.rates import layered, rate_of
-from poietic_core.effectivity import counts_on, latest_begun
-from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
+from ninja import Router
+from poietic_core.quantity import UNIT_COST_STEP, round_to
 from poietic_core.structure.model import (
     IssueRule,
     OutputKind,
@@ -26,87 +21,13 @@ from poietic_core.units import MeasuredBy
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
-from ..commanding.reading import READ_COSTS, Cost
-from ..web_api.derivations import DerivationRow, flatten
-from ..web_api.errors import NotFound
+from ..commanding.reading import Cost
 from ..web_api.fields import Answer, DecimalText
-from .icalendar_files import NotICalendar, as_icalendar, read_holidays
-from .models import LabourGrade, OverheadBudget, Revision, WorkCalendar, WorkCenter, WorkCenterRate
-from .queries import as_calendar, revision_by_letter
-from .rates import layers_of, overhead_rate
+from .models import Revision
+from .queries import revision_by_letter
 from .where_used import where_used
 
 router = Router(tags=["engineering"])
-
-
-class LayerOut(Answer):
-    """A part of the machine hour's rate, with what it comes to per hour."""
-
-    name: str
-    element: str
-    amount: Cost
-    percent: DecimalText
-    of: str
-    per_hour: Cost
-
-
-class RatesOut(Answer):
-    """What an hour at a work center costs from a day on."""
-
-    effective_from: date | None
-    is_in_force: bool
-    machine_rate: Cost
-    labour_rate: Cost
-    layers: list[LayerOut]
-
-
-class WorkCenterOut(Answer):
-    """A work center with its rates per hour today and what it can do."""
-
-    code: str
-    name: str
-    machine_rate: Cost
-    labour_rate: Cost
-    calendar: str | None
-    machines: int
-    efficiency: DecimalText
-    #: the latest first
-    rates: list[RatesOut]
-    change: int
-
-
-class GradeRateOut(Answer):
-    """What an hour of a labour grade costs from a day on."""
-
-    effective_from: date | None
-    rate: Cost
-
-
-class LabourGradeOut(Answer):
-    """A labour grade with its rate today, and all of them."""
-
-    code: str
-    name: str
-    rate: Cost
-    rates: list[GradeRateOut]
-
-
-class OverheadOut(Answer):
-    """A budget of overhead, with the rate that it gives and how."""
-
-    code: str
-    name: str
-    element: str
-    base: str
-    work_center: str | None
-    effective_from: date
-    effective_until: date
-    budget: DecimalText
-    capacity: DecimalText
-    capacity_basis: str
-    is_in_force: bool
-    rate: DecimalText
-    derivation: list[DerivationRow]
 
 
 class StepOut(Answer):
@@ -246,104 +167,6 @@ class WhereUsed(Answer):
     quantity: DecimalText
 
 
-@router.get("/work-centers", response=list[WorkCenterOut])
-def work_centers(request: HttpRequest) -> list[WorkCenterOut]:
-    """Return all work centers."""
-    rows = WorkCenter.objects.select_related("calendar").prefetch_related("rates")
-    today = timezone.localdate()
-    return [
-        WorkCenterOut(
-            code=w.code,
-            name=w.name,
-            machine_rate=now.machine_rate if now else ZERO,
-            labour_rate=now.labour_rate if now else ZERO,
-            calendar=w.calendar.code if w.calendar else None,
-            machines=w.machines,
-            efficiency=w.efficiency,
-            rates=rates,
-            change=w.change,
-        )
-        for w in rows
-        for rates in [_rates(list(w.rates.all()), today)]
-        for now in [next((r for r in rates if r.is_in_force), None)]
-    ]
-
-
-def _rates(rows: list[WorkCenterRate], today: date) -> list[RatesOut]:
-    """Return the rates of a work center, the latest first, with the one in force told."""
-    now = latest_begun(rows, today)
-    found = []
-    for row in reversed(rows):
-        layers = layers_of(row)
-        amounts = layered(layers)
-        found.append(
-            RatesOut(
-                effective_from=row.effective_from,
-                is_in_force=row is now,
-                machine_rate=rate_of(layers).per_hour,
-                labour_rate=row.labour_rate,
-                layers=[
-                    LayerOut(
-                        name=layer.name,
-                        element=layer.element.value,
-                        amount=layer.amount,
-                        percent=layer.percent,
-                        of=layer.of,
-                        per_hour=amounts[layer.name].value,
-                    )
-                    for layer in layers
-                ],
-            )
-        )
-    return found
-
-
-@router.get("/labour-grades", response=list[LabourGradeOut])
-def labour_grades(request: HttpRequest) -> list[LabourGradeOut]:
-    """Return all labour grades with their rates."""
-    today = timezone.localdate()
-    found = []
-    for g in LabourGrade.objects.prefetch_related("rates"):
-        rows = list(g.rates.all())
-        now = latest_begun(rows, today)
-        found.append(
-            LabourGradeOut(
-                code=g.code,
-                name=g.name,
-                rate=now.rate if now else ZERO,
-                rates=[
-                    GradeRateOut(effective_from=r.effective_from, rate=r.rate)
-                    for r in reversed(rows)
-                ],
-            )
-        )
-    return found
-
-
-@router.get("/overheads", auth=READ_COSTS, response=list[OverheadOut])
-def overheads(request: HttpRequest) -> list[OverheadOut]:
-    """Return all overhead budgets, the latest of each kind first."""
-    today = timezone.localdate()
-    return [
-        OverheadOut(
-            code=o.code,
-            name=o.name,
-            element=o.element,
-            base=o.base,
-            work_center=o.work_center.code if o.work_center else None,
-            effective_from=o.effective_from,
-            effective_until=o.effective_until,
-            budget=o.budget,
-            capacity=o.capacity,
-            capacity_basis=o.capacity_basis,
-            is_in_force=counts_on(today, o.effective_from, o.effective_until),
-            rate=overhead_rate(o).rate,
-            derivation=flatten(budget_rate(o.budget, o.capacity, Base(o.base))),
-        )
-        for o in OverheadBudget.objects.select_related("work_center")
-    ]
-
-
 @router.get("/items/{code}/revisions", response={200: list[RevisionRow], 404: Problem})
 def revisions(request: HttpRequest, code: str) -> list[RevisionRow]:
     """Return the revisions of an item, the newest first."""
@@ -446,124 +269,3 @@ def used_in(request: HttpRequest, code: str) -> list[WhereUsed]:
         )
         for u in where_used(item_by_code(code), timezone.localdate())
     ]
-
-
-class ShiftOut(Answer):
-    """A shift of every week: 0 is Monday, times are minutes of the day."""
-
-    weekday: int
-    start: int
-    end: int
-
-
-class ExceptionOut(Answer):
-    """Closed days, or one day's extra shift."""
-
-    first: date
-    last: date
-    start: int | None
-    end: int | None
-    why: str
-
-
-class DayOut(Answer):
-    """A day of a calendar: working minutes of the shifts that begin on it."""
-
-    day: date
-    minutes: int
-    #: "" where the week alone decides
-    why: str
-    kind: str
-
-
-class CalendarOut(Answer):
-    """A calendar with its week and exceptions."""
-
-    code: str
-    name: str
-    zone: str
-    shifts: list[ShiftOut]
-    exceptions: list[ExceptionOut]
-    work_centers: list[str]
-    change: int
-
-
-class YearOut(Answer):
-    """All days of a year of a calendar."""
-
-    year: int
-    days: list[DayOut]
-
-
-@router.get("/calendars", response=list[CalendarOut])
-def calendars(request: HttpRequest) -> list[CalendarOut]:
-    """Return all calendars."""
-    rows = WorkCalendar.objects.prefetch_related("shifts", "exceptions", "workcenter_set")
-    return [
-        CalendarOut(
-            code=c.code,
-            name=c.name,
-            zone=c.zone,
-            shifts=[ShiftOut(weekday=s.weekday, start=s.start, end=s.end) for s in c.shifts.all()],
-            exceptions=[
-                ExceptionOut(first=e.first, last=e.last, start=e.start, end=e.end, why=e.why)
-                for e in c.exceptions.all()
-            ],
-            work_centers=[w.code for w in c.workcenter_set.all()],
-            change=c.change,
-        )
-        for c in rows
-    ]
-
-
-class HolidayOut(Answer):
-    """Days that an iCalendar file closes."""
-
-    first: date
-    last: date
-    why: str
-
-
-@router.post("/calendars/read", response={200: list[HolidayOut], 422: Problem})
-def read_calendar(request: HttpRequest, file: File[UploadedFile]) -> list[HolidayOut]:
-    """Return the holidays of an iCalendar file; nothing is closed yet."""
-    name = file.name or "file"
-    if (file.size or 0) > 5_000_000:
-        raise NotICalendar(name, "It is larger than 5 MB.")
-    found = read_holidays(name, file.read())
-    return [HolidayOut(first=h.first, last=h.last, why=h.why) for h in found]
-
-
-@router.get("/calendars/{code}/icalendar", response={404: Problem})
-def export_calendar(request: HttpRequest, code: str) -> HttpResponse:
-    """Return a calendar as iCalendar (RFC 5545)."""
-    found = WorkCalendar.objects.prefetch_related("shifts", "exceptions").filter(code=code).first()
-    if found is None:
-        raise NotFound("calendar", code)
-    answer = HttpResponse(as_icalendar(found), content_type="text/calendar; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="{code}.ics"'
-    return answer
-
-
-@router.get("/calendars/{code}/years/{year}", response={200: YearOut, 404: Problem})
-def year(request: HttpRequest, code: str, year: int) -> YearOut:
-    """Return the working minutes of each day of a year."""
-    found = WorkCalendar.objects.filter(code=code).first()
-    if found is None or not 1970 <= year <= 2200:
-        raise NotFound("calendar", f"{code} in {year}")
-    calendar = as_calendar(found)
-    first = date(year, 1, 1)
-    days = [first + timedelta(days=n) for n in range((date(year + 1, 1, 1) - first).days)]
-    return YearOut(year=year, days=[_day(calendar, d) for d in days])
-
-
-def _day(calendar: Calendar, day: date) -> DayOut:
-    closure = calendar.closure_of(day)
-    extras = [e for e in calendar.extras if e.day == day]
-    seconds = sum((end - start).total_seconds() for start, end in calendar.shifts_of(day))
-    return DayOut(
-        day=day,
-        minutes=int(seconds // 60),
-        why=closure.why if closure else ", ".join(e.why for e in extras if e.why),
-        kind="extra" if extras else "closed" if closure else "",
-    )

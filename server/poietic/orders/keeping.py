@@ -9,8 +9,8 @@ from procrastinate.contrib.django import app
 from ..commanding.registry import Command, Context
 from ..ledger.models import Holding
 from ..statements.prepared import lock_keys
-from .book import OpenBook
 from .models import Order, OrderInput, Shortage
+from .open_book import OpenBook
 from .shortages import keep_shortages
 from .standing import BATCH, OPEN, stand, stand_all
 

@@ -15,10 +15,11 @@ from poietic_core.variance.causes import Variance
 from ..catalog.queries import any_of
 from ..statements.bulk import insert_rows, update_rows, upsert_rows
 from ..statements.prepared import Prepared, lock_keys
-from .book import ORDER_PARTS, STOOD, OpenBook, OrderBook
+from .book import ORDER_PARTS, STOOD, OrderBook
 from .dates import Dating, OrderDates
 from .faulty import computed
 from .models import Order, OrderOperation, Standing, StoredAttention
+from .open_book import OpenBook
 
 #: orders that somebody has to look after
 OPEN = [OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]

@@ -2384,6 +2384,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/receive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive output
+         * @description Receive output: carry out.
+         */
+        post: operations["post_receive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/receive/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive output (preview)
+         * @description Receive output: show the consequences.
+         */
+        post: operations["preview_receive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/take-back": {
         parameters: {
             query?: never;
@@ -2498,46 +2538,6 @@ export interface paths {
          * @description Correct a report: show the consequences.
          */
         post: operations["preview_correct_report"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/receive": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Receive output
-         * @description Receive output: carry out.
-         */
-        post: operations["post_receive"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/commands/receive/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Receive output (preview)
-         * @description Receive output: show the consequences.
-         */
-        post: operations["preview_receive"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3115,7 +3115,7 @@ export interface paths {
          * Work Centers
          * @description Return all work centers.
          */
-        get: operations["poietic_engineering_api_work_centers"];
+        get: operations["poietic_engineering_work_centers_api_work_centers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3135,7 +3135,7 @@ export interface paths {
          * Labour Grades
          * @description Return all labour grades with their rates.
          */
-        get: operations["poietic_engineering_api_labour_grades"];
+        get: operations["poietic_engineering_work_centers_api_labour_grades"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3155,7 +3155,7 @@ export interface paths {
          * Overheads
          * @description Return all overhead budgets, the latest of each kind first.
          */
-        get: operations["poietic_engineering_api_overheads"];
+        get: operations["poietic_engineering_work_centers_api_overheads"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3235,7 +3235,7 @@ export interface paths {
          * Calendars
          * @description Return all calendars.
          */
-        get: operations["poietic_engineering_api_calendars"];
+        get: operations["poietic_engineering_calendars_api_calendars"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3257,7 +3257,7 @@ export interface paths {
          * Read Calendar
          * @description Return the holidays of an iCalendar file; nothing is closed yet.
          */
-        post: operations["poietic_engineering_api_read_calendar"];
+        post: operations["poietic_engineering_calendars_api_read_calendar"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3275,7 +3275,7 @@ export interface paths {
          * Export Calendar
          * @description Return a calendar as iCalendar (RFC 5545).
          */
-        get: operations["poietic_engineering_api_export_calendar"];
+        get: operations["poietic_engineering_calendars_api_export_calendar"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3295,7 +3295,7 @@ export interface paths {
          * Year
          * @description Return the working minutes of each day of a year.
          */
-        get: operations["poietic_engineering_api_year"];
+        get: operations["poietic_engineering_calendars_api_year"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6480,6 +6480,93 @@ export interface components {
             given: components["schemas"]["ChangePhantom"];
         };
         /**
+         * GradeReceived
+         * @description Pieces of one grade.
+         */
+        GradeReceived: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * LotMade
+         * @description A lot or a serial that comes out; of what is graded, of which item.
+         */
+        LotMade: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Item */
+            item?: string | null;
+            /** Expires On */
+            expires_on?: string | null;
+        };
+        /**
+         * Receive
+         * @description Pieces that leave an order into stock.
+         */
+        Receive: {
+            /** Order */
+            order: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Grades
+             * @default []
+             */
+            grades: components["schemas"]["GradeReceived"][];
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotMade"][];
+            /** Place */
+            place?: string | null;
+            /**
+             * Complete
+             * @default false
+             */
+            complete: boolean;
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ReceivePosting */
+        ReceivePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Receive"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReceivePreview */
+        ReceivePreview: {
+            given: components["schemas"]["Receive"];
+        };
+        /**
          * TakeBack
          * @description A posting; all that its act posted is taken back with it.
          */
@@ -6524,40 +6611,6 @@ export interface components {
             place?: string | null;
             /** Lot */
             lot?: string | null;
-        };
-        /**
-         * GradeReceived
-         * @description Pieces of one grade.
-         */
-        GradeReceived: {
-            /** Item */
-            item: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @description at most 100,000,000, above 0, six decimals
-             * @example 2.40
-             */
-            quantity: string;
-        };
-        /**
-         * LotMade
-         * @description A lot or a serial that comes out; of what is graded, of which item.
-         */
-        LotMade: {
-            /** Lot */
-            lot: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @description at most 100,000,000, above 0, six decimals
-             * @example 2.40
-             */
-            quantity: string;
-            /** Item */
-            item?: string | null;
-            /** Expires On */
-            expires_on?: string | null;
         };
         /**
          * Report
@@ -6688,59 +6741,6 @@ export interface components {
         /** CorrectReportPreview */
         CorrectReportPreview: {
             given: components["schemas"]["CorrectReport"];
-        };
-        /**
-         * Receive
-         * @description Pieces that leave an order into stock.
-         */
-        Receive: {
-            /** Order */
-            order: number;
-            /**
-             * Quantity
-             * Format: decimal
-             * @description at most 100,000,000, above 0, six decimals
-             * @example 2.40
-             */
-            quantity: string;
-            /**
-             * Grades
-             * @default []
-             */
-            grades: components["schemas"]["GradeReceived"][];
-            /**
-             * Lots
-             * @default []
-             */
-            lots: components["schemas"]["LotMade"][];
-            /** Place */
-            place?: string | null;
-            /**
-             * Complete
-             * @default false
-             */
-            complete: boolean;
-            /** Happened At */
-            happened_at?: string | null;
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
-        };
-        /** ReceivePosting */
-        ReceivePosting: {
-            /**
-             * Key
-             * @description chosen by the caller; the same key acts once
-             */
-            key: string;
-            given: components["schemas"]["Receive"];
-            seen?: components["schemas"]["Seen"] | null;
-        };
-        /** ReceivePreview */
-        ReceivePreview: {
-            given: components["schemas"]["Receive"];
         };
         /**
          * ImportTables
@@ -17614,6 +17614,144 @@ export interface operations {
             };
         };
     };
+    post_receive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReceivePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_receive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReceivePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_take_back: {
         parameters: {
             query?: never;
@@ -17969,144 +18107,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CorrectReportPreview"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_receive: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReceivePosting"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_receive: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReceivePreview"];
             };
         };
         responses: {
@@ -19267,7 +19267,7 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_work_centers: {
+    poietic_engineering_work_centers_api_work_centers: {
         parameters: {
             query?: never;
             header?: never;
@@ -19287,7 +19287,7 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_labour_grades: {
+    poietic_engineering_work_centers_api_labour_grades: {
         parameters: {
             query?: never;
             header?: never;
@@ -19307,7 +19307,7 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_overheads: {
+    poietic_engineering_work_centers_api_overheads: {
         parameters: {
             query?: never;
             header?: never;
@@ -19421,7 +19421,7 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_calendars: {
+    poietic_engineering_calendars_api_calendars: {
         parameters: {
             query?: never;
             header?: never;
@@ -19441,7 +19441,7 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_read_calendar: {
+    poietic_engineering_calendars_api_read_calendar: {
         parameters: {
             query?: never;
             header?: never;
@@ -19480,7 +19480,7 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_export_calendar: {
+    poietic_engineering_calendars_api_export_calendar: {
         parameters: {
             query?: never;
             header?: never;
@@ -19502,7 +19502,7 @@ export interface operations {
             };
         };
     };
-    poietic_engineering_api_year: {
+    poietic_engineering_calendars_api_year: {
         parameters: {
             query?: never;
             header?: never;

@@ -13,8 +13,8 @@ from ...commanding.roles import Role
 from ...ledger.models import Account, Posting
 from ...ledger.transaction import Transaction
 from ...web_api.fields import Note, OrderNumber, Strict
-from ..book import OpenBook
 from ..models import OrderInput
+from ..open_book import OpenBook
 from .life import OrderGiven
 from .material import close_document, give_back
 from .reserving import release_reserved

@@ -25,9 +25,9 @@ from ...ledger.models import CostObject, Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Strict
-from ..book import OpenBook
 from ..dates import start_day
 from ..models import Order, OrderGrade, OrderInput, OrderOperation
+from ..open_book import OpenBook
 from .material import close_document, issue
 from .phantom_stock import use_phantom_stock
 from .reserving import release_reserved, reserve_needs

@@ -31,8 +31,8 @@ from ...web_api.fields import (
     Reference,
     Strict,
 )
-from ..book import OpenBook
 from ..models import OrderInput
+from ..open_book import OpenBook
 from .standing_in import alternate_of
 
 

@@ -21,8 +21,9 @@ from ...engineering.queries import phantoms_on
 from ...engineering.rates import shop_rates
 from ...ledger.models import Holding, Posting
 from ...ledger.transaction import Transaction
-from ..book import OpenBook, named_by
+from ..book import named_by
 from ..models import OrderInput
+from ..open_book import OpenBook
 from .material import close_document, issue
 from .standing_in import stand_in
 

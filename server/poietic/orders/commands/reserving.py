@@ -5,8 +5,8 @@ from poietic_core.quantity import ZERO
 
 from ...ledger.models import Holding
 from ...ledger.transaction import Transaction
-from ..book import OpenBook
 from ..models import OrderInput
+from ..open_book import OpenBook
 
 
 def reserve_needs(transaction: Transaction, book: OpenBook) -> None:

@@ -15,8 +15,9 @@ from ...costing.basis import split_to_json
 from ...costing.models import Standard
 from ...costing.queries import standards_in_force
 from ...web_api.fields import plain
-from ..book import OpenBook, OrderBook
+from ..book import OrderBook
 from ..models import OrderInput
+from ..open_book import OpenBook
 
 
 @dataclass(eq=False)

@@ -14,7 +14,7 @@ from ...ledger.models import Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import NotFound
 from ...web_api.fields import Note, PostingNumber, Strict
-from ..book import OpenBook
+from ..open_book import OpenBook
 from .material import close_document
 
 #: the state that an order leaves when a posting of the kind is taken back, and the one it returns to
