@@ -52,7 +52,7 @@ class Catalog(TestCase):
         self.assertEqual((item["is_active"], item["inactive_reason"]), (False, "replaced by PAD-4"))
         problem = self.caller.do("release-order", {"order": order})
         self.assertIn("PAD-3 is inactive.", problem["detail"])
-        places = {r["place"] for r in self.caller.get("lacks")}
+        places = {r["place"] for r in self.caller.get("lacks")["rows"]}
         self.assertIn("item:PAD-3", places)
 
     def test_own_units_may_not_shadow_units_of_measure(self) -> None:

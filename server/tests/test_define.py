@@ -169,7 +169,7 @@ class Works(TestCase):
         self.assertIn("CS-01 → HT-200 → OT-200 → MA-200 → CS-01", problem["detail"])
 
     def test_where_used_reaches_the_top_with_extended_quantities(self) -> None:
-        used = self.caller.get("items/SB-06/where-used")
+        used = self.caller.get("items/SB-06/where-used")["rows"]
 
         # 0.122 m per set, one set per cell, one cell per tube; the tube's seam has no yield on this branch
         self.assertEqual(
@@ -280,5 +280,5 @@ class Works(TestCase):
         self.assertEqual(
             [(w["name"], w["quantity"]) for w in peek["wanted_by"]], [("Mirror cell", "20.000000")]
         )
-        lacks = {r["place"] for r in self.caller.get("lacks")}
+        lacks = {r["place"] for r in self.caller.get("lacks")["rows"]}
         self.assertIn("structure:FD-80", lacks)

@@ -99,7 +99,7 @@ class Demo(TestCase):
 
     def test_an_item_s_stock_is_the_sum_of_its_places_and_lots(self) -> None:
         for item in self.caller.get("items")["rows"]:
-            stock = self.caller.get(f"items/{item['code']}/stock")
+            stock = self.caller.get(f"items/{item['code']}/stock")["rows"]
             with self.subTest(item=item["code"]):
                 there = sum(Decimal(row["quantity"]) for row in stock)
                 self.assertEqual(there, Decimal(item["on_hand"]))

@@ -181,7 +181,7 @@ class Lots(TestCase):
     def test_stock_is_shown_by_lot_with_what_is_reserved(self) -> None:
         receive(self.shop, "GLASS", "4", "10", {"lot": "A", "quantity": "4"})
 
-        rows = self.caller.get("items/GLASS/stock")
+        rows = self.caller.get("items/GLASS/stock")["rows"]
 
         self.assertEqual([(r["lot"], r["place"], r["quantity"]) for r in rows], [("A", "STORE", "4.000000")])  # fmt: skip
 

@@ -15,7 +15,7 @@ from poietic_core.quantity import UNIT_COST_STEP, round_to
 from ..catalog.models import Item, ListPrice
 from ..commanding.api import Problem
 from ..commanding.reading import READ_MARGINS
-from ..web_api.fields import Answer, DecimalText
+from ..web_api.fields import MOST_ROWS, Answer, DecimalText
 from .models import CostSet
 from .queries import cost_set_by_number, current_set
 from .sets import set_in_arrays
@@ -42,13 +42,14 @@ class MarginOut(Answer):
 
 
 class MarginsOut(Answer):
-    """All list prices that count today, the worst first."""
+    """The list prices that count today, the worst first; and how many there are."""
 
     #: the set that they are compared with; null where there is none
     cost_set: int | None
     #: standards of a what-if are screened in floating point
     is_screened: bool
     rows: list[MarginOut]
+    whole: int
 
 
 @router.get("/margins", auth=READ_MARGINS, response={200: MarginsOut, 404: Problem})
@@ -62,7 +63,10 @@ def margins(request: HttpRequest, cost_set: int = 0) -> MarginsOut:
     return MarginsOut(
         cost_set=against.pk if against else None,
         is_screened=bool(against and against.base_id),
-        rows=sorted(found, key=lambda r: (r.share is None, r.share, r.item, r.from_quantity)),
+        rows=sorted(found, key=lambda r: (r.share is None, r.share, r.item, r.from_quantity))[
+            :MOST_ROWS
+        ],
+        whole=len(found),
     )
 
 

@@ -92,7 +92,7 @@ class AgainstOut(Answer):
     #: items that both have, and how many of them differ
     items: int
     different: int
-    #: items that one of them lacks
+    #: items that one of them lacks, the first of them
     only_old: list[str]
     only_new: list[str]
     causes: list[str]
@@ -151,8 +151,8 @@ def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
         new=new,
         items=int(shared.sum()),
         different=int((moved > UNSEEN).sum()),
-        only_old=found.names[costed[old] & ~costed[new]].tolist(),
-        only_new=found.names[costed[new] & ~costed[old]].tolist(),
+        only_old=found.names[costed[old] & ~costed[new]][:SHOWN_MOST].tolist(),
+        only_new=found.names[costed[new] & ~costed[old]][:SHOWN_MOST].tolist(),
         causes=[c.value for c in Cause],
         rows=[_difference(found, n, items[str(found.names[n])]) for n in shown],
     )

@@ -22,7 +22,7 @@ from poietic_core.units import MeasuredBy
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
-from ..web_api.fields import Answer, DecimalText
+from ..web_api.fields import MOST_ROWS, Answer, DecimalText
 from .models import Revision
 from .queries import revision_by_letter
 from .where_used import where_used
@@ -254,10 +254,18 @@ def revision_out(revision: Revision) -> RevisionOut:
     )
 
 
-@router.get("/items/{code}/where-used", response={200: list[WhereUsed], 404: Problem})
-def used_in(request: HttpRequest, code: str) -> list[WhereUsed]:
-    """Return the structures in force that use an item, at every level."""
-    return [
+class WhereUsedPage(Answer):
+    """The structures in force that use an item, the nearest first; and how many there are."""
+
+    rows: list[WhereUsed]
+    whole: int
+
+
+@router.get("/items/{code}/where-used", response={200: WhereUsedPage, 404: Problem})
+def used_in(request: HttpRequest, code: str) -> WhereUsedPage:
+    """Return the structures in force that use an item, at every level; 200 at most."""
+    uses = where_used(item_by_code(code), timezone.localdate())
+    rows = [
         WhereUsed(
             item=u.revision.item.code,
             name=u.revision.item.name,
@@ -267,5 +275,6 @@ def used_in(request: HttpRequest, code: str) -> list[WhereUsed]:
             operations=u.operations,
             quantity=round_to(u.quantity, UNIT_COST_STEP),
         )
-        for u in where_used(item_by_code(code), timezone.localdate())
+        for u in uses[:MOST_ROWS]
     ]
+    return WhereUsedPage(rows=rows, whole=len(uses))

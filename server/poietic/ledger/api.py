@@ -8,7 +8,7 @@ from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..web_api.errors import NotFound
-from ..web_api.fields import Answer, DecimalText
+from ..web_api.fields import MOST_ROWS, Answer, DecimalText
 from .models import Posting, StockBalance, StockLine
 
 router = Router(tags=["ledger"])
@@ -98,11 +98,18 @@ class PostingOut(Answer):
     units: list[PostingUnits]
 
 
-@router.get("/items/{code}/stock", response={200: list[StockRow], 404: Problem})
-def stock(request: HttpRequest, code: str) -> list[StockRow]:
-    """Return the stock of an item by place."""
-    rows = StockBalance.objects.filter(item=item_by_code(code), quantity__gt=0)
-    return [
+class StockPage(Answer):
+    """Stock of an item by place and lot, the oldest lots first; and in how many there is some."""
+
+    rows: list[StockRow]
+    whole: int
+
+
+@router.get("/items/{code}/stock", response={200: StockPage, 404: Problem})
+def stock(request: HttpRequest, code: str) -> StockPage:
+    """Return the stock of an item by place and lot; 200 rows at most."""
+    there = StockBalance.objects.filter(item=item_by_code(code), quantity__gt=0)
+    rows = [
         StockRow(
             item=code,
             place=b.place.code,
@@ -110,8 +117,9 @@ def stock(request: HttpRequest, code: str) -> list[StockRow]:
             quantity=b.quantity,
             reserved=b.reserved,
         )
-        for b in rows.select_related("place", "lot").order_by("place__code", "lot__pk")
+        for b in there.select_related("place", "lot").order_by("place__code", "lot__pk")[:MOST_ROWS]
     ]
+    return StockPage(rows=rows, whole=len(rows) if len(rows) < MOST_ROWS else there.count())
 
 
 @router.get("/postings/{number}", response={200: PostingOut, 404: Problem})

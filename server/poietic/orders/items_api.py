@@ -11,7 +11,7 @@ from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..ledger.models import Posting
-from ..web_api.fields import Answer, DecimalText
+from ..web_api.fields import MOST_ROWS, Answer, DecimalText
 from .book import ORDER_PARTS, OrderBook
 from .models import Order
 from .peek import LackOut, PeekOut, lacks, peek_at
@@ -61,7 +61,15 @@ def actuals(request: HttpRequest, code: str) -> list[ActualOut]:
     ]
 
 
-@router.get("/lacks", response=list[LackOut])
-def lacking(request: HttpRequest) -> list[LackOut]:
-    """Return what would stop the next order of anything."""
-    return lacks(timezone.localdate())
+class LackPage(Answer):
+    """What would stop the next order of anything; and how much of it there is."""
+
+    rows: list[LackOut]
+    whole: int
+
+
+@router.get("/lacks", response=LackPage)
+def lacking(request: HttpRequest) -> LackPage:
+    """Return what would stop the next order of anything; 200 things at most."""
+    found = lacks(timezone.localdate())
+    return LackPage(rows=found[:MOST_ROWS], whole=len(found))

@@ -103,7 +103,7 @@ def peek_at(item: Item, today: date) -> PeekOut:
         last_price=_price(paid.worth, paid.quantity) if paid else None,
         last_received=paid.posting.happened_at.isoformat() if paid else None,
         standard=standard.total if standard else None,
-        used_in=[u.revision.item.code for u in where_used(item, today) if u.level == 1],
+        used_in=[u.revision.item.code for u in where_used(item, today) if u.level == 1][:SHOWN],
     )
 
 

@@ -251,5 +251,6 @@ class Strict(BaseModel):
 # --- pages
 
 #: rows of an answer, and how many to pass over
-PageSize = Annotated[int, Field(ge=1, le=200)]
+MOST_ROWS = 200
+PageSize = Annotated[int, Field(ge=1, le=MOST_ROWS)]
 Skip = Annotated[int, Field(ge=0, le=1_000_000)]

@@ -3213,7 +3213,7 @@ export interface paths {
         };
         /**
          * Used In
-         * @description Return the structures in force that use an item, at every level.
+         * @description Return the structures in force that use an item, at every level; 200 at most.
          */
         get: operations["poietic_engineering_api_used_in"];
         put?: never;
@@ -3577,7 +3577,7 @@ export interface paths {
         };
         /**
          * Stock
-         * @description Return the stock of an item by place.
+         * @description Return the stock of an item by place and lot; 200 rows at most.
          */
         get: operations["poietic_ledger_api_stock"];
         put?: never;
@@ -3759,7 +3759,7 @@ export interface paths {
         };
         /**
          * Lacking
-         * @description Return what would stop the next order of anything.
+         * @description Return what would stop the next order of anything; 200 things at most.
          */
         get: operations["poietic_orders_items_api_lacking"];
         put?: never;
@@ -7654,6 +7654,16 @@ export interface components {
             quantity: string;
         };
         /**
+         * WhereUsedPage
+         * @description The structures in force that use an item, the nearest first; and how many there are.
+         */
+        WhereUsedPage: {
+            /** Rows */
+            rows: components["schemas"]["WhereUsed"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
          * CalendarOut
          * @description A calendar with its week and exceptions.
          */
@@ -8470,7 +8480,7 @@ export interface components {
         };
         /**
          * MarginsOut
-         * @description All list prices that count today, the worst first.
+         * @description The list prices that count today, the worst first; and how many there are.
          */
         MarginsOut: {
             /** Cost Set */
@@ -8479,6 +8489,18 @@ export interface components {
             is_screened: boolean;
             /** Rows */
             rows: components["schemas"]["MarginOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * StockPage
+         * @description Stock of an item by place and lot, the oldest lots first; and in how many there is some.
+         */
+        StockPage: {
+            /** Rows */
+            rows: components["schemas"]["StockRow"][];
+            /** Whole */
+            whole: number;
         };
         /**
          * StockRow
@@ -9313,6 +9335,16 @@ export interface components {
             why: string;
             /** Fix */
             fix: string;
+        };
+        /**
+         * LackPage
+         * @description What would stop the next order of anything; and how much of it there is.
+         */
+        LackPage: {
+            /** Rows */
+            rows: components["schemas"]["LackOut"][];
+            /** Whole */
+            whole: number;
         };
         /**
          * AttentionOut
@@ -19407,7 +19439,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WhereUsed"][];
+                    "application/json": components["schemas"]["WhereUsedPage"];
                 };
             };
             /** @description Not Found */
@@ -19941,7 +19973,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockRow"][];
+                    "application/json": components["schemas"]["StockPage"];
                 };
             };
             /** @description Not Found */
@@ -20213,7 +20245,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LackOut"][];
+                    "application/json": components["schemas"]["LackPage"];
                 };
             };
         };

@@ -47,6 +47,11 @@ export function MarginPage() {
 function Rows({ margins }: { margins: Margins }) {
   return (
     <>
+      {margins.whole > margins.rows.length && (
+        <p className="px-4 pb-2 text-quiet">
+          The {margins.rows.length} that leave least, of {margins.whole.toLocaleString()}.
+        </p>
+      )}
       {margins.is_screened && <p className="px-4 pb-2 text-[12px] text-quiet">The standards of a what-if are screened in floating point.</p>}
       <table className="rows" aria-label="Margins">
         <thead>

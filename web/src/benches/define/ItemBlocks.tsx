@@ -78,6 +78,18 @@ export function StandardBlock({ item }: { item: Item }) {
   );
 }
 
+/** That there is more than is listed. */
+function More({ page }: { page: { rows: unknown[]; whole: number } | undefined }) {
+  if (!page || page.whole <= page.rows.length) return null;
+  return (
+    <tr>
+      <td colSpan={2} className="text-quiet">
+        the first {page.rows.length} of {page.whole.toLocaleString()}
+      </td>
+    </tr>
+  );
+}
+
 export function StockAndUse({ item }: { item: Item }) {
   const { start } = useCommands();
   const may = useMay();
@@ -94,7 +106,7 @@ export function StockAndUse({ item }: { item: Item }) {
         </tr>
       </thead>
       <tbody>
-        {stock.data?.map((s) => (
+        {stock.data?.rows.map((s) => (
           <tr key={`${s.place} ${s.lot}`}>
             <td>
               {s.place}
@@ -105,7 +117,8 @@ export function StockAndUse({ item }: { item: Item }) {
             </td>
           </tr>
         ))}
-        {stock.data?.length === 0 && <Nothing words="nowhere" />}
+        <More page={stock.data} />
+        {stock.data?.whole === 0 && <Nothing words="nowhere" />}
         {units.data?.map((u) => (
           <tr key={u.name}>
             <td className="text-quiet">one {u.name}</td>
@@ -122,7 +135,7 @@ export function StockAndUse({ item }: { item: Item }) {
         </tr>
       </thead>
       <tbody>
-        {used.data?.map((u) => (
+        {used.data?.rows.map((u) => (
           <tr key={u.item}>
             <td>
               <span className="inline-block w-4 text-quiet">{u.level}</span>
@@ -137,7 +150,8 @@ export function StockAndUse({ item }: { item: Item }) {
             </td>
           </tr>
         ))}
-        {used.data?.length === 0 && <Nothing words="no structure in force" />}
+        <More page={used.data} />
+        {used.data?.whole === 0 && <Nothing words="no structure in force" />}
         {peek.data?.wanted_by.map((w) => (
           <tr key={`order${w.order}`}>
             <td>
@@ -151,7 +165,7 @@ export function StockAndUse({ item }: { item: Item }) {
             </td>
           </tr>
         ))}
-        {used.data && used.data.length > 0 && may.has('replace-component') && (
+        {used.data && used.data.whole > 0 && may.has('replace-component') && (
           <tr>
             <td colSpan={2}>
               <Button look="link" onClick={() => start('replace-component', { item: item.code })}>

@@ -16,13 +16,13 @@ export function LacksPage() {
         <p className="text-quiet">Items without a structure, a price or a standard; work centers without a calendar.</p>
       </header>
       <Loaded query={lacks}>
-        {(rows) => (
+        {({ rows, whole }) => (
           <table className="rows" aria-label="What would stop the next order">
             <thead>
               <tr>
                 <th className="pl-4!">Thing</th>
                 <th>What it lacks</th>
-                <th className="pr-4!">{rows.length} in all</th>
+                <th className="pr-4!">{whole > rows.length ? `the first ${rows.length} of ${whole.toLocaleString()}` : `${whole} in all`}</th>
               </tr>
             </thead>
             <tbody>
