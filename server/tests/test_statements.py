@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable
+from datetime import date, timedelta
 from typing import Any
 
 from django.db import connection, transaction
@@ -126,6 +127,57 @@ class Commands(TestCase):
             self.shop.do("complete-order", order=running, leftovers="charge")
             counts.setdefault("close-order", set()).add(self.count("close-order", order=running))
         self.assertEqual({name for name, seen in counts.items() if len(seen) > 1}, set())
+
+
+class Desk(TestCase):
+    """What an order's page says of others is bounded, and asked for at once."""
+
+    def test_the_first_who_wait_are_named_and_that_there_are_more(self) -> None:
+        shop = Shop()
+        mirror_cell.define(shop)
+        shop.do("freeze-standard")
+        caller = Caller(make_person())
+        screws = mirror_cell.plan(shop, "CS-01", "10")
+        for n in range(22):
+            cell = mirror_cell.plan(shop, "MA-200", "1", due=date(2027, 1, 1) + timedelta(days=n))
+            shop.do("release-order", order=cell)
+            if n == 19:
+                self.assertEqual(len(caller.get(f"orders/{screws}")["wanted_by"]), 20)
+        waiting = caller.get(f"orders/{screws}")["wanted_by"]
+
+        self.assertEqual(len(waiting), 21)
+        self.assertEqual([w["due"] for w in waiting], [f"2027-01-{n:02}" for n in range(1, 22)])
+        self.assertEqual(waiting[-1] | {"due": ""}, {"order": None, "words": "and others, later", "quantity": None, "due": ""})  # fmt: skip
+
+    def test_how_more_comes_is_asked_for_all_that_is_missing_at_once(self) -> None:
+        shop = Shop()
+        mirror_cell.define(shop)
+        parts = [f"SUB-{n}" for n in range(6)]
+        for code in (*parts, "ONE", "SIX"):
+            shop.do("define-item", code=code, name=code, unit="pcs", source="make")
+        work = {"number": 10, "name": "Fit", "work_center": "ASSY", "run_labour_hours": "0.1"}
+        for code in parts:
+            mirror_cell.structure(shop, code, [work], [{"item": "PAD-3", "operation": 10, "quantity": "1"}])  # fmt: skip
+        for code, used in (("ONE", parts[:1]), ("SIX", parts)):
+            mirror_cell.structure(shop, code, [work], [{"item": c, "operation": 10, "quantity": "1"} for c in used])  # fmt: skip
+        shop.do("freeze-standard")
+        caller = Caller(make_person())
+        counts = []
+        for code, used in (("ONE", parts[:1]), ("SIX", parts)):
+            late = mirror_cell.plan(shop, parts[0], "3", due=date(2027, 2, 2))
+            soon = mirror_cell.plan(shop, parts[0], "2", due=date(2027, 1, 1))
+            order = mirror_cell.plan(shop, code, "2")
+            shop.do("release-order", order=order)
+            for _ in range(2):
+                with CaptureQueriesContext(connection) as statements:
+                    stops = caller.get(f"orders/{order}")["stops"]
+            counts.append(len(statements))
+            self.assertEqual(len(stops), len(used))
+            self.assertEqual(stops[0]["place"], f"order:{soon}", "the first due, whatever was planned first")  # fmt: skip
+            self.assertEqual({s["place"] for s in stops[1:]}, {f"plan:{c}" for c in used[1:]})
+            for number in (late, soon):
+                shop.do("cancel-order", order=number)
+        self.assertEqual(counts[0], counts[1])
 
 
 class Everything(TestCase):

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Revision } from './queries';
-import { afterGiven, alternatesGiven, bareLinesOf, blankLine, blankOperation, blankWhole, draftGiven, draftOf, linesFromTsv, wholeOf } from './draft';
+import { afterGiven, alternatesGiven, bareLinesOf, blankLine, blankOperation, blankStep, blankWhole, componentsBy, draftGiven, draftOf, linesFromTsv, wholeOf } from './draft';
 import { shift } from '../../lib/decimal';
 
 const revision: Revision = {
@@ -192,5 +192,31 @@ describe('pasted cells', () => {
     const named = linesFromTsv(`code\tquantity\n${text}`);
     expect(named.map((l) => l.item)).toEqual(['BAR', 'PAD']);
     expect(new Set([...lines, ...named].map((l) => l.id)).size).toBe(4);
+  });
+});
+
+describe('a step that notes a lot', () => {
+  const at = (number: string, ...items: string[]) => ({
+    ...blankOperation(Number(number), 'MILL'),
+    lines: [...items.map((item) => ({ ...blankLine('component'), item })), { ...blankLine('by-product'), item: 'SWARF' }],
+  });
+
+  it('chooses among the components that went in by then', () => {
+    const [first, second, third] = [at('10', 'PLATE', ''), at('30', 'PAD'), at('20', 'LENS')];
+    const all = [first, second, third];
+
+    expect(componentsBy(all, first)).toEqual(['PLATE']);
+    expect(componentsBy(all, third)).toEqual(['PLATE', 'LENS']);
+    expect(componentsBy(all, second)).toEqual(['PLATE', 'PAD', 'LENS']);
+  });
+
+  it('sends the component, and other steps do not', () => {
+    const step = { ...blankStep('lot'), text: 'Lot of the plate', item: 'PLATE' };
+    const operation = { ...at('10', 'PLATE'), steps: [step, { ...step, kind: 'tick' as const }] };
+
+    expect(draftGiven('CELL', blankWhole, [operation]).operations?.[0]?.steps).toEqual([
+      { kind: 'lot', text: 'Lot of the plate', item: 'PLATE' },
+      { kind: 'tick', text: 'Lot of the plate' },
+    ]);
   });
 });
