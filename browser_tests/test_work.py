@@ -238,6 +238,38 @@ class OrderStory(BrowserTest):
         expect(page.get_by_role("heading", name="Draft of Focuser drawtube")).to_be_visible()
         self.refusal_expected()
 
+    def test_what_is_missing_is_said_at_its_entry_and_nothing_is_asked_before_all_is_there(
+        self,
+    ) -> None:
+        page = self.signed_in("Jonas")
+        asked: list[str] = []
+        page.on("request", lambda r: asked.append(r.url) if r.url.endswith("/preview") else None)
+        page.goto("/release")
+        page.get_by_role("button", name="Plan an order…").click()
+        page.get_by_label("Item").fill("MA-200")
+        page.get_by_label("Quantity").fill("4,")
+        page.get_by_label("Item").focus()
+        self.press(page, "Control+Enter")
+        panel = page.get_by_role("region", name="Plan an order")
+        expect(panel.get_by_role("alert")).to_have_text(["Enter a number such as 12.5.", "Choose a day.", "It is needed.", "It is needed."])  # fmt: skip
+        expect(page.get_by_label("Quantity")).to_have_attribute("aria-invalid", "true")
+        expect(page.get_by_label("Quantity")).to_be_focused()
+        self.assert_accessible(page, "what is wrong with an entry")
+        self.assertEqual(asked, [])
+
+        page.get_by_label("Quantity").fill("4,5")
+        expect(panel.get_by_role("alert")).to_have_count(3)
+        page.get_by_label("Due").fill("2027-01-15")
+        page.get_by_label("Components from").select_option("STORE")
+        page.get_by_label("Output to").select_option("STORE")
+
+        # whole now: the server is asked, and refuses what only it knows
+        expect(panel.get_by_role("alert")).to_contain_text("4.5")
+        page.get_by_label("Quantity").fill("4")
+        expect(panel.get_by_role("button", name="Plan 4 of MA-200")).to_be_enabled()
+        expect(panel.get_by_role("alert")).to_have_count(0)
+        self.assertGreater(len(asked), 1)
+
     def test_a_structure_is_edited_approved_and_its_standard_frozen(self) -> None:
         page = self.signed_in("Mara")
         page.goto("/define/items/FD-80/edit")

@@ -35,7 +35,7 @@ function Pages({ me }: { me: Me }) {
       children: [
         ...benches.flatMap((b) => b.routes),
         { path: 'account', element: <AccountPage me={me} /> },
-        { path: '*', element: <Empty>There is nothing at this address. Ctrl-K goes to anything by code or words.</Empty> },
+        { path: '*', element: <Empty title="Nothing here">There is nothing at this address. Ctrl-K goes to anything by code or words.</Empty> },
       ],
     },
   ]);

@@ -30,7 +30,7 @@ export function CommandPanel({ started, onMade }: Props) {
 function Panel({ started, form, onMade }: Props & { form: Form }) {
   const { end, start } = useCommands();
   const commands = useQuery(commandsOptions());
-  const { control, trigger } = useForm<Typed>({ defaultValues: started.given, resolver: resolved(form), mode: 'onTouched' });
+  const { control, handleSubmit } = useForm<Typed>({ defaultValues: started.given, resolver: resolved(form), mode: 'onTouched' });
   const typed = useWatch({ control });
   const [own, setOwn] = useState<{ given: Typed | null; act: string }>({ given: null, act: '' });
   const [refused, setRefused] = useState<{ content: string; problem: Problem } | null>(null);
@@ -92,7 +92,7 @@ function Panel({ started, form, onMade }: Props & { form: Form }) {
       if (event.repeat) return;
       if (shown && !preview.isFetching) void post();
       else if (isComplete) void preview.refetch();
-      else void trigger(undefined, { shouldFocus: true });
+      else void handleSubmit(() => undefined)(); // says of each entry what is wrong, and goes to the first
     }
   }
 

@@ -15,7 +15,10 @@ export function EntriesForm({ form, control }: { form: Form; control: Control<Ty
           name={name}
           control={control}
           render={({ field, fieldState }) => (
-            <div onBlur={field.onBlur}>
+            <div
+              onBlur={field.onBlur}
+              ref={(row) => field.ref({ focus: () => row?.querySelector<HTMLElement>('input, select')?.focus() })}
+            >
               <EntryControl entry={entry} typed={typed} value={field.value} onValue={field.onChange} error={fieldState.error?.message} />
             </div>
           )}

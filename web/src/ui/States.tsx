@@ -15,8 +15,14 @@ export function ProblemNote({ problem, act }: { problem: Problem; act?: ReactNod
   );
 }
 
-export function Empty({ children }: { children: ReactNode }) {
-  return <div className="max-w-[60ch] px-4 py-6 text-quiet">{children}</div>;
+/** Where there is nothing to show: why, or what to do; a page that is nothing else has a title to be told by. */
+export function Empty({ title, children }: { title?: string; children: ReactNode }) {
+  return (
+    <div className="max-w-[60ch] px-4 py-6 text-quiet">
+      {title && <h1 className="sr-only">{title}</h1>}
+      {children}
+    </div>
+  );
 }
 
 /** Show a query in its states: loading, refused, data. */

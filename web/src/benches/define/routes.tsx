@@ -16,7 +16,7 @@ export const routes: RouteObject[] = [
     path: 'define',
     element: <ItemQueue />,
     children: [
-      { index: true, element: <Empty>Choose an item on the left, or a work center.</Empty> },
+      { index: true, element: <Empty title="Define">Choose an item on the left, or a work center.</Empty> },
       { path: 'items/:code', element: <ItemPage /> },
       { path: 'items/:code/edit', element: <EditPage /> },
       { path: 'items/:code/compare', element: <ComparePage /> },

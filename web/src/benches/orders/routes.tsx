@@ -6,11 +6,11 @@ import { BridgePage } from './BridgePage';
 import { OrderPage } from './OrderPage';
 import { PostingPage } from './PostingPage';
 
-const choose = [{ index: true, element: <Empty>Choose an order on the left.</Empty> }];
+const choose = (title: string) => [{ index: true, element: <Empty title={title}>Choose an order on the left.</Empty> }];
 
 export const routes: RouteObject[] = [
-  { path: 'release', element: <OrderQueue bench="release" />, children: choose },
-  { path: 'make', element: <OrderQueue bench="make" />, children: choose },
+  { path: 'release', element: <OrderQueue bench="release" />, children: choose('Release') },
+  { path: 'make', element: <OrderQueue bench="make" />, children: choose('Make') },
   {
     path: 'orders',
     element: <OrderQueue />,
