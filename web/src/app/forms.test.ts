@@ -35,6 +35,11 @@ describe('what a form sends', () => {
     expect(sentOf(form('plan-item'), { code: 'A', lead_time_days: '12' })).toEqual({ code: 'A', lead_time_days: 12 });
   });
 
+  it('drops spaces around words, and none of a password', () => {
+    const person = { name: ' ada ', full_name: 'Ada', password: ' a long enough one ', roles: [] };
+    expect(sentOf(form('add-person'), person)).toEqual({ ...person, name: 'ada' });
+  });
+
   it('hands on what the page gave beside the entries', () => {
     expect(sentOf(form('import-tables'), { upload: 3 })).toEqual({ upload: 3 });
     expect(sentOf(form('attach-document'), { item: 'A', name: 'a.png', file: 9 })).toMatchObject({ file: 9 });

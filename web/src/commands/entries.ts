@@ -63,7 +63,8 @@ const whole = z.preprocess((v) => (v === '' ? undefined : v), z.coerce.number('E
 
 const ofWords = (kind: EntryKind) => (label: string, more?: More) => entry(kind, label, words, more);
 export const text = ofWords('text');
-export const password = ofWords('password');
+/** as it was typed: spaces are part of it */
+export const password = (label: string, more?: More) => entry('password', label, z.string(NEEDED).min(1, NEEDED), more);
 export const item = ofWords('item');
 export const madeItem = ofWords('made item');
 export const place = ofWords('place');
