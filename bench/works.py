@@ -132,6 +132,7 @@ def _order(shop: Shop, parts: list[str], *, is_closed: bool) -> Template:
 def _columns(link: "psycopg.Connection[tuple[object, ...]]", table: str) -> list[str]:
     rows = link.execute(
         "SELECT column_name FROM information_schema.columns WHERE table_name = %s "
+        "AND table_schema = 'public' "
         "AND is_generated = 'NEVER' ORDER BY ordinal_position",
         [table],
     )

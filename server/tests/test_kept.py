@@ -202,9 +202,9 @@ class LostRaces(TestCase):
 
 
 class Most(SimpleTestCase):
-    """What is kept has an end: the oldest goes, and what was asked for lately stays."""
+    """What is kept has an end, and what was asked for lately stays."""
 
-    def test_the_oldest_makes_room_for_the_newest(self) -> None:
+    def test_what_was_longest_not_asked_for_makes_room_for_the_newest(self) -> None:
         kept: keeping.Kept[str, int] = keeping.Kept(2)
         for n, key in enumerate("abc"):
             kept.get_or(key, lambda n=n: n)  # type: ignore[misc]
@@ -212,3 +212,4 @@ class Most(SimpleTestCase):
         self.assertEqual([kept.get(key) for key in "abc"], [None, 1, 2])
         self.assertEqual(kept.get_or("b", lambda: 9), 1)
         self.assertEqual(kept.get_or("a", lambda: 7), 7)
+        self.assertEqual([kept.get(key) for key in "abc"], [7, 1, None], "b was asked for after c")

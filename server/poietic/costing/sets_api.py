@@ -14,7 +14,6 @@ from poietic_core.cost.sets import Cause
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_parts, round_to
 
 from ..catalog.models import Item
-from ..catalog.queries import any_of
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..web_api.fields import Answer, DecimalText
@@ -145,7 +144,7 @@ def against(request: HttpRequest, new: int, old: int) -> AgainstOut:
         moved = size
     order = np.lexsort((found.names, -size))
     shown = [int(n) for n in order[:SHOWN_MOST] if moved[n] > UNSEEN]
-    items = {i.code: i for i in Item.objects.filter(code__in=any_of(found.names[shown].tolist()))}
+    items = {i.code: i for i in Item.objects.filter(code__in=found.names[shown].tolist())}
     costed = {n: ~np.isnan(costs) for n, costs in ((old, found.old), (new, found.new))}
     return AgainstOut(
         old=old,
