@@ -168,7 +168,7 @@ class Served(TransactionTestCase):
 
     def listening(self, port: int) -> socket.socket:
         """Return a page that listens; one that is told to come again does, as a browser does."""
-        while True:
+        for _ in range(20):
             page = socket.create_connection(("127.0.0.1", port), 60)
             page.sendall(
                 f"GET /api/events HTTP/1.1\r\nHost: 127.0.0.1\r\nCookie: sessionid={self.session}\r\n\r\n".encode()
@@ -182,6 +182,7 @@ class Served(TransactionTestCase):
                 return page
             page.close()
             self.assertIn(b" 503 ", said)
+        raise AssertionError("it was told to come again twenty times")
 
     def test_random_requests_make_nothing_fail(self) -> None:
         """A short run of what ./poietic fuzz does at length."""

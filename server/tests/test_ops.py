@@ -10,7 +10,7 @@ import sys
 import time
 from http.client import HTTPConnection
 from pathlib import Path
-from threading import Thread
+from threading import Thread, Timer
 from typing import Any
 from unittest import TestCase
 
@@ -76,9 +76,13 @@ class Works(TestCase):
         self.addCleanup(self.end, process)
         assert process.stdout
         self.said = ""
+        given_up = Timer(180, process.kill)  # then its output ends
+        given_up.start()
+        self.addCleanup(given_up.cancel)
         for line in process.stdout:  # until its end, which comes if it does not serve
             self.said += line.decode()
             if "Poietic serves" in self.said:
+                given_up.cancel()
                 Thread(target=process.stdout.read, daemon=True).start()
                 return process
         raise AssertionError(self.said)
