@@ -24,6 +24,10 @@ from ops.browser import launch_arguments
 from ops.cluster import ROOT, free_port
 from server.tests import demo_rows
 
+#: how long, in ms, what should come may take: on a busy machine a file of 1,200 rows takes seconds
+PATIENCE = 45_000
+expect.set_options(timeout=PATIENCE)
+
 AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
 
 
@@ -80,7 +84,7 @@ class BrowserTest(TransactionTestCase):
             "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() "
             "AND pid <> pg_backend_pid() AND state <> 'idle'"
         )
-        for _ in range(100):
+        for _ in range(PATIENCE // 50):
             with connection.cursor() as cursor:
                 cursor.execute(busy)
                 if not cursor.fetchone()[0]:
@@ -101,7 +105,7 @@ class BrowserTest(TransactionTestCase):
         )
         self.contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.faults.append(str(error)))
         page.on("console", self.note)
         return page
@@ -143,7 +147,7 @@ class BrowserTest(TransactionTestCase):
 
         thread = Thread(target=run)
         thread.start()
-        thread.join(30)
+        thread.join(PATIENCE / 1000)
 
     def refusal_expected(self) -> None:
         """Forget the console's note of a request that was rightly refused."""

@@ -205,7 +205,7 @@ class OrderStory(BrowserTest):
 
         expect(jonas.get_by_text("5 good, 6 due")).to_be_visible()  # nobody told it
         jonas.unroute("**/api/events")
-        expect(jonas.get_by_text("● live")).to_be_visible(timeout=15_000)
+        expect(jonas.get_by_text("● live")).to_be_visible()
         expect(jonas.get_by_text("7 good, 4 due")).to_be_visible()  # without reload
         self.faults = [f for f in self.faults if "ERR_FAILED" not in f]
 

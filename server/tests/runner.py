@@ -28,6 +28,16 @@ class CountingRunner(DiscoverRunner):
         finally:
             connection.creation.create_test_db = make  # type: ignore[method-assign]
 
+    def teardown_databases(self, old_config: Any, **kwargs: Any) -> None:
+        """Drop the test databases, also from under a thread of a server that has just ended."""
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+                " WHERE datname LIKE %s AND pid <> pg_backend_pid()",
+                [connection.settings_dict["NAME"] + "%"],
+            )
+        super().teardown_databases(old_config, **kwargs)
+
     def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:
         """Write the count; a run of no test has failed."""
         told = (test for test, _ in [*result.failures, *result.errors])
