@@ -6,6 +6,7 @@ from decimal import Decimal
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
+from poietic_core.stock.counting import needs_recount
 from poietic_core.stock.lots import (
     LotNeeded,
     LotNotUsable,
@@ -107,3 +108,21 @@ class Lots(SimpleTestCase):
 
         self.assertEqual(sum(pieces, Decimal(0)), quantity)
         self.assertLessEqual(set(pieces), {Decimal(1)})
+
+
+class Counting(SimpleTestCase):
+    """When a line is counted again."""
+
+    def test_beyond_the_tolerance_once_at_its_edge_never(self) -> None:
+        for on_hand, counted, tolerance, again in (
+            ("100", "98", "0.02", False),
+            ("100", "97.999", "0.02", True),
+            ("100", "102.001", "0.02", True),
+            ("0", "1", "0.02", True),
+            ("0", "0", "0", False),
+            ("7", "0", "1", False),
+        ):
+            asked = (Decimal(on_hand), Decimal(counted), Decimal(tolerance))
+            with self.subTest(asked):
+                self.assertEqual(needs_recount(*asked, 1), again)
+                self.assertFalse(needs_recount(*asked, 2))

@@ -5,6 +5,7 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import Sum
+from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
@@ -14,12 +15,16 @@ from poietic.ledger.models import (
     Holding,
     JournalLine,
     Layer,
+    Lot,
     Posting,
     StockBalance,
     StockLine,
 )
 from poietic.ledger.verify import differences
+from poietic.stores.models import Transfer
+from poietic.stores.stock_list import stock_list
 from poietic_core.errors import DomainError
+from poietic_core.stock.lots import LotState
 from poietic_core.stock.valuation import Method
 
 from . import tracked
@@ -34,8 +39,18 @@ posting_acts = st.one_of(
     st.tuples(st.just("return"), items, few),
     st.tuples(st.just("report"), few),
 )
+store_acts = st.one_of(
+    st.tuples(st.just("move"), items, few),
+    st.tuples(st.just("scrap"), items, few),
+    st.tuples(st.just("send"), items, few),
+    st.tuples(st.just("arrive"), st.booleans()),
+    st.tuples(st.just("judge"), st.integers(0, 30), st.sampled_from(LotState)),
+    st.tuples(st.just("regroup"), st.integers(0, 30), st.integers(0, 30)),
+    st.tuples(st.just("adjust"), items, st.integers(0, 6).map(str)),
+)
 acts = st.one_of(
     posting_acts,
+    store_acts,
     st.tuples(st.just("take back"), st.integers(0, 60)),
     st.tuples(st.just("value"), items, st.sampled_from(Method)),
     st.tuples(st.just("release"), few),
@@ -54,6 +69,11 @@ ALLOWED = {
     "input.invalid",
     "lot.not_issued",
     "lot.already_there",
+    "lot.not_usable",
+    "lot.needed",
+    "lot.serial_is_one_piece",
+    "input.not_found",
+    "input.exists",
 }
 
 
@@ -76,6 +96,11 @@ class AnyLedger(TestCase):
         cls.shop = Shop(cls.person)
         for code in tracked.BOUGHT:
             tracked.receive(cls.shop, code, "3", "10")
+        cls.shop.do("define-place", code="SHELF", name="Shelf", kind="floor")
+        cls.shop.do("define-site", code="HILL", name="Hill works")
+        cls.shop.do("define-place", code="HILL-1", name="Hill store", kind="store", site="HILL")
+        cls.shop.do("define-reason", code="DAMP", name="Got damp", use="scrap")
+        cls.shop.do("define-reason", code="COUNT", name="Counted differently", use="adjustment")
 
     @settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
     @given(st.lists(acts, min_size=3, max_size=14))
@@ -86,6 +111,7 @@ class AnyLedger(TestCase):
             if name:
                 self.attempt(name, wanted)
                 self.assertEqual(differences(), [], (name, wanted))
+                self.assert_on_hand_is_told_in_parts()
         self.assert_rebuilt_from_lines()
 
     @settings(max_examples=15, suppress_health_check=[HealthCheck.too_slow])
@@ -119,6 +145,21 @@ class AnyLedger(TestCase):
             return f"{kind}-material", {"order": order, "lines": [line]}
         if kind == "report":
             return "report", {"order": order, "operation": 10, "good": rest[0], "receive": rest[0]}
+        if kind in ("move", "send"):
+            to, name = ("SHELF", "move-stock") if kind == "move" else ("HILL-1", "send-transfer")
+            lines = [{"item": rest[0], "quantity": rest[1]}]
+            return name, {"from_place": "STORE", "to_place": to, "lines": lines}
+        if kind == "arrive":
+            number = Transfer.objects.filter(is_on_the_way=True).values_list("pk", flat=True).first()  # fmt: skip
+            back = {"place": "STORE"} if rest[0] else {}
+            return "receive-transfer", {"transfer": number or 1} | back
+        if kind == "scrap":
+            return "scrap-stock", {"item": rest[0], "quantity": rest[1], "place": "STORE", "why": "DAMP"}  # fmt: skip
+        if kind == "adjust":
+            lot = Lot.objects.filter(item__code=rest[0]).order_by("pk").values_list("code", flat=True).first()  # fmt: skip
+            return "adjust-stock", {"item": rest[0], "place": "STORE", "lot": lot or "", "on_hand": rest[1], "why": "COUNT"}  # fmt: skip
+        if kind in ("judge", "regroup"):
+            return self.of_lot(kind, *rest)
         if kind == "value":
             return "change-valuation", {"item": rest[0], "valuation": rest[1].value}
         if kind == "release":
@@ -131,6 +172,25 @@ class AnyLedger(TestCase):
             return "freeze-standard", {}
         postings = list(Posting.objects.order_by("pk").values_list("pk", flat=True))
         return "take-back", {"posting": postings[rest[0] % len(postings)]}
+
+    def of_lot(self, kind: str, which: int, other: Any) -> tuple[str, dict[str, Any]]:
+        """Return the command of an act on one of the lots that there are."""
+        lots = list(Lot.objects.order_by("pk").select_related("item"))
+        lot = lots[which % len(lots)]
+        given = {"item": lot.item.code, "lot": lot.code}
+        if kind == "judge":
+            return "judge-lot", given | {"state": other.value, "reason": "looked at"}
+        into = lots[other % len(lots)].code if other % 2 else f"N{which}"
+        if other % 2:
+            return "join-lots", given | {"place": "STORE", "into": into}
+        return "split-lot", given | {"place": "STORE", "quantity": "1", "into": into}
+
+    def assert_on_hand_is_told_in_parts(self) -> None:
+        """On hand is reserved, free, held back and on the way, of each item; none is below nothing."""
+        for row in stock_list(timezone.localdate(), limit=200, skip=0):
+            parts = (row.reserved, row.free, row.held, row.on_the_way)
+            self.assertEqual(sum(parts), row.on_hand, row)
+            self.assertGreaterEqual(min(parts), 0, row)
 
     def attempt(self, name: str, given: dict[str, Any]) -> None:
         """Preview and carry out a command; a refusal has to be an expected one, the same both times."""
@@ -146,8 +206,8 @@ class AnyLedger(TestCase):
     def assert_rebuilt_from_lines(self) -> None:
         """Sum the lines in Python, past the check's own SQL, and compare."""
         moved: dict[tuple[int, int | None], Decimal] = {}
-        for line in StockLine.objects.select_related("to_place"):
-            sign = 1 if line.to_place.is_stock else -1
+        for line in StockLine.objects.select_related("from_place", "to_place"):
+            sign = line.to_place.is_stock - line.from_place.is_stock
             key = (line.item_id, line.lot_id)
             moved[key] = moved.get(key, Decimal(0)) + sign * line.quantity
         kept: dict[tuple[int, int | None], Decimal] = {}

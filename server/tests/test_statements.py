@@ -72,6 +72,18 @@ class Commands(TestCase):
 
         self.assertEqual(one, seven)
 
+    def test_stock_moves_and_is_sent_in_as_many_for_six_lines_as_for_one(self) -> None:
+        self.shop.do("define-place", code="SHELF", name="Shelf", kind="floor")
+        self.shop.do("define-site", code="HILL", name="Hill works")
+        self.shop.do("define-place", code="HILL-1", name="Hill store", kind="store", site="HILL")
+        for name, to in (("move-stock", "SHELF"), ("send-transfer", "HILL-1")):
+            one, six = (
+                self.count(name, from_place="STORE", to_place=to, lines=[{"item": c, "quantity": "2"} for c in codes])
+                for codes in (SIX[:1], SIX)
+            )  # fmt: skip
+            with self.subTest(name):
+                self.assertEqual(one, six)
+
     def test_an_issue_takes_as_many_for_six_lines_as_for_one(self) -> None:
         counts = []
         for item, codes in (("ONE", SIX[:1]), ("SIX", SIX)):
@@ -249,6 +261,8 @@ class Everything(TestCase):
             "api/items/{code}/stock": {"code": "BUY0"},
             "api/today/missing": {"code": "BUY0"},
             "api/notes": {"kind": "item", "code": "BUY0"},
+            "api/stores/items": {"code": "LOT0", "lot": "L1"},
+            "api/stores/counts": {"number": caller.get("stores/counts")[-1]["number"]},
             "api/jobs": {"number": caller.send("jobs/roll-up-next", {"given": {}})["number"]},
             "api/uploads": {"number": Upload.objects.latest("pk").pk},
             "api/postings": {"number": page["happened"][0]["number"]},

@@ -98,6 +98,23 @@ class Walk:
         line = {"item": self._random.choice(["AP-20", "PAD-3", "SB-06"]), "quantity": self.few(60), "price": price, "place": "STORE"}  # fmt: skip
         return "receive-material", {"lines": [line]}
 
+    def store(self, n: int) -> tuple[str, dict[str, Any]]:
+        item, places = self._random.choice(["AP-20", "PAD-3", "CS-01"]), ["STORE", "SHELF"]
+        self._random.shuffle(places)
+        line = {"item": item, "quantity": self.few(20)}
+        return self._random.choice(
+            [
+                ("move-stock", {"from_place": places[0], "to_place": places[1], "lines": [line]}),
+                ("scrap-stock", {"place": places[0], "why": "DROPPED"} | line),
+                ("adjust-stock", {"item": item, "place": "STORE", "on_hand": self.few(90), "why": "COUNTED"}),
+                ("open-count", {"item": item}),
+                ("enter-count", {"count": self._random.randint(1, 4), "lines": [{"item": item, "place": "STORE", "counted": self.few(90)}]}),
+                ("post-count", {"count": self._random.randint(1, 4), "why": "COUNTED"}),
+                ("define-place", {"code": "SHELF", "name": "Shelf", "kind": "floor"}),
+                ("define-reason", {"code": "COUNTED", "name": "Counted", "use": "adjustment"}),
+            ]
+        )  # fmt: skip
+
     def define(self, n: int) -> tuple[str, dict[str, Any]]:
         return self._random.choice(
             [
@@ -140,6 +157,7 @@ ACTS: list[Callable[[Walk, int], tuple[str, dict[str, Any]]]] = [
     *([Walk.take_back] * 3),
     *([Walk.correct] * 2),
     *([Walk.buy] * 2),
+    *([Walk.store] * 3),
     *([Walk.define] * 2),
     Walk.engineer,
     Walk.cost,

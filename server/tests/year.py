@@ -39,6 +39,7 @@ class Year:
         self.structures()
         self.standards()
         self.order()
+        self.stores()
         self.changes()
         self.persons()
 
@@ -148,6 +149,36 @@ class Year:
         self._caller.must("receive", {"order": order, "quantity": "9"})
         self.do("complete-order", order=order)
         self.do("close-order", order=order)
+
+    def stores(self) -> None:
+        """Stock that moves, is counted, scrapped, sent to another site; lots."""
+        n = self._n
+        here = {"item": f"ALT{n}", "place": f"ST{n}"}
+        line = {"item": f"ALT{n}", "quantity": "4"}
+        self.do("define-place", code=f"FL{n}", name=f"Bench {n}", kind="floor", site=f"SITE{n}")
+        self._caller.must("define-site", {"code": f"HILL{n}", "name": "Hill works"})
+        self._caller.must("define-place", {"code": f"HI{n}", "name": "Hill", "kind": "store", "site": f"HILL{n}"})  # fmt: skip
+        self._caller.must("define-reason", {"code": f"A{n}", "name": "Counted", "use": "adjustment"})  # fmt: skip
+        self.do("move-stock", from_place=f"ST{n}", to_place=f"FL{n}", lines=[line])
+        self.do("scrap-stock", **here, quantity="1", why=f"R{n}")
+        self.do("adjust-stock", **here, on_hand="80", why=f"A{n}")
+        sent = self.do("send-transfer", from_place=f"ST{n}", to_place=f"HI{n}", lines=[line])
+        came = {"item": f"ALT{n}", "arrived": "3", "missing": "1"}
+        self.do("receive-transfer", transfer=int(sent["made"]["transfer"]), lines=[came], why=f"A{n}")  # fmt: skip
+        count = int(self.do("open-count", item=f"ALT{n}", tolerance="1")["made"]["count"])
+        counted = [{"item": f"ALT{n}", "place": p, "counted": q} for p, q in ((f"ST{n}", "75"), (f"FL{n}", "4"), (f"HI{n}", "3"))]  # fmt: skip
+        self.do("enter-count", count=count, lines=counted)
+        self.do("post-count", count=count, why=f"A{n}")
+        other = int(self._caller.must("open-count", {"place": f"FL{n}"})["made"]["count"])
+        self.do("drop-count", count=other)
+        self._caller.must("define-item", {"code": f"LOT{n}", "name": f"Lot {n}", "unit": "pcs", "source": "buy", "price": "2", "tracking": "lot", "number_rule": "L{number}"})  # fmt: skip
+        lots = [{"lot": lot, "quantity": "9"} for lot in ("L1", "L2")]
+        self._caller.must("receive-material", {"lines": [{"item": f"LOT{n}", "quantity": "18", "price": "2", "place": f"ST{n}", "lots": lots}]})  # fmt: skip
+        lot = {"item": f"LOT{n}", "lot": "L1"}
+        self.do("split-lot", **lot, place=f"ST{n}", quantity="3", into="L3")
+        self.do("join-lots", **lot, place=f"ST{n}", into="L2")
+        self.do("judge-lot", **lot, state="quarantined", reason="scratched")
+        self.do("correct-lot", **lot, supplier_code=f"S{n}", reason="read again")
 
     def changes(self) -> None:
         """What replaces a component everywhere, and what is no longer made."""

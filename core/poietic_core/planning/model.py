@@ -14,6 +14,7 @@ class Source(StrEnum):
     """What a demand or a supply is of."""
 
     ORDER = "production order"
+    TRANSFER = "transfer"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

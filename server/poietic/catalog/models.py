@@ -252,18 +252,23 @@ class Place(Changing):
     """Where quantities are: stock of our own, or one of the ends of a movement."""
 
     class Kind(models.TextChoices):
-        """What kind of place it is; only stores and floor hold stock of our own."""
+        """What kind of place it is; stores, floor and what is on the way hold stock of our own."""
 
         STORE = "store"
         FLOOR = "floor"
+        TRANSIT = "on the way"
         SUPPLIER = "supplier"
         CUSTOMER = "customer"
         WIP = "work in process"
+        SCRAP = "scrap"
+        COUNT = "count difference"
+        #: where pieces pass through that go on under another lot
+        REGROUPED = "regrouped"
 
     code = models.CharField(max_length=80, unique=True)
     name = models.CharField(max_length=120)
     kind = models.CharField(max_length=20, choices=Kind)
-    #: of stores and floor places
+    #: of stores and floor places; of what is on the way: to which
     site = models.ForeignKey(Site, models.PROTECT, null=True, related_name="places")
     #: of suppliers and customers: whose; null: nobody's in particular
     partner = models.ForeignKey(Partner, models.PROTECT, null=True, related_name="places")
@@ -291,7 +296,12 @@ class Place(Changing):
     @property
     def is_stock(self) -> bool:
         """Tell whether what is here counts as our stock."""
-        return self.kind in (self.Kind.STORE, self.Kind.FLOOR)
+        return self.kind in STOCK_KINDS
+
+
+#: places that things are taken from and put to, and all that hold stock of our own
+OWN_KINDS = (Place.Kind.STORE, Place.Kind.FLOOR)
+STOCK_KINDS = (*OWN_KINDS, Place.Kind.TRANSIT)
 
 
 class Reason(Changing):

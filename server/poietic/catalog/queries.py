@@ -8,7 +8,7 @@ from poietic_core.cost.prices import Form, StockForm
 
 from ..statements.prepared import Prepared, array_of
 from ..web_api.errors import Exists, NotFound
-from .models import Item, Place, Reason
+from .models import OWN_KINDS, Item, Place, Reason, Site
 
 
 def any_of(values: Iterable[str] | Iterable[int]) -> RawSQL:
@@ -39,7 +39,7 @@ def items_by_code(codes: Iterable[str]) -> dict[str, Item]:
 
 def stock_place(code: str) -> Place:
     """Return a place that holds stock, or refuse by name."""
-    place = Place.objects.filter(code=code, kind__in=[Place.Kind.STORE, Place.Kind.FLOOR]).first()
+    place = Place.objects.filter(code=code, kind__in=OWN_KINDS).first()
     if place is None:
         raise NotFound("store or floor place", code)
     return place
@@ -67,12 +67,25 @@ def supplier_place(code: str | None) -> Place:
     return place
 
 
+def transit_place(site: Site) -> Place:
+    """Return the place of what is on the way to a site."""
+    code = f"transit:{site.code}"
+    names = {"code": code, "scan_code": code, "name": f"On the way to {site.name}", "change": 0}
+    return Place.objects.get_or_create(kind=Place.Kind.TRANSIT, site=site, defaults=names)[0]
+
+
 def scrap_reasons(codes: Iterable[str]) -> dict[str, Reason]:
     """Return reasons for scrap by code; the first that does not exist is refused by name."""
-    found = {r.code: r for r in Reason.objects.filter(code__in=set(codes), use=Reason.Use.SCRAP)}
-    for code in codes:
+    return reasons_for(Reason.Use.SCRAP, codes)
+
+
+def reasons_for(use: Reason.Use, codes: Iterable[str]) -> dict[str, Reason]:
+    """Return reasons of one use by code; the first that does not exist is refused by name."""
+    listed = list(codes)
+    found = {r.code: r for r in Reason.objects.filter(code__in=listed, use=use)}
+    for code in listed:
         if code not in found:
-            raise NotFound("reason for scrap", code)
+            raise NotFound(f"reason for {use.label.lower()}", code)
     return found
 
 

@@ -21,6 +21,7 @@ from ..orders.today_api import router as today
 from ..people.account_api import router as account
 from ..people.api import router as people
 from ..people.persons_api import router as persons
+from ..stores.api import router as stores
 from ..web_api.errors import install
 from ..web_api.finding import router as finding
 
@@ -47,6 +48,7 @@ for router in (
     item_costs,
     margins,
     ledger,
+    stores,
     orders,
     bridges,
     items_of_orders,

@@ -35,6 +35,8 @@ class Pieces:
     #: of a lot that comes in
     supplier_code: str = ""
     expires_on: date | None = None
+    #: of a new lot; None: the day of the posting
+    made_on: date | None = None
 
 
 @dataclass(slots=True, kw_only=True)
@@ -57,6 +59,11 @@ class Move:
     comes_back: bool = False
     #: the line that it takes back
     undoes: StockLine | None = None
+
+    @property
+    def is_within(self) -> bool:
+        """Tell whether it stays our stock, and so is worth what it was."""
+        return self.out_of.is_stock and self.into.is_stock
 
 
 @dataclass(slots=True, kw_only=True)
@@ -170,6 +177,20 @@ class Document:
                 difference_to=difference_to,
                 comes_back=comes_back,
             )
+        )
+
+    def shift(
+        self,
+        item: Item,
+        quantity: Decimal,
+        *,
+        out_of: Place,
+        into: Place,
+        pieces: Sequence[Pieces] = (),
+    ) -> None:
+        """Move a quantity from one place of our stock to another; it is worth what it was."""
+        self.moves.append(
+            Move(item=item, quantity=quantity, out_of=out_of, into=into, pieces=pieces)
         )
 
     def journal(

@@ -175,7 +175,7 @@ class LotBook:
                 if part > 0:
                     yield from _apart(tracking, lot, part)
                     left -= part
-        elif move.into.is_stock:
+        elif move.into.is_stock and not move.is_within:
             parts = pieces_of(tracking, move.quantity)
             codes = self._next_numbers(move.item, document, len(parts))
             for code, quantity in zip(codes, parts, strict=True):
@@ -230,7 +230,7 @@ class LotBook:
                 code=line.lot,
                 kind=line.item.tracking,
                 supplier_code=piece.supplier_code,
-                made_on=timezone.localdate(document.happened_at),
+                made_on=piece.made_on or timezone.localdate(document.happened_at),
                 expires_on=piece.expires_on,
                 state=LotState.USABLE.value,
             )

@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from poietic_core.quantity import ZERO
 
-from ..catalog.models import Item, Place
+from ..catalog.models import OWN_KINDS, Item, Place
 from ..catalog.queries import any_of
 from ..statements.bulk import upsert_rows
 from ..statements.prepared import Prepared, array_of, planned_once
@@ -30,6 +30,7 @@ class ReservationBook:
 
     stock: Stock
     held: dict[Line, Decimal] = field(default_factory=dict)
+    owners: dict[int, CostObject] = field(default_factory=dict)
     #: keys of the rows that are there
     _rows: dict[Line, int] = field(default_factory=dict)
     _touched: set[Line] = field(default_factory=set)
@@ -97,6 +98,66 @@ class ReservationBook:
             if self.held[key]:
                 self._change(key, -self.held[key])
 
+    def fit(self, on: date) -> None:
+        """Let go of what is reserved and is not there any more, of the last reserved first.
+
+        What was moved within our stock stays reserved where it went.
+        """
+        over = self._over(on)
+        if not over:
+            return
+        self._read_all_of(over)
+        carried = list(self.stock.relocated)
+        for (item, place), excess in over.items():
+            left = excess
+            keys = [k for k in self.held if k[2:4] == (item, place) and self.held[k]]
+            for key in sorted(keys, key=lambda k: self._rows.get(k, 0), reverse=True):
+                part = min(left, self.held[key])
+                if part:
+                    self._change(key, -part)
+                    left -= part
+                    self._follow(key, part, carried)
+
+    def _over(self, on: date) -> dict[tuple[int, int], Decimal]:
+        """Return by item and place how much more is reserved than may be used there."""
+        over: dict[tuple[int, int], Decimal] = {}
+        for key, b in self.stock.balances.items():
+            lot = b.lot or self.stock.lot_of(key)
+            usable = b.quantity if lot is None or as_core(lot, b.quantity).may_be_used(on) else ZERO
+            over[key[:2]] = over.get(key[:2], ZERO) + b.reserved - usable
+        return {at: excess for at, excess in over.items() if excess > 0}
+
+    def _read_all_of(self, over: Iterable[tuple[int, int]]) -> None:
+        """Read what anybody has reserved of items at places."""
+        items, places = zip(*over, strict=True)
+        rows = Reservation.objects.filter(item__in=any_of(items), place__in=any_of(places))
+        for r in rows.select_related("lot", "cost_object").order_by("pk"):
+            lot = r.lot.code if r.lot else ""
+            line = (r.cost_object_id, r.operation, r.item_id, r.place_id, lot)
+            self.owners[r.cost_object_id] = r.cost_object
+            if r.lot:
+                self.stock.lots.lots.setdefault((r.item_id, lot), r.lot)
+            if line not in self.held:
+                self.held[line], self._rows[line] = r.quantity, r.pk
+
+    def _follow(
+        self, key: Line, quantity: Decimal, carried: list[tuple[int, Place, Place, Decimal]]
+    ) -> None:
+        """Reserve where pieces went what was reserved where they were, or say who loses it."""
+        owner, operation, item, place, lot = key
+        left = quantity
+        for n, (moved, out_of, into, how_much) in enumerate(carried):
+            if (moved, out_of.pk) == (item, place) and into.kind in OWN_KINDS:
+                part = min(left, how_much)
+                if part:
+                    carried[n] = (moved, out_of, into, how_much - part)
+                    self._change((owner, operation, item, into.pk, lot), part)
+                    left -= part
+        if left:
+            of = self.stock.holdings[item].item
+            words = f"{left.normalize():f} {of.unit} no longer reserved for {self.owners[owner]}"
+            self.stock.context.effects.remark(of.code, words)
+
     def _change(self, key: Line, quantity: Decimal) -> None:
         self.held[key] = self.held.get(key, ZERO) + quantity
         self._touched.add(key)
@@ -122,6 +183,7 @@ FREE = """
 SELECT b.item_id, sum(CASE WHEN l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)
                            THEN b.quantity ELSE 0 END) - sum(b.reserved) AS free
 FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
+JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor')
 WHERE b.item_id = ANY(%s::bigint[]) GROUP BY 1
 """
 

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from django.db.models import Q
 from poietic_core.errors import OutOfRange
-from poietic_core.quantity import ZERO, allocate, require_step
+from poietic_core.quantity import ZERO, allocate, money, require_step
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method, NoStandard, NotEnoughStock, move
 
@@ -19,7 +19,7 @@ from ..statements.prepared import Prepared, lock_keys
 from .document import Document, Line, Move
 from .layers import LayerBook
 from .lots import LotBook
-from .models import Account, Holding, StockBalance
+from .models import Account, Holding, Lot, StockBalance
 
 #: what stock of one item is counted up to
 MOST_IN_STOCK = Decimal(10) ** 12
@@ -48,6 +48,8 @@ class Stock:
     #: where each lot was put last: of a serial, where it lies
     _lies_at: dict[tuple[int, str], StockBalance] = field(default_factory=dict)
     _moved: set[Key] = field(default_factory=set)
+    #: what went from one of our places to another: item, from, to, how much
+    relocated: list[tuple[int, Place, Place, Decimal]] = field(default_factory=list)
 
     @classmethod
     def lock(
@@ -85,13 +87,18 @@ class Stock:
         """Return what is at a place of an item, by lot."""
         return [b for (i, p, _), b in self.balances.items() if (i, p) == (item.pk, place.pk)]
 
+    def lot_of(self, key: Key) -> Lot | None:
+        """Return which lot a balance is of."""
+        item, _, code = key
+        return self.lots.lots.get((item, code)) if code else None
+
     # --- moving
 
     def carry_out(self, document: Document, move: Move) -> None:
         """Move a quantity: settle which pieces, value each line, and tell what it was worth."""
         item = move.item = self.item(move.item)
         require_step(f"The quantity of {item.code}", move.quantity, step=item.step, unit=item.unit)
-        place = move.into if move.into.is_stock else move.out_of
+        place = move.out_of if move.out_of.is_stock else move.into
         pieces = self.lots.pieces(document, move, self.at(item, place))
         shares: list[Decimal | None] = [None] * len(pieces)
         if move.worth:
@@ -99,7 +106,9 @@ class Stock:
         lines = []
         for piece, share in zip(pieces, shares, strict=True):
             line = Line(move=move, item=item, lot=piece.lot, quantity=piece.quantity)
-            if move.into.is_stock:
+            if move.is_within:
+                self._relocate(line)
+            elif move.into.is_stock:
                 self.lots.arrive(document, line, piece, self._lies_at.get((item.pk, line.lot)))
                 self._bring_in(document, line, share)
             else:
@@ -107,7 +116,8 @@ class Stock:
                 self._take_out(document, line)
             lines.append(line)
         document.lines += lines
-        _carry_money(document, move, lines)
+        if not move.is_within:
+            _carry_money(document, move, lines)
         if move.then:
             move.then(sum((line.worth for line in lines), ZERO))
 
@@ -138,6 +148,16 @@ class Stock:
             )
         line.worth = was.worth if was else line.value
 
+    def _relocate(self, line: Line) -> None:
+        """Move a line from one of our places to another: no value comes or goes."""
+        self._require_there(line)
+        out_of, into = line.move.out_of, line.move.into
+        self._count(line, out_of, -line.quantity)
+        self._count(line, into, line.quantity)
+        self.holdings[line.item.pk].change = self.context.change
+        if not line.move.undoes:
+            self.relocated.append((line.item.pk, out_of, into, line.quantity))
+
     def _shift(self, line: Line, place: Place, quantity: Decimal, worth: Decimal | None) -> Decimal:
         """Change holding and balance by a quantity, and return the value that moved."""
         item = line.item
@@ -145,23 +165,29 @@ class Stock:
         core = holding.as_core()
         if core.method is Method.STANDARD and core.standard is None:
             raise NoStandard(item.code)
-        key = (item.pk, place.pk, line.lot)
-        balance = self.balances.get(key)
-        if balance is None:
-            balance = self.balances[key] = StockBalance(item=item, place=place, quantity=ZERO)
-        before = balance.quantity
         movement = move(core, quantity, worth=worth)
         if movement.after.quantity >= MOST_IN_STOCK:
             raise OutOfRange(
                 f"Stock of {item.code}", movement.after.quantity, f"below {MOST_IN_STOCK:,}"
             )
+        self._count(line, place, quantity)
+        holding.quantity = movement.after.quantity
+        holding.value = movement.after.value
+        holding.change = self.context.change
+        return movement.value
+
+    def _count(self, line: Line, place: Place, quantity: Decimal) -> None:
+        """Change a balance by a quantity."""
+        item = line.item
+        key = (item.pk, place.pk, line.lot)
+        balance = self.balances.get(key)
+        if balance is None:
+            balance = self.balances[key] = StockBalance(item=item, place=place, quantity=ZERO)
+        before = balance.quantity
         balance.quantity = before + quantity
         self._moved.add(key)
         if quantity > 0:
             self._lies_at[item.pk, line.lot] = balance
-        holding.quantity = movement.after.quantity
-        holding.value = movement.after.value
-        holding.change = self.context.change
         self.context.effects.stock(
             item=item.code,
             name=item.name,
@@ -171,7 +197,6 @@ class Stock:
             before=before,
             after=balance.quantity,
         )
-        return movement.value
 
     def _require_there(self, line: Line) -> None:
         """Refuse to take more than there is, with who took from it last and where else it lies."""
@@ -190,6 +215,18 @@ class Stock:
         taken = f"It moved last at {entry.entered_at:%H:%M:%S} UTC: {entry.title.lower()} by {entry.person or 'the system'}" if entry else ""  # fmt: skip
         named = f"{item.code} {line.lot}" if line.lot else item.code
         raise NotEnoughStock(named, place.name, line.quantity, there, item.unit, elsewhere, taken)
+
+    def worth_of(self, item: Item, quantity: Decimal) -> Decimal:
+        """Return what a quantity that turned up is worth: at the standard or the average.
+
+        Where nothing is in stock to tell, it is the price that the item is bought at.
+        """
+        holding = self.holdings[item.pk]
+        if holding.standard is not None:
+            return money(holding.standard * quantity)
+        if holding.quantity:
+            return money(holding.value * quantity / holding.quantity)
+        return money((holding.item.price or ZERO) * quantity)
 
     def revalue(self, document: Document, item: int, standard: Decimal) -> Decimal:
         """Put the stock of an item at another standard and return what it gained."""

@@ -5,6 +5,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from django.utils import timezone
+
 from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
 from .document import Document, InTheFuture, Line
@@ -97,6 +99,7 @@ class Transaction:
             for (account, *_), amount in document.money.items():
                 if amount:
                     self.context.effects.journal(account.value, amount)
+        self.reservations.fit(timezone.localdate(self.context.now))
         for step in self._last:
             step()
         self._write()

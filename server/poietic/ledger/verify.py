@@ -2,7 +2,7 @@
 
 from django.db import connection
 
-from ..catalog.models import Item, Place
+from ..catalog.models import STOCK_KINDS, Item, Place
 
 #: the checks of all apps: what must hold, each with the statement that finds the rows where it does not
 CHECKS: dict[str, str] = {}
@@ -41,6 +41,9 @@ register(
                    coalesce(r.lot, b.lot), r.quantity, b.reserved
             FROM rebuilt r FULL JOIN kept b USING (item_id, place_id, lot)
             WHERE coalesce(r.quantity, 0) <> coalesce(b.reserved, 0)""",
+        "no more is reserved of an item at a place than there is": """
+            SELECT item_id, place_id, sum(reserved), sum(quantity) FROM ledger_stockbalance
+            GROUP BY 1, 2 HAVING sum(reserved) > sum(quantity)""",
         "an item's holding is the sum of its places": """
             SELECT h.item_id, h.quantity, sum(b.quantity) FROM ledger_holding h
             LEFT JOIN ledger_stockbalance b USING (item_id) GROUP BY h.item_id, h.quantity
@@ -119,7 +122,7 @@ def differences() -> list[str]:
     """Return a sentence for every row where a balance and its postings disagree."""
     items = Item.objects.order_by()
     known = {
-        "stock_places": Place.objects.filter(kind__in=[Place.Kind.STORE, Place.Kind.FLOOR]),
+        "stock_places": Place.objects.filter(kind__in=STOCK_KINDS),
         "standard_items": items.filter(valuation="standard"),
         "layered_items": items.filter(valuation__in=["FIFO layers", "lot actual"]),
         "tracked_items": items.exclude(tracking="none"),

@@ -2024,6 +2024,446 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/move-stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move stock
+         * @description Move stock: carry out.
+         */
+        post: operations["post_move_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/move-stock/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move stock (preview)
+         * @description Move stock: show the consequences.
+         */
+        post: operations["preview_move_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/scrap-stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scrap stock
+         * @description Scrap stock: carry out.
+         */
+        post: operations["post_scrap_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/scrap-stock/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scrap stock (preview)
+         * @description Scrap stock: show the consequences.
+         */
+        post: operations["preview_scrap_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/adjust-stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put stock right
+         * @description Put stock right: carry out.
+         */
+        post: operations["post_adjust_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/adjust-stock/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put stock right (preview)
+         * @description Put stock right: show the consequences.
+         */
+        post: operations["preview_adjust_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/open-count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open a count
+         * @description Open a count: carry out.
+         */
+        post: operations["post_open_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/open-count/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open a count (preview)
+         * @description Open a count: show the consequences.
+         */
+        post: operations["preview_open_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/enter-count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter what was counted
+         * @description Enter what was counted: carry out.
+         */
+        post: operations["post_enter_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/enter-count/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter what was counted (preview)
+         * @description Enter what was counted: show the consequences.
+         */
+        post: operations["preview_enter_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/post-count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post a count
+         * @description Post a count: carry out.
+         */
+        post: operations["post_post_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/post-count/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post a count (preview)
+         * @description Post a count: show the consequences.
+         */
+        post: operations["preview_post_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop a count
+         * @description Drop a count: carry out.
+         */
+        post: operations["post_drop_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-count/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop a count (preview)
+         * @description Drop a count: show the consequences.
+         */
+        post: operations["preview_drop_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/judge-lot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold or free a lot
+         * @description Hold or free a lot: carry out.
+         */
+        post: operations["post_judge_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/judge-lot/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold or free a lot (preview)
+         * @description Hold or free a lot: show the consequences.
+         */
+        post: operations["preview_judge_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/correct-lot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Correct a lot
+         * @description Correct a lot: carry out.
+         */
+        post: operations["post_correct_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/correct-lot/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Correct a lot (preview)
+         * @description Correct a lot: show the consequences.
+         */
+        post: operations["preview_correct_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/split-lot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Split a lot
+         * @description Split a lot: carry out.
+         */
+        post: operations["post_split_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/split-lot/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Split a lot (preview)
+         * @description Split a lot: show the consequences.
+         */
+        post: operations["preview_split_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/join-lots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join lots
+         * @description Join lots: carry out.
+         */
+        post: operations["post_join_lots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/join-lots/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join lots (preview)
+         * @description Join lots: show the consequences.
+         */
+        post: operations["preview_join_lots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/receive-material": {
         parameters: {
             query?: never;
@@ -2058,6 +2498,86 @@ export interface paths {
          * @description Receive material: show the consequences.
          */
         post: operations["preview_receive_material"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-transfer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a transfer
+         * @description Send a transfer: carry out.
+         */
+        post: operations["post_send_transfer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-transfer/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a transfer (preview)
+         * @description Send a transfer: show the consequences.
+         */
+        post: operations["preview_send_transfer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/receive-transfer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive a transfer
+         * @description Receive a transfer: carry out.
+         */
+        post: operations["post_receive_transfer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/receive-transfer/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive a transfer (preview)
+         * @description Receive a transfer: show the consequences.
+         */
+        post: operations["preview_receive_transfer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3600,6 +4120,126 @@ export interface paths {
          * @description Return a posting with its lines.
          */
         get: operations["poietic_ledger_api_posting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stock
+         * @description Return the items that there is stock of, by code.
+         */
+        get: operations["poietic_stores_api_stock"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/items/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Item Stores
+         * @description Return where an item lies and who wants it by when; 200 rows of each at most.
+         */
+        get: operations["poietic_stores_api_item_stores"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/items/{code}/lots/{lot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Lot
+         * @description Return a lot: where it lies, how it moved, what was put right of it.
+         */
+        get: operations["poietic_stores_api_one_lot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/transfers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Transfers
+         * @description Return the transfers on the way, and the last that arrived; 50 at most.
+         */
+        get: operations["poietic_stores_api_transfers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Counts
+         * @description Return the counts that are open, and the last that were ended; 50 at most.
+         */
+        get: operations["poietic_stores_api_counts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/counts/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Count
+         * @description Return a count with its lines.
+         */
+        get: operations["poietic_stores_api_one_count"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6145,6 +6785,427 @@ export interface components {
             given: components["schemas"]["ChangeValuation"];
         };
         /**
+         * LotMoved
+         * @description Pieces of a lot, or one serial.
+         */
+        LotMoved: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * MoveStock
+         * @description What is carried from one place to another of the same site.
+         */
+        MoveStock: {
+            /** From Place */
+            from_place: string;
+            /** To Place */
+            to_place: string;
+            /** Lines */
+            lines: components["schemas"]["StockMoved"][];
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** MoveStockPosting */
+        MoveStockPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["MoveStock"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * StockMoved
+         * @description A quantity of an item, by lot where that matters; left out, what expires first goes first.
+         */
+        StockMoved: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotMoved"][];
+        };
+        /** MoveStockPreview */
+        MoveStockPreview: {
+            given: components["schemas"]["MoveStock"];
+        };
+        /**
+         * ScrapStock
+         * @description A quantity that is of no use any more.
+         */
+        ScrapStock: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Place */
+            place: string;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotMoved"][];
+            /** Why */
+            why: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ScrapStockPosting */
+        ScrapStockPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ScrapStock"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ScrapStockPreview */
+        ScrapStockPreview: {
+            given: components["schemas"]["ScrapStock"];
+        };
+        /**
+         * AdjustStock
+         * @description What is really there of an item at a place, of a lot where it has one.
+         */
+        AdjustStock: {
+            /** Item */
+            item: string;
+            /** Place */
+            place: string;
+            /**
+             * Lot
+             * @default
+             */
+            lot: string;
+            /**
+             * On Hand
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            on_hand: string;
+            /** Why */
+            why: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** AdjustStockPosting */
+        AdjustStockPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["AdjustStock"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** AdjustStockPreview */
+        AdjustStockPreview: {
+            given: components["schemas"]["AdjustStock"];
+        };
+        /**
+         * OpenCount
+         * @description All that is at a place, or all there is of an item.
+         */
+        OpenCount: {
+            /** Place */
+            place?: string | null;
+            /** Item */
+            item?: string | null;
+            /**
+             * Is Blind
+             * @default true
+             */
+            is_blind: boolean;
+            /**
+             * Tolerance
+             * Format: decimal
+             * @description at most 100,000, from 0, six decimals
+             * @default 0.02
+             * @example 2.40
+             */
+            tolerance: string;
+        };
+        /** OpenCountPosting */
+        OpenCountPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["OpenCount"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** OpenCountPreview */
+        OpenCountPreview: {
+            given: components["schemas"]["OpenCount"];
+        };
+        /**
+         * EnterCount
+         * @description What was counted; a line that nobody expected is added.
+         */
+        EnterCount: {
+            /** Count */
+            count: number;
+            /** Lines */
+            lines: components["schemas"]["LineCounted"][];
+        };
+        /** EnterCountPosting */
+        EnterCountPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["EnterCount"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * LineCounted
+         * @description What was counted of an item at a place, of a lot where it has one.
+         */
+        LineCounted: {
+            /** Item */
+            item: string;
+            /** Place */
+            place: string;
+            /**
+             * Lot
+             * @default
+             */
+            lot: string;
+            /**
+             * Counted
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            counted: string;
+        };
+        /** EnterCountPreview */
+        EnterCountPreview: {
+            given: components["schemas"]["EnterCount"];
+        };
+        /**
+         * PostCount
+         * @description A count whose differences are posted, and why there are any.
+         */
+        PostCount: {
+            /** Count */
+            count: number;
+            /** Why */
+            why?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** PostCountPosting */
+        PostCountPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PostCount"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PostCountPreview */
+        PostCountPreview: {
+            given: components["schemas"]["PostCount"];
+        };
+        /**
+         * CountGiven
+         * @description A count by its number.
+         */
+        CountGiven: {
+            /** Count */
+            count: number;
+        };
+        /** DropCountPosting */
+        DropCountPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CountGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DropCountPreview */
+        DropCountPreview: {
+            given: components["schemas"]["CountGiven"];
+        };
+        /**
+         * JudgeLot
+         * @description Whether a lot may be used.
+         */
+        JudgeLot: {
+            /** Item */
+            item: string;
+            /** Lot */
+            lot: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "usable" | "quarantined" | "rejected";
+            /** Reason */
+            reason: string;
+        };
+        /** JudgeLotPosting */
+        JudgeLotPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["JudgeLot"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** JudgeLotPreview */
+        JudgeLotPreview: {
+            given: components["schemas"]["JudgeLot"];
+        };
+        /**
+         * CorrectLot
+         * @description What is known of a lot; what is not named stays.
+         */
+        CorrectLot: {
+            /** Item */
+            item: string;
+            /** Lot */
+            lot: string;
+            /** Code */
+            code?: string | null;
+            /** Supplier Code */
+            supplier_code?: string | null;
+            /** Made On */
+            made_on?: string | null;
+            /** Expires On */
+            expires_on?: string | null;
+            /**
+             * Never Expires
+             * @default false
+             */
+            never_expires: boolean;
+            /** Reason */
+            reason: string;
+        };
+        /** CorrectLotPosting */
+        CorrectLotPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CorrectLot"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** CorrectLotPreview */
+        CorrectLotPreview: {
+            given: components["schemas"]["CorrectLot"];
+        };
+        /**
+         * SplitLot
+         * @description A part of a lot at a place that is another lot from now on.
+         */
+        SplitLot: {
+            /** Item */
+            item: string;
+            /** Lot */
+            lot: string;
+            /** Place */
+            place: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Into */
+            into: string;
+        };
+        /** SplitLotPosting */
+        SplitLotPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SplitLot"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SplitLotPreview */
+        SplitLotPreview: {
+            given: components["schemas"]["SplitLot"];
+        };
+        /**
+         * JoinLots
+         * @description All of a lot at a place that goes on as part of another lot.
+         */
+        JoinLots: {
+            /** Item */
+            item: string;
+            /** Lot */
+            lot: string;
+            /** Place */
+            place: string;
+            /** Into */
+            into: string;
+        };
+        /** JoinLotsPosting */
+        JoinLotsPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["JoinLots"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** JoinLotsPreview */
+        JoinLotsPreview: {
+            given: components["schemas"]["JoinLots"];
+        };
+        /**
          * LotReceived
          * @description A lot or a serial that came in, with the supplier's own code for it.
          */
@@ -6227,6 +7288,103 @@ export interface components {
             given: components["schemas"]["ReceiveMaterial"];
         };
         /**
+         * SendTransfer
+         * @description What leaves for another site.
+         */
+        SendTransfer: {
+            /** From Place */
+            from_place: string;
+            /** To Place */
+            to_place: string;
+            /** Lines */
+            lines: components["schemas"]["StockMoved"][];
+            /** Expected On */
+            expected_on?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** SendTransferPosting */
+        SendTransferPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SendTransfer"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SendTransferPreview */
+        SendTransferPreview: {
+            given: components["schemas"]["SendTransfer"];
+        };
+        /**
+         * LineArrived
+         * @description What came of an item, of a lot where it has one, and what is given up as missing.
+         */
+        LineArrived: {
+            /** Item */
+            item: string;
+            /**
+             * Lot
+             * @default
+             */
+            lot: string;
+            /**
+             * Arrived
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            arrived: string;
+            /**
+             * Missing
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            missing: string;
+        };
+        /**
+         * ReceiveTransfer
+         * @description What came of a transfer; left out, all that is on the way.
+         */
+        ReceiveTransfer: {
+            /** Transfer */
+            transfer: number;
+            /** Place */
+            place?: string | null;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["LineArrived"][];
+            /** Why */
+            why?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ReceiveTransferPosting */
+        ReceiveTransferPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ReceiveTransfer"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReceiveTransferPreview */
+        ReceiveTransferPreview: {
+            given: components["schemas"]["ReceiveTransfer"];
+        };
+        /**
          * IssueMaterial
          * @description Components to charge to an order.
          */
@@ -6252,21 +7410,6 @@ export interface components {
             key: string;
             given: components["schemas"]["IssueMaterial"];
             seen?: components["schemas"]["Seen"] | null;
-        };
-        /**
-         * LotMoved
-         * @description Pieces of a lot, or one serial.
-         */
-        LotMoved: {
-            /** Lot */
-            lot: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @description at most 100,000,000, above 0, six decimals
-             * @example 2.40
-             */
-            quantity: string;
         };
         /**
          * MaterialMove
@@ -7603,31 +8746,32 @@ export interface components {
         };
         /**
          * StepOut
-         * @description An instruction step.
+         * @description What changes the stock of an item on a day, and what there is after it.
          */
         StepOut: {
-            kind: components["schemas"]["StepKind"];
-            /** Text */
-            text: string;
             /**
-             * Unit
-             * @default
+             * Day
+             * Format: date
              */
-            unit: string;
-            /** Lower */
-            lower?: string | null;
-            /** Upper */
-            upper?: string | null;
+            day: string;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
             /**
-             * Picture
-             * @default
+             * Change
+             * Format: decimal
+             * @example 2.40
              */
-            picture: string;
+            change: string;
             /**
-             * Item
-             * @default
+             * Projected
+             * Format: decimal
+             * @example 2.40
              */
-            item: string;
+            projected: string;
         };
         /**
          * WhereUsed
@@ -8678,6 +9822,383 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+        };
+        /**
+         * ItemStockOut
+         * @description Stock of an item at all places asked for, and what is wanted and to come of it.
+         */
+        ItemStockOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * On Hand
+             * Format: decimal
+             * @example 2.40
+             */
+            on_hand: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
+            /**
+             * Free
+             * Format: decimal
+             * @example 2.40
+             */
+            free: string;
+            /**
+             * Held
+             * Format: decimal
+             * @example 2.40
+             */
+            held: string;
+            /**
+             * On The Way
+             * Format: decimal
+             * @example 2.40
+             */
+            on_the_way: string;
+            /**
+             * Expected
+             * Format: decimal
+             * @example 2.40
+             */
+            expected: string;
+            /**
+             * Wanted
+             * Format: decimal
+             * @example 2.40
+             */
+            wanted: string;
+        };
+        /**
+         * StockListOut
+         * @description A page of it, and in how many items there is something.
+         */
+        StockListOut: {
+            /** Rows */
+            rows: components["schemas"]["ItemStockOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * ItemStoresOut
+         * @description Where an item lies, and its future.
+         */
+        ItemStoresOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Tracking */
+            tracking: string;
+            /**
+             * On Hand
+             * Format: decimal
+             * @example 2.40
+             */
+            on_hand: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
+            /**
+             * Free
+             * Format: decimal
+             * @example 2.40
+             */
+            free: string;
+            /**
+             * Held
+             * Format: decimal
+             * @example 2.40
+             */
+            held: string;
+            /**
+             * On The Way
+             * Format: decimal
+             * @example 2.40
+             */
+            on_the_way: string;
+            /** Pieces */
+            pieces: components["schemas"]["PieceOut"][];
+            /** Whole */
+            whole: number;
+            /**
+             * Begins At
+             * Format: decimal
+             * @example 2.40
+             */
+            begins_at: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Whole Steps */
+            whole_steps: number;
+            /**
+             * Undated
+             * Format: decimal
+             * @example 2.40
+             */
+            undated: string;
+            /**
+             * Today
+             * Format: date
+             */
+            today: string;
+        };
+        /**
+         * PieceOut
+         * @description Stock of an item at a place, of a lot where it has one.
+         */
+        PieceOut: {
+            /** Place */
+            place: string;
+            /** Place Name */
+            place_name: string;
+            /** Site */
+            site: string;
+            /** Lot */
+            lot: string;
+            /** State */
+            state: string;
+            /** Expires On */
+            expires_on: string | null;
+            /** Supplier Code */
+            supplier_code: string;
+            /** Came By */
+            came_by: number | null;
+            /**
+             * On Hand
+             * Format: decimal
+             * @example 2.40
+             */
+            on_hand: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
+            /** May Be Used */
+            may_be_used: boolean;
+            /** Is On The Way */
+            is_on_the_way: boolean;
+        };
+        /**
+         * LotChangeOut
+         * @description What was put right of a lot, when, by whom, and why.
+         */
+        LotChangeOut: {
+            /** Field */
+            field: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /** Why */
+            why: string;
+            /** Person */
+            person: string;
+            /** At */
+            at: string;
+        };
+        /**
+         * LotMoveOut
+         * @description A movement of a lot.
+         */
+        LotMoveOut: {
+            /** Posting */
+            posting: number;
+            /** Kind */
+            kind: string;
+            /** Happened At */
+            happened_at: string;
+            /** Order */
+            order: number | null;
+            /** From Place */
+            from_place: string;
+            /** To Place */
+            to_place: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * LotOut
+         * @description All that is known of a lot or serial.
+         */
+        LotOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Lot */
+            lot: string;
+            /** Kind */
+            kind: string;
+            /** State */
+            state: string;
+            /** Supplier Code */
+            supplier_code: string;
+            /** Made On */
+            made_on: string | null;
+            /** Expires On */
+            expires_on: string | null;
+            /** Pieces */
+            pieces: components["schemas"]["PieceOut"][];
+            /** Moves */
+            moves: components["schemas"]["LotMoveOut"][];
+            /** Whole */
+            whole: number;
+            /** Changes */
+            changes: components["schemas"]["LotChangeOut"][];
+        };
+        /**
+         * TransferLineOut
+         * @description A quantity that was sent, and what became of it.
+         */
+        TransferLineOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Arrived
+             * Format: decimal
+             * @example 2.40
+             */
+            arrived: string;
+            /**
+             * Missing
+             * Format: decimal
+             * @example 2.40
+             */
+            missing: string;
+            /**
+             * Left
+             * Format: decimal
+             * @example 2.40
+             */
+            left: string;
+        };
+        /**
+         * TransferOut
+         * @description A transfer between sites.
+         */
+        TransferOut: {
+            /** Number */
+            number: number;
+            /** From Place */
+            from_place: string;
+            /** From Name */
+            from_name: string;
+            /** To Place */
+            to_place: string;
+            /** To Name */
+            to_name: string;
+            /** Sent At */
+            sent_at: string;
+            /** Expected On */
+            expected_on: string | null;
+            /** Is On The Way */
+            is_on_the_way: boolean;
+            /** Note */
+            note: string;
+            /** Lines */
+            lines: components["schemas"]["TransferLineOut"][];
+        };
+        /**
+         * CountRow
+         * @description A count, and how far it has come.
+         */
+        CountRow: {
+            /** Number */
+            number: number;
+            /** What */
+            what: string;
+            /** State */
+            state: string;
+            /** Is Blind */
+            is_blind: boolean;
+            /** Opened At */
+            opened_at: string;
+            /** Lines */
+            lines: number;
+            /** Counted */
+            counted: number;
+        };
+        /**
+         * CountLineOut
+         * @description A line of a count; what the books say is told once it was counted, or where the count is not blind.
+         */
+        CountLineOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Place */
+            place: string;
+            /** Place Name */
+            place_name: string;
+            /** Lot */
+            lot: string;
+            /** On Hand */
+            on_hand: string | null;
+            /** Counted */
+            counted: string | null;
+            /** Difference */
+            difference: string | null;
+            /** Again */
+            again: boolean;
+        };
+        /**
+         * CountOut
+         * @description A count with its lines in walking order.
+         */
+        CountOut: {
+            /** Number */
+            number: number;
+            /** What */
+            what: string;
+            /** State */
+            state: string;
+            /** Is Blind */
+            is_blind: boolean;
+            /**
+             * Tolerance
+             * Format: decimal
+             * @example 2.40
+             */
+            tolerance: string;
+            /** Lines */
+            lines: components["schemas"]["CountLineOut"][];
         };
         /**
          * OrderPage
@@ -16404,6 +17925,1524 @@ export interface operations {
             };
         };
     };
+    post_move_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveStockPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_move_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveStockPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_scrap_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScrapStockPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_scrap_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScrapStockPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_adjust_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdjustStockPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_adjust_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdjustStockPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_open_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenCountPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_open_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenCountPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_enter_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterCountPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_enter_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterCountPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_post_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostCountPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_post_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostCountPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_drop_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropCountPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_drop_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropCountPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_judge_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgeLotPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_judge_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgeLotPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_correct_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectLotPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_correct_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectLotPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_split_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitLotPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_split_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitLotPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_join_lots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinLotsPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_join_lots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinLotsPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_receive_material: {
         parameters: {
             query?: never;
@@ -16483,6 +19522,282 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ReceiveMaterialPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_send_transfer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendTransferPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_send_transfer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendTransferPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_receive_transfer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReceiveTransferPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_receive_transfer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReceiveTransferPreview"];
             };
         };
         responses: {
@@ -20005,6 +23320,166 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PostingOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_stores_api_stock: {
+        parameters: {
+            query?: {
+                filter?: string;
+                place?: string;
+                site?: string;
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockListOut"];
+                };
+            };
+        };
+    };
+    poietic_stores_api_item_stores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemStoresOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_stores_api_one_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                lot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_stores_api_transfers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TransferOut"][];
+                };
+            };
+        };
+    };
+    poietic_stores_api_counts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountRow"][];
+                };
+            };
+        };
+    };
+    poietic_stores_api_one_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
                 };
             };
             /** @description Not Found */

@@ -27,6 +27,8 @@ STATES = {
 INSTEAD = {
     Posting.Kind.REVALUATION: "Put the prices right and freeze the standard again.",
     Posting.Kind.VALUATION: "Have the item valued as it was before.",
+    Posting.Kind.SEND: "Receive the transfer where it came from.",
+    Posting.Kind.ARRIVE: "Move it, or send it back as another transfer.",
 }
 
 
@@ -110,10 +112,12 @@ def postings_of_act(number: int) -> tuple[Posting, list[Posting]]:
         raise TakenBack(number, original.reversal.pk)
     if original.reverses_id:
         raise NotReversible(number, "reversal", "Enter again what it took back.")
-    if instead := INSTEAD.get(Posting.Kind(original.kind)):
-        raise NotReversible(number, original.get_kind_display(), instead)
     act = rows.filter(entry_id=original.entry_id, reverses=None, reversal=None)
-    return original, list(act.order_by("-pk"))
+    found = list(act.order_by("-pk"))
+    for posting in found:
+        if instead := INSTEAD.get(Posting.Kind(posting.kind)):
+            raise NotReversible(number, posting.get_kind_display(), instead)
+    return original, found
 
 
 def mirror_act(

@@ -5,15 +5,15 @@ from typing import Annotated
 from poietic_core.quantity import money
 from pydantic import Field
 
-from ..catalog.models import Item
-from ..catalog.queries import items_by_code, stock_place, supplier_place
-from ..commanding.registry import Context, command
-from ..commanding.roles import Role
-from ..ledger.document import Pieces
-from ..ledger.models import Account, Posting
-from ..ledger.transaction import Transaction
-from ..web_api.errors import InvalidInput
-from ..web_api.fields import Code, Day, Moment, Note, Price, Quantity, Reference, Strict
+from ...catalog.models import Item
+from ...catalog.queries import items_by_code, stock_place, supplier_place
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...ledger.document import Pieces
+from ...ledger.models import Account, Posting
+from ...ledger.transaction import Transaction
+from ...web_api.errors import InvalidInput
+from ...web_api.fields import Code, Day, Moment, Note, Price, Quantity, Reference, Strict
 
 
 class LotReceived(Strict):
