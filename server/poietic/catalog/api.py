@@ -13,7 +13,7 @@ from ..commanding.reading import READ_COSTS, READ_MARGINS
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
 from .files import keep_file
-from .models import OWN_KINDS, Partner, Place, PriceRow, Reason, WrittenNote
+from .models import OWN_KINDS, Partner, Place, PriceRow, Reason, Site, WrittenNote
 from .queries import item_by_code
 
 router = Router(tags=["catalog"])
@@ -85,12 +85,21 @@ class FileOut(Answer):
     media_type: str
 
 
+class PlaceOut(Named):
+    """A place that holds stock."""
+
+    site: str
+    walk_order: int
+    scan_code: str
+
+
 class Basics(Answer):
-    """What every form needs: the shop's day, units, places, reasons."""
+    """What every form needs: the shop's day, units, sites and places, reasons."""
 
     today: str
     units: list[str]
-    places: list[Named]
+    sites: list[Named]
+    places: list[PlaceOut]
     reasons: list[ReasonOut]
     partners: list[Named]
 
@@ -135,7 +144,18 @@ def basics(request: HttpRequest) -> Basics:
     return Basics(
         today=timezone.localdate().isoformat(),
         units=list(UNITS),
-        places=[Named(code=p.code, name=p.name, kind=p.kind) for p in places],
+        sites=[Named(code=s.code, name=s.name) for s in Site.objects.all()],
+        places=[
+            PlaceOut(
+                code=p.code,
+                name=p.name,
+                kind=p.kind,
+                site=p.site.name if p.site else "",
+                walk_order=p.walk_order,
+                scan_code=p.scan_code,
+            )
+            for p in places.select_related("site")
+        ],
         reasons=[
             ReasonOut(code=r.code, name=r.name, use=r.use, is_written_off=r.is_written_off)
             for r in Reason.objects.all()

@@ -66,7 +66,7 @@ class PieceOut(Answer):
     is_on_the_way: bool
 
 
-class StepOut(Answer):
+class FutureStepOut(Answer):
     """What changes the stock of an item on a day, and what there is after it."""
 
     day: date
@@ -94,7 +94,7 @@ class ItemStoresOut(Answer):
     whole: int
     #: that may be used today: where the future begins
     begins_at: DecimalText
-    steps: list[StepOut]
+    steps: list[FutureStepOut]
     whole_steps: int
     #: supply of which nobody knows the day
     undated: DecimalText
@@ -166,7 +166,7 @@ def item_stores(request: HttpRequest, code: str) -> ItemStoresOut:
         whole=len(pieces),
         begins_at=usable,
         steps=[
-            StepOut(
+            FutureStepOut(
                 day=s.day,
                 kind=s.source.value,
                 number=s.number,

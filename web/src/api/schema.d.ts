@@ -6843,6 +6843,11 @@ export interface components {
              */
             quantity: string;
             /**
+             * Lot
+             * @default
+             */
+            lot: string;
+            /**
              * Lots
              * @default []
              */
@@ -6869,10 +6874,10 @@ export interface components {
             /** Place */
             place: string;
             /**
-             * Lots
-             * @default []
+             * Lot
+             * @default
              */
-            lots: components["schemas"]["LotMoved"][];
+            lot: string;
             /** Why */
             why: string;
             /**
@@ -8140,19 +8145,42 @@ export interface components {
         };
         /**
          * Basics
-         * @description What every form needs: the shop's day, units, places, reasons.
+         * @description What every form needs: the shop's day, units, sites and places, reasons.
          */
         Basics: {
             /** Today */
             today: string;
             /** Units */
             units: string[];
+            /** Sites */
+            sites: components["schemas"]["Named"][];
             /** Places */
-            places: components["schemas"]["Named"][];
+            places: components["schemas"]["PlaceOut"][];
             /** Reasons */
             reasons: components["schemas"]["ReasonOut"][];
             /** Partners */
             partners: components["schemas"]["Named"][];
+        };
+        /**
+         * PlaceOut
+         * @description A place that holds stock.
+         */
+        PlaceOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /** Site */
+            site: string;
+            /** Walk Order */
+            walk_order: number;
+            /** Scan Code */
+            scan_code: string;
         };
         /**
          * ReasonOut
@@ -8746,32 +8774,31 @@ export interface components {
         };
         /**
          * StepOut
-         * @description What changes the stock of an item on a day, and what there is after it.
+         * @description An instruction step.
          */
         StepOut: {
+            kind: components["schemas"]["StepKind"];
+            /** Text */
+            text: string;
             /**
-             * Day
-             * Format: date
+             * Unit
+             * @default
              */
-            day: string;
-            /** Kind */
-            kind: string;
-            /** Number */
-            number: number;
-            /** Words */
-            words: string;
+            unit: string;
+            /** Lower */
+            lower?: string | null;
+            /** Upper */
+            upper?: string | null;
             /**
-             * Change
-             * Format: decimal
-             * @example 2.40
+             * Picture
+             * @default
              */
-            change: string;
+            picture: string;
             /**
-             * Projected
-             * Format: decimal
-             * @example 2.40
+             * Item
+             * @default
              */
-            projected: string;
+            item: string;
         };
         /**
          * WhereUsed
@@ -9888,6 +9915,35 @@ export interface components {
             whole: number;
         };
         /**
+         * FutureStepOut
+         * @description What changes the stock of an item on a day, and what there is after it.
+         */
+        FutureStepOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /**
+             * Change
+             * Format: decimal
+             * @example 2.40
+             */
+            change: string;
+            /**
+             * Projected
+             * Format: decimal
+             * @example 2.40
+             */
+            projected: string;
+        };
+        /**
          * ItemStoresOut
          * @description Where an item lies, and its future.
          */
@@ -9941,7 +9997,7 @@ export interface components {
              */
             begins_at: string;
             /** Steps */
-            steps: components["schemas"]["StepOut"][];
+            steps: components["schemas"]["FutureStepOut"][];
             /** Whole Steps */
             whole_steps: number;
             /**

@@ -48,6 +48,7 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
   const rows = Array.isArray(value) ? (value as Row[]) : [];
   if (spec.kind === 'layers') return <RowsEntry legend="What makes up a machine hour" add="Add a layer" columns={layerColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'stock lines') return <RowsEntry legend={spec.label} add="Add a line" columns={stockColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'prices' || spec.kind === 'list prices') return <PricesEntry ours={spec.kind === 'list prices'} rows={rows} onRows={onValue} />;
   if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
   if (spec.kind === 'week') return <WeekEntry shifts={Array.isArray(value) ? (value as Shift[]) : []} onShifts={onValue} />;
@@ -74,6 +75,8 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
           case 'choice':
           case 'unit':
           case 'place':
+          case 'site':
+          case 'reason':
           case 'calendar':
           case 'work center':
           case 'labour grade':
@@ -123,6 +126,12 @@ const changeColumns: Column[] = [
   { name: 'code', label: 'of', kind: 'text', className: 'w-28!' },
   { name: 'to', label: 'to', kind: 'number' },
   { name: 'by', label: 'or by percent', kind: 'percent' },
+];
+
+const stockColumns: Column[] = [
+  { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
+  { name: 'quantity', label: 'quantity', kind: 'number' },
+  { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-28!' },
 ];
 
 const layerColumns: Column[] = [
@@ -183,7 +192,7 @@ export function GradesEntry({ order, rows, onRows }: { order: number; rows: Row[
 }
 
 function useChoices(spec: EntryOf): { value: string; words: string }[] {
-  const basics = useQuery({ ...basicsOptions(), enabled: spec.kind === 'place' || spec.kind === 'unit' });
+  const basics = useQuery({ ...basicsOptions(), enabled: ['place', 'site', 'reason', 'unit'].includes(spec.kind) });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
   const grades = useQuery({ ...labourGradesOptions(), enabled: spec.kind === 'labour grade' });
   const sets = useQuery({ ...costSetsOptions(), enabled: spec.kind === 'cost set' });
@@ -201,6 +210,10 @@ function useChoices(spec: EntryOf): { value: string; words: string }[] {
       return (basics.data?.units ?? []).map((u) => ({ value: u, words: u }));
     case 'place':
       return (basics.data?.places ?? []).map((p) => ({ value: p.code, words: p.name }));
+    case 'site':
+      return (basics.data?.sites ?? []).map((s) => ({ value: s.code, words: s.name }));
+    case 'reason':
+      return (basics.data?.reasons ?? []).filter((r) => r.use === spec.options?.[0]).map((r) => ({ value: r.code, words: r.name }));
     case 'work center':
       return (centers.data ?? []).map((c) => ({ value: c.code, words: `${c.code} ${c.name}` }));
     default:

@@ -17,6 +17,9 @@ export type EntryKind =
   | 'made item'
   | 'order'
   | 'place'
+  | 'site'
+  | 'reason'
+  | 'stock lines'
   | 'unit'
   | 'work center'
   | 'calendar'
@@ -68,6 +71,9 @@ export const password = (label: string, more?: More) => entry('password', label,
 export const item = ofWords('item');
 export const madeItem = ofWords('made item');
 export const place = ofWords('place');
+export const site = ofWords('site');
+/** of one use, such as scrap */
+export const reason = (label: string, use: string, more?: More) => ({ ...entry('reason', label, words, more), options: [use] });
 export const unit = ofWords('unit');
 export const workCenter = ofWords('work center');
 export const calendar = ofWords('calendar');
@@ -102,4 +108,5 @@ export const layers = (label: string) => rows<Named['LayerGiven']>('layers', lab
 export const prices = (label: string) => rows<Named['PriceGiven']>('prices', label);
 export const listPrices = (label: string) => rows<Named['ListPriceGiven']>('list prices', label);
 export const changes = (label: string) => rows<Named['ChangeGiven']>('changes', label);
+export const stockLines = (label: string) => rows<Named['StockMoved']>('stock lines', label);
 export const gradesReceived = (label: string) => rows<Named['GradeReceived']>('grades', label);

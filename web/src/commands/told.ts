@@ -12,6 +12,6 @@ export function shows(queryKey: readonly unknown[], things: string[]): boolean {
   const [kind, second] = queryKey;
   if (kind === 'preview' || kind === 'me') return false;
   if (things.length === 0 || !things.every((t) => POSTED.test(t))) return true;
-  if (kind !== 'items') return kind === 'orders' || kind === 'today' || kind === 'postings' || kind === 'audit';
+  if (kind !== 'items') return kind === 'orders' || kind === 'stores' || kind === 'today' || kind === 'postings' || kind === 'audit';
   return second === 'page' || second === 'named' || things.includes(`${STOCK}${String(second)}`);
 }

@@ -29,10 +29,14 @@ class StockMoved(Strict):
 
     item: Code
     quantity: Quantity
+    #: all of it, where it is of one lot
+    lot: Reference = ""
     lots: Annotated[list[LotMoved], Field(max_length=1000)] = []
 
     def pieces(self) -> list[Pieces]:
         """Return its lots as the ledger takes them."""
+        if self.lot:
+            return [Pieces(lot=self.lot, quantity=self.quantity)]
         return [Pieces(lot=p.lot, quantity=p.quantity) for p in self.lots]
 
 
@@ -52,7 +56,8 @@ class ScrapStock(Strict):
     item: Code
     quantity: Quantity
     place: Code
-    lots: Annotated[list[LotMoved], Field(max_length=1000)] = []
+    #: of a tracked item; left out, what expires first
+    lot: Reference = ""
     why: Code
     reason: Note = ""
 
@@ -99,7 +104,7 @@ def scrap_stock(context: Context, given: ScrapStock) -> None:
         given.quantity,
         out_of=place,
         into=place_of_kind(Place.Kind.SCRAP),
-        pieces=[Pieces(lot=p.lot, quantity=p.quantity) for p in given.lots],
+        pieces=[Pieces(lot=given.lot, quantity=given.quantity)] if given.lot else [],
         then=lambda value: document.journal(Account.SCRAP_EXPENSE, value),
     )
     transaction.post()

@@ -62,7 +62,12 @@ export function PlacesPage() {
         { head: 'Code', look: 'code', cell: (p) => p.code },
         { head: 'Name', look: 'w-full', cell: (p) => p.name },
         { head: 'kind', look: 'text-quiet', cell: (p) => p.kind },
+        { head: 'site', look: 'whitespace-nowrap', cell: (p) => p.site },
+        { head: 'walked to', look: 'num', cell: (p) => p.walk_order },
+        { head: 'scan code', look: 'code', cell: (p) => p.scan_code },
       ]}
+      change={{ command: 'change-place', words: (p) => `Change ${p.code}…`, given: (p) => ({ code: p.code }) }}
+      more={{ command: 'define-site', act: 'Define a site…' }}
     />
   );
 }
@@ -111,6 +116,7 @@ function Plain<T, R extends { code: string }>({
   rows,
   columns,
   change,
+  more,
 }: {
   title: string;
   words: string;
@@ -120,6 +126,7 @@ function Plain<T, R extends { code: string }>({
   query: UseQueryResult<T>;
   rows: (data: T) => R[];
   columns: Column<R>[];
+  more?: { command: string; act: string };
   change?: { command: string; words: (row: R) => string; given: (row: R) => Record<string, unknown> };
 }) {
   const { start } = useCommands();
@@ -144,6 +151,11 @@ function Plain<T, R extends { code: string }>({
                     {o.slice(1)}
                   </Link>
                 ))}
+              {more && may.has(more.command) && (
+                <Button look="link" onClick={() => start(more.command)}>
+                  {more.act}
+                </Button>
+              )}
               {may.has(command) && <Button onClick={() => start(command)}>{act}</Button>}
             </span>
           </header>

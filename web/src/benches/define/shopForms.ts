@@ -1,7 +1,7 @@
 /** What is asked for of work centers, rates, calendars, places and partners. */
 
 import { values } from '../../api/values';
-import { calendar, check, choice, date, labourGrade, layers, minute, number, optional, text, week, wholeNumber, workCenter } from '../../commands/entries';
+import { calendar, check, choice, date, labourGrade, layers, minute, number, optional, place, site, text, week, wholeNumber, workCenter } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 
 const capacity = {
@@ -60,8 +60,25 @@ export const shopForms = commandForms({
       code: text('Code'),
       name: text('Name'),
       kind: choice('Kind', ['store', 'floor']),
+      site: site('Site', { optional: true, hint: 'needed where there are several' }),
+      walk_order: wholeNumber('Walked to', { optional: true, hint: 'who picks goes to lower numbers first' }),
+      scan_code: text('Scan code', { optional: true, hint: 'empty: its code' }),
     },
     start: { kind: 'store' },
+  },
+  'change-place': {
+    act: (g) => `Change place ${said(g.code)}`,
+    entries: {
+      code: place('Place'),
+      name: text('Name', optional),
+      site: site('Site', optional),
+      walk_order: wholeNumber('Walked to', optional),
+      scan_code: text('Scan code', optional),
+    },
+  },
+  'define-site': {
+    act: (g) => `Define site ${said(g.code)}`,
+    entries: { code: text('Code'), name: text('Name') },
   },
   'define-reason': {
     act: (g) => `Define reason ${said(g.code)}`,

@@ -1,0 +1,63 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { OwnFormProps } from '../../commands/form';
+import type { Inputs } from '../../commands/inputs';
+import { NumberEntry } from '../../ui/Field';
+import { Loaded } from '../../ui/States';
+import { countOptions, type CountOut } from './queries';
+
+type Props = OwnFormProps<Inputs['enter-count']>;
+
+/** What was counted of each line that is still to be counted, in walking order. */
+export function CountForm({ given, onGiven }: Props) {
+  const count = useQuery(countOptions(Number(given['count'])));
+  return <Loaded query={count}>{(c) => <Lines count={c} onGiven={onGiven} />}</Loaded>;
+}
+
+function Lines({ count, onGiven }: { count: CountOut; onGiven: Props['onGiven'] }) {
+  const left = count.lines.filter((n) => n.counted === null || n.again);
+  const [typed, setTyped] = useState<Record<string, string>>({});
+  const keyOf = (n: CountOut['lines'][number]) => [n.item, n.place, n.lot].join('\t');
+  const change = (key: string, value: string) => {
+    const next = { ...typed, [key]: value };
+    setTyped(next);
+    const lines = left
+      .filter((n) => next[keyOf(n)])
+      .map((n) => ({ item: n.item, place: n.place, lot: n.lot, counted: next[keyOf(n)] ?? '' }));
+    onGiven(lines.length > 0 ? { count: count.number, lines } : null, `Enter ${lines.length} counted`);
+  };
+  if (left.length === 0) return <p className="text-quiet">All lines are counted.</p>;
+  return (
+    <table className="rows" aria-label="Lines to count">
+      <thead>
+        <tr>
+          <th>Item</th>
+          <th>at</th>
+          <th className="num w-28">counted</th>
+        </tr>
+      </thead>
+      <tbody>
+        {left.map((n, at) => (
+          <tr key={keyOf(n)}>
+            <td>
+              <span className="code" title={n.name}>
+                {n.item}
+              </span>{' '}
+              <span className="code text-quiet">{n.lot}</span>
+              {n.again && <span className="block text-[12px] text-attention">count again</span>}
+            </td>
+            <td className="text-[12px] text-quiet">{n.place_name}</td>
+            <td className="num">
+              <NumberEntry
+                aria-label={`${n.item} ${n.lot} at ${n.place_name}, ${n.unit}`}
+                autoFocus={at === 0}
+                value={typed[keyOf(n)] ?? ''}
+                onValue={(value) => change(keyOf(n), value)}
+              />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,30 @@
+import { describe, expect, it } from 'vitest';
+import { stepped } from './logic';
+
+const step = (day: string, projected: string) => ({ day, projected });
+
+describe('a projected stock as a line', () => {
+  it('begins with what may be used, steps at each day to what is left at its end, and goes on a little', () => {
+    const line = stepped('2026-12-01', '4', [step('2026-12-01', '9'), step('2026-12-03', '8'), step('2026-12-03', '3'), step('2026-12-11', '9')]);
+    expect(line.points.map(([at]) => Math.round(at * 108) / 10)).toEqual([0, 0, 2, 10, 10.8]);
+    expect(line.points.map(([, level]) => Math.round(level * 9))).toEqual([4, 9, 3, 9, 9]);
+    expect(line).toMatchObject({ zero: 0, isBelow: false, most: '9' });
+  });
+
+  it('shows where nothing is left, and that it goes below', () => {
+    const line = stepped('2026-12-01', '3', [step('2026-12-05', '-1')]);
+    expect(line).toMatchObject({ zero: 0.25, isBelow: true, most: '3' });
+    expect(line.points.map(([, level]) => level)).toEqual([1, 0, 0]);
+  });
+
+  it('names days that are far enough apart, over a change of the year and of the clocks', () => {
+    const days = ['2026-12-30', '2026-12-31', '2027-01-30', '2027-03-31'];
+    const line = stepped('2026-12-30', '0', days.map((d) => step(d, '1')));
+    expect(line.marks.map((m) => m.day)).toEqual(['2026-12-30', '2027-01-30', '2027-03-31']);
+    expect(line.marks.every((m) => m.at >= 0 && m.at < 1)).toBe(true);
+  });
+
+  it('stays drawable where nothing is there and nothing happens', () => {
+    expect(stepped('2026-12-01', '0', []).points).toEqual([[0, 0], [1, 0]]);
+  });
+});

@@ -1,0 +1,40 @@
+/** What the pages of the stores work out of what they are told, to draw it. */
+
+interface Change {
+  day: string;
+  projected: string;
+}
+
+export interface Stepped {
+  /** corners of the line: shares of the width and of the height */
+  points: [at: number, level: number][];
+  /** where nothing is left, as a share of the height */
+  zero: number;
+  isBelow: boolean;
+  /** the highest stock, in words */
+  most: string;
+  /** days to name below, without treading on each other */
+  marks: { day: string; at: number }[];
+}
+
+const dayNumber = (day: string) => Date.parse(`${day}T00:00Z`) / 86_400_000;
+
+/** Lay out a projected stock as a stepped line: from today to a little after the last change. */
+export function stepped(today: string, begins: string, steps: readonly Change[]): Stepped {
+  const first = dayNumber(today);
+  const last = Math.max(...steps.map((s) => dayNumber(s.day)), first + 1);
+  const span = (last - first) * 1.08;
+  const levels = [begins, ...steps.map((s) => s.projected)].map(Number);
+  const high = Math.max(0, ...levels);
+  const low = Math.min(0, ...levels);
+  const range = high - low || 1;
+  const share = (level: number) => (level - low) / range;
+  const at = (day: string) => (dayNumber(day) - first) / span;
+  const ends = new Map<string, number>(steps.map((s) => [s.day, Number(s.projected)]));
+  const points: [number, number][] = [[0, share(Number(begins))]];
+  for (const [day, level] of ends) points.push([at(day), share(level)]);
+  points.push([1, share(levels.at(-1) ?? 0)]);
+  const marks: Stepped['marks'] = [{ day: today, at: 0 }];
+  for (const day of ends.keys()) if (at(day) - (marks.at(-1)?.at ?? 0) > 0.07) marks.push({ day, at: at(day) });
+  return { points, zero: share(0), isBelow: low < 0, most: high.toLocaleString(), marks };
+}
