@@ -5,12 +5,10 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from django.test import SimpleTestCase
-from hypothesis import given
-from hypothesis import strategies as st
 from poietic_core.order.attention import Kind, Missing, OpenOrder, of_missing, of_order
 from poietic_core.order.states import OrderState
-from poietic_core.planning.model import Demand, Source, Supply
-from poietic_core.planning.promise import coming_first, short_of
+from poietic_core.planning.model import Source, Supply
+from poietic_core.planning.promise import coming_first
 
 TODAY = date(2026, 11, 28)
 ORDER = OpenOrder(
@@ -25,20 +23,6 @@ ORDER = OpenOrder(
     charged=Decimal(500),
     variance=Decimal(0),
     largest_cause="yield",
-)
-demand_lists = st.lists(
-    st.tuples(st.integers(0, 9), st.integers(0, 3), st.integers(0, 9)), max_size=8
-).map(
-    lambda rows: [
-        Demand(
-            source=Source.ORDER,
-            number=n,
-            due=TODAY + timedelta(days=days),
-            quantity=Decimal(quantity),
-            reserved=Decimal(reserved),
-        )
-        for n, (quantity, days, reserved) in enumerate(rows)
-    ]
 )
 
 
@@ -90,41 +74,8 @@ class Attentions(SimpleTestCase):
         self.assertIn("1 comes", of_missing(replace(missing, comes=(Decimal(1), TODAY))).sentence)
 
 
-class Promises(SimpleTestCase):
-    """Stock is promised by due date; what is reserved belongs to whom it is reserved for."""
-
-    @given(demand_lists, st.integers(-3, 40))
-    def test_all_that_is_free_is_promised_before_anybody_is_short(
-        self, demands: list[Demand], free: int
-    ) -> None:
-        short = short_of(demands, Decimal(free))
-
-        wanted = {d.number: max(Decimal(0), d.quantity - d.reserved) for d in demands}
-        missing = sum(wanted.values(), Decimal(0)) - max(free, 0)
-        self.assertEqual(sum(short.values(), Decimal(0)), max(Decimal(0), missing))
-        for number, quantity in short.items():
-            self.assertTrue(0 < quantity <= wanted[number])
-
-    @given(demand_lists, st.integers(0, 40))
-    def test_nobody_is_served_before_one_who_is_due_sooner(
-        self, demands: list[Demand], free: int
-    ) -> None:
-        short = short_of(demands, Decimal(free))
-
-        ranked = sorted(demands, key=lambda d: (d.due, d.number))
-        first = next((n for n, d in enumerate(ranked) if d.number in short), len(ranked))
-        for later in ranked[first + 1 :]:  # from the first who is short on, nobody gets any
-            wanted = max(Decimal(0), later.quantity - later.reserved)
-            self.assertEqual(short.get(later.number, Decimal(0)), wanted)
-
-    @given(demand_lists, st.integers(0, 40), st.randoms())
-    def test_the_order_in_which_they_are_asked_changes_nothing(
-        self, demands: list[Demand], free: int, chance: object
-    ) -> None:
-        shuffled = list(demands)
-        chance.shuffle(shuffled)  # type: ignore[attr-defined]
-
-        self.assertEqual(short_of(shuffled, Decimal(free)), short_of(demands, Decimal(free)))
+class First(SimpleTestCase):
+    """What comes next of an item."""
 
     def test_what_comes_first_is_all_of_the_first_day(self) -> None:
         def supply(number: int, comes: date | None, quantity: int) -> Supply:

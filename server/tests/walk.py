@@ -51,10 +51,19 @@ class Walk:
 
     def plan(self, n: int) -> tuple[str, dict[str, Any]]:
         item = self._random.choice(["MA-200", "MA-200", "CS-01"])
-        return "plan-order", {"item": item, "quantity": self.few(9), "due": "2027-01-15"} | PLACES
+        given = {"item": item, "quantity": self.few(9), "due": "2027-01-15"} | PLACES
+        return self._random.choice(
+            [
+                ("plan-order", given),
+                ("plan-order", given),
+                ("plan-order", given),
+                ("change-order", {"order": self.order(), "quantity": self.few(9)}),
+                ("release-orders", {"orders": [self.order(), self.order()]}),
+            ]
+        )
 
     def of_order(self, n: int) -> tuple[str, dict[str, Any]]:
-        name = self._random.choice(["release-order", "release-order", "complete-order", "close-order", "cancel-order"])  # fmt: skip
+        name = self._random.choice(["release-order", "release-order", "complete-order", "close-order", "cancel-order", "make-firm", "withdraw-release", "leave-to-planning", "rederive-order"])  # fmt: skip
         return name, {"order": self.order()}
 
     def material(self, n: int) -> tuple[str, dict[str, Any]]:

@@ -131,7 +131,18 @@ class Year:
         other = int(self.do("plan-order", quantity="3", **planned)["made"]["order"])
         self.do("cancel-order", order=other)
         order = int(self.do("plan-order", quantity="10", **planned)["made"]["order"])
+        self.do("change-order", order=order, due=self.on(10))
+        self.do("make-firm", order=order)
+        self.do("rederive-order", order=order)
+        self.do("leave-to-planning", order=order)
         self.do("release-order", order=order)
+        copy = int(self.do("copy-order", order=order, due=self.on(20))["made"]["order"])
+        two = self.do("plan-orders", orders=[planned | {"quantity": q} for q in ("1", "2")])
+        several = [copy, *map(int, two["made"]["orders"].split(","))]
+        self.do("release-orders", orders=several)
+        for one in several:
+            self.do("withdraw-release", order=one)
+            self._caller.must("cancel-order", {"order": one})
         inputs = self._caller.get(f"orders/{order}")["inputs"]
         at = next(i["operation"] for i in inputs if i["code"] == f"BUY{n}")
         last = max(i["operation"] for i in inputs)

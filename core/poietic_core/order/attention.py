@@ -23,6 +23,7 @@ class Kind(StrEnum):
     OVER_ALLOWED = "over allowed"
     TO_CLOSE = "to close"
     FAULTY = "can't be computed"
+    REVISED = "revised"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,6 +46,9 @@ class OpenOrder:
     charged: Decimal
     variance: Decimal
     largest_cause: str
+    #: the revision that it is made by, and a later one that is in force; "" if there is none
+    revision: str = ""
+    newer: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,6 +102,9 @@ def of_order(o: OpenOrder) -> list[Attention]:
         words = f"variance {_euro(abs(o.variance))} {side}" if o.variance else "no variance"
         add(Kind.TO_CLOSE, f"{o.name} is completed and not closed: {words}", 0, abs(o.variance))
         return found
+    if o.newer:
+        words = f"{o.name} is made by revision {o.revision}; {o.newer} is in force"
+        add(Kind.REVISED, words, 0, o.wip)
     if o.days_late > 0:
         when = f", {_day(o.finishes)}" if o.finishes else ""
         where = f": {o.waits_at}" if o.waits_at else ""

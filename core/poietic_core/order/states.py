@@ -13,6 +13,8 @@ class OrderState(StrEnum):
     """Where an order stands in its life."""
 
     PLANNED = "planned"
+    #: planning leaves it as it is
+    FIRM = "firm"
     RELEASED = "released"
     STARTED = "started"
     COMPLETED = "completed"
@@ -23,7 +25,12 @@ class OrderState(StrEnum):
 class Act(StrEnum):
     """What is done to an order."""
 
+    CHANGE = "change"
+    FIRM = "make firm"
+    LEAVE = "leave to planning"
+    REDERIVE = "re-derive"
     RELEASE = "release"
+    WITHDRAW = "take back the release of"
     POST = "post to"
     COMPLETE = "complete"
     CLOSE = "close"
@@ -32,11 +39,16 @@ class Act(StrEnum):
 
 #: The states in which each act is possible.
 ALLOWED: dict[Act, tuple[OrderState, ...]] = {
-    Act.RELEASE: (OrderState.PLANNED,),
+    Act.CHANGE: (OrderState.PLANNED, OrderState.FIRM),
+    Act.FIRM: (OrderState.PLANNED,),
+    Act.LEAVE: (OrderState.FIRM,),
+    Act.REDERIVE: (OrderState.FIRM,),
+    Act.RELEASE: (OrderState.PLANNED, OrderState.FIRM),
+    Act.WITHDRAW: (OrderState.RELEASED,),
     Act.POST: (OrderState.RELEASED, OrderState.STARTED),
     Act.COMPLETE: (OrderState.STARTED,),
     Act.CLOSE: (OrderState.COMPLETED,),
-    Act.CANCEL: (OrderState.PLANNED, OrderState.RELEASED),
+    Act.CANCEL: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED),
 }
 
 
@@ -47,6 +59,10 @@ def acts_in(state: OrderState) -> list[Act]:
 
 _HINTS: dict[tuple[Act, OrderState], str] = {
     (Act.POST, OrderState.PLANNED): "Release the order first.",
+    (Act.POST, OrderState.FIRM): "Release the order first.",
+    (Act.REDERIVE, OrderState.PLANNED): "A planned order follows the structure in force by itself.",
+    (Act.CHANGE, OrderState.RELEASED): "Take back its release first.",
+    (Act.WITHDRAW, OrderState.STARTED): "Take back what was posted to it first.",
     (Act.POST, OrderState.COMPLETED): "Take back its completion first.",
     (Act.POST, OrderState.CLOSED): "Take back its closing and its completion first.",
     (Act.COMPLETE, OrderState.RELEASED): "Report and receive what was made, or cancel the order.",

@@ -28,6 +28,8 @@ class Demand:
     quantity: Decimal
     #: of it, what is kept for it on hand [unit]
     reserved: Decimal = ZERO
+    #: who comes before others whatever is due when: lower ranks, what runs before what is planned
+    rank: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
@@ -10,17 +11,30 @@ from ..quantity import ZERO, exact
 from .model import Demand, Supply
 
 
-@exact
-def short_of(demands: Iterable[Demand], free: Decimal) -> dict[int, Decimal]:
-    """Return how much each demand of an item is short, by its number; those that are not are left out.
+@dataclass(frozen=True, slots=True)
+class Lack:
+    """What a demand gets less than it wants, and when that comes."""
 
-    What is reserved belongs to its demand. What is free goes to the others by due date, then by
-    number: of one day the lower first.
+    short: Decimal
+    #: the day on which enough will have come; None: nobody knows
+    comes: date | None
+
+
+@exact
+def share(
+    demands: Iterable[Demand], free: Decimal, supplies: Iterable[Supply] = ()
+) -> dict[int, Lack]:
+    """Return how much each demand of an item is short, by its number, and when enough will have come.
+
+    What is reserved belongs to its demand. What is free goes to the others by rank, then by due
+    date, then by number; what they are short of is promised from what comes, the first to come
+    first. Demands that are not short are left out.
 
     Parameters
     ----------
     demands : of one item; numbers are unique
     free : on hand, usable and not reserved [unit]; below 0 counts as nothing
+    supplies : of the item; what comes on no known day serves nobody
 
     Source
     ------
@@ -28,21 +42,34 @@ def short_of(demands: Iterable[Demand], free: Decimal) -> dict[int, Decimal]:
 
     Examples
     --------
-    >>> from datetime import date
     >>> from .model import Source
     >>> first, second = (Demand(source=Source.ORDER, number=n, due=date(2026, 11, 28), quantity=Decimal(6))
     ...                  for n in (1, 2))
-    >>> {n: str(q) for n, q in short_of([second, first], Decimal(10)).items()}
-    {2: '2'}
+    >>> comes = [Supply(source=Source.ORDER, number=9, comes=date(2026, 12, 1), quantity=Decimal(5))]
+    >>> lacks = share([second, first], Decimal(10), comes)
+    >>> {n: (str(lack.short), str(lack.comes)) for n, lack in lacks.items()}
+    {2: ('2', '2026-12-01')}
     """
     left = max(ZERO, free)
-    found: dict[int, Decimal] = {}
-    for demand in sorted(demands, key=lambda d: (d.due, d.number)):
+    coming = sorted(
+        ((s.comes, s.quantity) for s in supplies if s.comes is not None and s.quantity > 0),
+        reverse=True,
+    )
+    open_part = ZERO
+    day: date | None = None
+    found: dict[int, Lack] = {}
+    for demand in sorted(demands, key=lambda d: (d.rank, d.due, d.number)):
         wanted = max(ZERO, demand.quantity - demand.reserved)
         given = min(left, wanted)
         left -= given
-        if wanted > given:
-            found[demand.number] = wanted - given
+        short = wanted - given
+        if not short:
+            continue
+        while open_part < short and coming:
+            day, quantity = coming.pop()
+            open_part += quantity
+        found[demand.number] = Lack(short, day if open_part >= short else None)
+        open_part = max(ZERO, open_part - short)
     return found
 
 

@@ -92,6 +92,10 @@ class Effects:
         first = self._fields.get((thing, field), (_words(before), ""))[0]
         self._fields[thing, field] = (first, _words(after))
 
+    def changes(self, field: str) -> bool:
+        """Tell whether a field of that name was changed of anything."""
+        return any(name == field for _, name in self._fields)
+
     def stock(
         self,
         *,

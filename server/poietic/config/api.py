@@ -17,6 +17,7 @@ from ..ledger.api import router as ledger
 from ..orders.api import router as orders
 from ..orders.bridge_api import router as bridges
 from ..orders.items_api import router as items_of_orders
+from ..orders.ready_api import router as ready
 from ..orders.today_api import router as today
 from ..people.account_api import router as account
 from ..people.api import router as people
@@ -49,6 +50,7 @@ for router in (
     margins,
     ledger,
     stores,
+    ready,
     orders,
     bridges,
     items_of_orders,

@@ -21,12 +21,14 @@ from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..engineering.api import StepOut
 from ..ledger.models import Holding, Posting
+from ..ledger.reserving import free_stock
 from ..ledger.wip import CELLS
 from ..statements.prepared import Prepared
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip
 from .book import STOOD, OrderBook, named_by
+from .dates import UNRELEASED
 from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
 from .finding import begins_with
@@ -127,6 +129,19 @@ class OrderInputOut(Answer):
     is_short: bool
 
 
+class PlannedNeedOut(Answer):
+    """What an order that is not released will need of an item."""
+
+    item: str
+    name: str
+    unit: str
+    need: DecimalText
+    free: DecimalText
+    short: DecimalText
+    #: when enough will have come; null: nothing is short, or nobody knows
+    comes: date | None
+
+
 class WipCell(Answer):
     """Work in process of one operation and element."""
 
@@ -179,6 +194,10 @@ class OrderOut(Answer):
     days_late: int
     state: OrderState
     note: str
+    customer: str
+    customer_order: str
+    customer_line: str
+    wanted_on: date | None
     revision: str
     supply_place: str
     receipt_place: str
@@ -188,6 +207,7 @@ class OrderOut(Answer):
     variance: Cost
     operations: list[OrderOperationOut]
     inputs: list[OrderInputOut]
+    planned_needs: list[PlannedNeedOut]
     grades: list[OrderGradeOut]
     wip: list[WipCell]
     wip_by_element: list[ElementAmount]
@@ -301,6 +321,10 @@ def _page(book: OrderBook) -> OrderOut:
         days_late=dates.days_late if dates else 0,
         state=OrderState(o.state),
         note=o.note,
+        customer=o.customer.name if o.customer else "",
+        customer_order=o.customer_order,
+        customer_line=o.customer_line,
+        wanted_on=o.wanted_on,
         revision=o.revision.letter if o.revision else "",
         supply_place=o.supply_place.code,
         receipt_place=o.receipt_place.code,
@@ -310,6 +334,7 @@ def _page(book: OrderBook) -> OrderOut:
         variance=variance.to_date() if variance else ZERO,
         operations=_operations(book, variance, due),
         inputs=_inputs(book, on_hand, {s.item_id for s in short}, due),
+        planned_needs=_planned_needs(o) if book.state in UNRELEASED else [],
         grades=[
             OrderGradeOut(item=g.item.code, name=g.item.name, share=g.share, received=g.received)
             for g in book.grades
@@ -322,12 +347,29 @@ def _page(book: OrderBook) -> OrderOut:
         ],
         is_all_received=o.received >= o.quantity,
         happened=_happened(o),
-        stops=stops_of(book, short, timezone.now()),
+        stops=stops_of(book, short, dates),
         wanted_by=wanted_by(o),
         acts=acts_in(book.state),
         next_operation=next_operation(due),
         change=o.change,
     )
+
+
+def _planned_needs(order: Order) -> list[PlannedNeedOut]:
+    rows = list(order.planned_needs.select_related("item").order_by("item__code"))
+    free = free_stock([n.item_id for n in rows], timezone.localdate())
+    return [
+        PlannedNeedOut(
+            item=n.item.code,
+            name=n.item.name,
+            unit=n.item.unit,
+            need=n.quantity,
+            free=free.get(n.item_id, ZERO),
+            short=n.short,
+            comes=n.comes,
+        )
+        for n in rows
+    ]
 
 
 def _operations(

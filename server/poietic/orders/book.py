@@ -44,6 +44,7 @@ ORDER_PARTS = (
     "revision__item",
     "supply_place",
     "receipt_place",
+    "customer",
 )
 
 ORDER = Prepared(lambda key: Order.objects.select_related(*ORDER_PARTS).filter(pk=key))

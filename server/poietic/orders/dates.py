@@ -68,7 +68,9 @@ def start_day(book: OrderBook, now: datetime) -> date:
 class Dating:
     """The calendars laid out once, for the orders of one request."""
 
-    def __init__(self, books: Iterable[OrderBook], now: datetime) -> None:
+    def __init__(
+        self, books: Iterable[OrderBook], now: datetime, *, asks_revisions: bool = False
+    ) -> None:
         listed = list(books)
         self.now = now
         today = timezone.localdate(now)
@@ -79,13 +81,22 @@ class Dating:
         self._centers = work_center_times(*self._span) if listed else {}
         #: what is wrong with orders that were asked for, by number
         self.faults: dict[int, str] = {}
-        planned = {b.order.item_id for b in listed if b.state is OrderState.PLANNED}
-        revisions = list(in_force(today).filter(item__in=planned)) if planned else []
-        structures = structures_of(revisions)
+        waiting = [b.order for b in listed if b.state in UNRELEASED]
+        planned = {o.item_id for o in waiting}
+        self._asked = planned | {b.order.item_id for b in listed if asks_revisions}
+        #: revisions in force of what orders wait to be made, by item
+        self.in_force = {r.item_id: r for r in in_force(today).filter(item__in=self._asked)} if self._asked else {}  # fmt: skip
+        revisions = {r.pk: r for item, r in self.in_force.items() if item in planned}
+        revisions |= {o.revision.pk: o.revision for o in waiting if o.revision}
+        structures = structures_of(list(revisions.values()))
         phantoms = phantoms_on(today) if planned else {}
-        self._structures = {
-            r.item_id: inline(structures[r.pk].on(today), phantoms).structure for r in revisions
-        }
+        made = {key: inline(structures[key].on(today), phantoms).structure for key in revisions}
+        #: by order: of a firm one what it was derived from, of a planned one what is in force
+        self.structures: dict[int, Structure] = {}
+        for o in waiting:
+            revision = o.revision or self.in_force.get(o.item_id)
+            if revision:
+                self.structures[o.pk] = made[revision.pk]
 
     def of(self, book: OrderBook) -> OrderDates | None:
         """Return the dates of an unfinished order; None where nothing is left or known of it."""
@@ -96,12 +107,19 @@ class Dating:
             self.faults[book.order.number] = fault
         return dates
 
+    def newer_than(self, book: OrderBook) -> str | None:
+        """Return the letter of a revision in force that is not the order's; None where it was not asked."""
+        if book.order.item_id not in self._asked:
+            return None
+        newest, own = self.in_force.get(book.order.item_id), book.order.revision_id
+        return newest.letter if newest and own and newest.pk != own else ""
+
     def _dates(self, book: OrderBook) -> OrderDates | None:
         if book.order.due > self._span[1]:
             raise OutOfRange("It is due", Decimal(book.order.due.year), f"due by {self._span[1]}")
         if book.operations:
             network, times = Network(book.progress()), self._left(book)
-        elif structure := self._structures.get(book.order.item_id):
+        elif structure := self.structures.get(book.order.pk):
             network = Network(structure.operations)
             times = whole_times(structure, book.order.quantity, self._centers)
         else:
@@ -201,7 +219,9 @@ def _time(
     )
 
 
-UNFINISHED = (OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED)
+#: not released yet
+UNRELEASED = (OrderState.PLANNED, OrderState.FIRM)
+UNFINISHED = (*UNRELEASED, OrderState.RELEASED, OrderState.STARTED)
 
 
 def passing_times(o: Operation | OrderOperation) -> dict[str, Any]:

@@ -1,18 +1,14 @@
 """What the desk shows around an order: what stops it, and who waits for it."""
 
 from collections.abc import Iterable
-from datetime import datetime
-
-from poietic_core.order.states import OrderState
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
 from ..statements.prepared import Prepared
 from ..web_api.fields import Answer, DecimalText
 from .book import OrderBook
-from .commands.life import release_blocks
-from .dates import start_day
-from .models import Order, Shortage
+from .dates import UNRELEASED
+from .models import Order, Shortage, Standing
 from .shortages import NAMED, WAITING
 from .standing import OPEN, RUNNING
 
@@ -35,10 +31,10 @@ class WantedBy(Answer):
     due: str
 
 
-def stops_of(book: OrderBook, short: Iterable[Shortage], now: datetime) -> list[Stop]:
+def stops_of(book: OrderBook, short: Iterable[Shortage], stood: Standing | None) -> list[Stop]:
     """Return what stops an order now: blocks of its release, or material that it is short of."""
-    if book.state is OrderState.PLANNED:
-        return [Stop(**b) for b in release_blocks(book.order.item, start_day(book, now))]
+    if stood and book.state in UNRELEASED:
+        return [Stop(**b) for b in stood.blocks]
     if book.state not in RUNNING:
         return []
     made = [s.item_id for s in short if s.item.is_made]
@@ -55,7 +51,7 @@ def stops_of(book: OrderBook, short: Iterable[Shortage], now: datetime) -> list[
 #: of each of some items the open order that is due first
 FIRST_MAKING = Prepared(
     lambda items: (
-        Order.objects.filter(item__in=any_of(items), state__in=[s.value for s in OPEN[:3]])
+        Order.objects.filter(item__in=any_of(items), state__in=[s.value for s in OPEN[:4]])
         .order_by("item_id", "due", "number")
         .distinct("item_id")
     )

@@ -7,12 +7,19 @@ from poietic_core.quantity import ZERO
 
 from ..catalog.queries import any_of
 from ..stores.future import Future
-from .models import OrderInput, OrderOperation
-from .shortages import supplies_of
+from .models import OrderInput, OrderOperation, PlannedNeed
+from .shortages import from_orders
 
 
 def read_orders(found: dict[int, Future]) -> None:
-    """Tell what running orders still want, when their operations begin, and what open ones make."""
+    """Tell what open orders still want, when their operations begin, and what they make."""
+    planned = PlannedNeed.objects.filter(item__in=any_of(found))
+    for item, number, name, due, starts, quantity in planned.values_list(
+        *("item", "order__number", "order__item__name", "order__due"),
+        *("order__standing__starts", "quantity"),
+    ):
+        demand = Demand(source=Source.ORDER, number=number, due=starts or due, quantity=quantity)
+        found[item].demands.append((demand, f"for {name}, planned"))
     begins = OrderOperation.objects.filter(order=OuterRef("order"), number=OuterRef("operation"))
     rows = OrderInput.objects.filter(item__in=any_of(found), still__gt=ZERO)
     rows = rows.annotate(begins=Subquery(begins.values("starts_at")[:1]))
@@ -22,5 +29,5 @@ def read_orders(found: dict[int, Future]) -> None:
         day = timezone.localtime(begins_at).date() if begins_at else due
         demand = Demand(source=Source.ORDER, number=number, due=day, quantity=still)
         found[item].demands.append((demand, f"for {name}"))
-    for item, supplies in supplies_of(found).items():
-        found[item].supplies += [(s, "makes it") for s in supplies]
+    for item, supply in from_orders(found):
+        found[item].supplies.append((supply, "makes it"))

@@ -9,17 +9,18 @@ from procrastinate.contrib.django import app
 from ..commanding.registry import Command, Context
 from ..ledger.models import Holding
 from ..statements.prepared import lock_keys
-from .models import Order, OrderInput, Shortage
+from .models import Order, OrderInput, PlannedNeed, Shortage
 from .open_book import OpenBook
 from .shortages import keep_shortages
 from .standing import BATCH, OPEN, stand, stand_all
 
-#: commands after which every open order may run on other days
+#: commands after which every open order may run on other days, need something else, or be stopped
 MOVES_TIME = frozenset(
     {
         *("change-calendar", "close-days", "close-holidays", "open-days", "add-shift"),
         *("change-work-center", "set-zone", "approve-structure", "retire-structure"),
         *("replace-component", "change-phantom"),
+        *("freeze-standard", "activate-set"),
     }
 )
 
@@ -31,12 +32,13 @@ AT_ONCE = 300
 def keep(command: Command, context: Context) -> None:
     """Store anew what the command has changed for others."""
     for book in context.things:
-        if isinstance(book, OpenBook) and stand(book, context.now):
-            context.touched.add(book.order.item_id)
-    if command.name in MOVES_TIME:
+        if isinstance(book, OpenBook):
+            context.touched.update(stand(book, context.now))
+    if command.name in MOVES_TIME or context.effects.changes("is active"):
         if Order.objects.filter(state__in=[s.value for s in OPEN]).count() <= AT_ONCE:
             stand_all(context.now)
-            context.touched.update(Shortage.objects.values_list("item", flat=True))
+            for model in (Shortage, PlannedNeed):
+                context.touched.update(model.objects.values_list("item", flat=True))
         else:
             transaction.on_commit(stand_later)
     if context.touched:
@@ -57,8 +59,8 @@ def keep_all(now: datetime, *, stale_only: bool) -> int:
     """
     stood = stand_all(now, stale_only=stale_only)
     if stood:
-        wanted = OrderInput.objects.filter(still__gt=0).order_by("item")
-        items = list(wanted.values_list("item", flat=True).distinct())
+        wanted = set(OrderInput.objects.filter(still__gt=0).values_list("item", flat=True))
+        items = sorted(wanted | set(PlannedNeed.objects.values_list("item", flat=True)))
         for begin in range(0, len(items), BATCH):
             with transaction.atomic():
                 locked = lock_keys(Holding, "item", items[begin : begin + BATCH])

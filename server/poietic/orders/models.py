@@ -34,6 +34,11 @@ class Order(Changing):
     supply_place = models.ForeignKey(Place, models.PROTECT, related_name="+")
     receipt_place = models.ForeignKey(Place, models.PROTECT, related_name="+")
     note = models.CharField(max_length=400, blank=True)
+    #: whom it is for, with the number and line of the customer's order and the day it is wanted on
+    customer = models.ForeignKey(Partner, models.PROTECT, null=True, related_name="+")
+    customer_order = models.CharField(max_length=40, blank=True)
+    customer_line = models.CharField(max_length=20, blank=True)
+    wanted_on = models.DateField(null=True)
     planned_at = models.DateTimeField()
     released_at = models.DateTimeField(null=True)
     revision = models.ForeignKey(Revision, models.PROTECT, null=True)
@@ -220,6 +225,10 @@ class Standing(models.Model):
     days_late = models.IntegerField(default=0)
     #: first operation with pieces left to work on, in words
     waits_at = models.CharField(max_length=200, blank=True)
+    #: of one that is not released: what would stop its release, each with its way out
+    blocks = models.JSONField(default=list)
+    #: a later revision of its structure that is in force; "" if there is none
+    newer = models.CharField(max_length=10, blank=True)
     #: what is wrong with it, where it can't be computed
     fault = models.CharField(max_length=400, blank=True)
     wip = models.DecimalField(max_digits=18, decimal_places=2, default=0)
@@ -231,6 +240,26 @@ class Standing(models.Model):
 
     def __str__(self) -> str:
         return str(self.order_id)
+
+
+class PlannedNeed(models.Model):
+    """What an order that is not released yet will need of an item, and what it would be short of now."""
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="planned_needs")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    #: after what runs, and planned orders due before it, have had theirs
+    short = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: the day on which enough will have come; null: nothing is short, or nobody knows
+    comes = models.DateField(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["order", "item"], name="one_need_per_order_and_item")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.item_id} {self.quantity}"
 
 
 class Shortage(models.Model):

@@ -4,7 +4,6 @@ from datetime import date
 from decimal import Decimal
 
 from django.db.models import Sum
-from poietic_core.order.states import OrderState
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import OutputKind
 
@@ -18,6 +17,7 @@ from ..engineering.where_used import where_used
 from ..ledger.models import Holding, Posting, Reservation, StockLine
 from ..ledger.reserving import free_stock
 from ..web_api.fields import Answer, DecimalText
+from .dates import UNRELEASED
 from .models import Order
 from .shortages import WAITING
 from .standing import RUNNING
@@ -74,7 +74,7 @@ def peek_at(item: Item, today: date) -> PeekOut:
         for number, name, still, due in WAITING.of(item.pk)[:SHOWN]
     ]
     reserved = Reservation.objects.filter(item=item).aggregate(sum=Sum("quantity"))["sum"]
-    making = Order.objects.filter(item=item, state__in=[OrderState.PLANNED.value, *running])
+    making = Order.objects.filter(item=item, state__in=[*(s.value for s in UNRELEASED), *running])
     paid = (
         StockLine.objects.filter(
             item=item,

@@ -1,7 +1,8 @@
 """How orders stand: dates, delay, cost and what needs a decision, stored when something changes them."""
 
+import json
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 
 from django.db import transaction
@@ -16,18 +17,24 @@ from ..catalog.queries import any_of
 from ..statements.bulk import insert_rows, update_rows, upsert_rows
 from ..statements.prepared import Prepared, lock_keys
 from .book import ORDER_PARTS, STOOD, OrderBook
-from .dates import Dating, OrderDates
+from .dates import UNRELEASED, Dating, OrderDates
 from .faulty import computed
 from .models import Order, OrderOperation, Standing, StoredAttention
 from .open_book import OpenBook
+from .planned import NOTHING, Outlook, keep_needs, outlooks
 
 #: orders that somebody has to look after
-OPEN = [OrderState.PLANNED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
+OPEN = [*UNRELEASED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
 RUNNING = (OrderState.RELEASED, OrderState.STARTED)
 #: orders stood anew in one transaction
 BATCH = 50
-FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "fault", "wip", "charged", "variance")  # fmt: skip
+FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "variance")  # fmt: skip
 KNOWN = Prepared(lambda key: StoredAttention.objects.filter(order=key))
+
+
+def words_of_day(day: date) -> str:
+    """Return a day as it is read: Thu 26 Nov."""
+    return f"{day:%a} {day.day} {day:%b}"
 
 
 def due_units(book: OrderBook) -> dict[int, Decimal]:
@@ -46,29 +53,37 @@ def waiting_operation(book: OrderBook) -> str:
     return f"{due[number].normalize():f} left at operation {number} {book.operation(number).name}"
 
 
-def stand(book: OrderBook, now: datetime, dating: Dating | None = None) -> bool:
+def stand(
+    book: OrderBook, now: datetime, dating: Dating | None = None, outlook: Outlook | None = None
+) -> set[int]:
     """Store how an order stands whose row is locked; of one that has ended nothing is kept.
 
-    Returns whether it will be done on another day than was known.
+    Returns the items of which something else is wanted, or will come, than was known.
     """
     if book.state not in OPEN:
         Standing.objects.filter(order=book.order.pk).delete()
         StoredAttention.objects.filter(order=book.order.pk).delete()
-        return True
+        return {book.order.item_id, *keep_needs({book.order.pk: {}})}
     dating = dating or Dating([book], now)
+    day = timezone.localdate(now)
+    if outlook is None:
+        outlook = outlooks([book], dating.structures, day).get(book.order.pk, NOTHING)
     dates = dating.of(book)
     variance, fault = computed(
         lambda: book.final or (book.variance() if book.order.standard else None)
     )
     waits, second = computed(lambda: waiting_operation(book))
-    fault = (fault or second or dating.faults.get(book.order.number, ""))[:400]
+    fault = (fault or second or outlook.fault or dating.faults.get(book.order.number, ""))[:400]
     charged = variance.charged if variance else ZERO
     wip = charged - book.order.received_value
     to_date, largest = _largest(variance)
     was = [book.stood] if isinstance(book, OpenBook) and book.stood else STOOD.of(book.order.pk)
-    row = (timezone.localdate(now), *_days_of(dates), (waits or "")[:200], fault, wip, charged, to_date)  # fmt: skip
+    newer = dating.newer_than(book)
+    if newer is None:  # it was not asked
+        newer = was[0].newer if was else ""
+    row = (day, *_days_of(dates), (waits or "")[:200], outlook.blocks, newer, fault, wip, charged, to_date)  # fmt: skip
     if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:
-        upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row)])
+        upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row[:5], json.dumps(row[5]), *row[6:])])  # fmt: skip
     _store_times(book, dates)
     order = OpenOrder(
         number=book.order.number,
@@ -82,11 +97,16 @@ def stand(book: OrderBook, now: datetime, dating: Dating | None = None) -> bool:
         charged=charged,
         variance=to_date,
         largest_cause=largest,
+        revision=book.order.revision.letter if book.order.revision else "",
+        newer=newer,
     )
     told = Told()
     told.put(KNOWN.of(book.order.pk), of_order(order), order=book.order.pk)
     told.write()
-    return not was or was[0].finishes != order.finishes
+    touched = {book.order.item_id} if not was or was[0].finishes != order.finishes else set()
+    if book.state in UNRELEASED:
+        touched |= keep_needs({book.order.pk: outlook.needs})
+    return touched
 
 
 def _days_of(dates: OrderDates | None) -> tuple[object, ...]:
@@ -166,7 +186,8 @@ def stand_all(now: datetime, *, stale_only: bool = False) -> int:
             locked = lock_keys(Order, "cost_object", keys[begin : begin + BATCH])
             orders = Order.objects.filter(pk__in=locked).select_related(*ORDER_PARTS)
             books = OrderBook.many(orders.order_by("pk"))
-            dating = Dating(books, now)
+            dating = Dating(books, now, asks_revisions=True)
+            looked = outlooks(books, dating.structures, timezone.localdate(now))
             for book in books:
-                stand(book, now, dating)
+                stand(book, now, dating, looked.get(book.order.pk, NOTHING))
     return len(keys)

@@ -34,10 +34,20 @@ def future_of(items: Iterable[int]) -> dict[int, Future]:
 
 def read_transfers(found: dict[int, Future]) -> None:
     """Tell what is on the way between sites."""
-    rows = TransferLine.objects.filter(transfer__is_on_the_way=True, item__in=any_of(found))
+    for item, supply, words in on_the_way(found):
+        found[item].supplies.append((supply, words))
+
+
+def on_the_way(items: Iterable[int]) -> list[tuple[int, Supply, str]]:
+    """Return what is on the way between sites of some items, with the item and where to."""
+    rows = TransferLine.objects.filter(transfer__is_on_the_way=True, item__in=any_of(items))
     left = rows.annotate(left=F("quantity") - F("arrived") - F("missing")).filter(left__gt=ZERO)
-    for item, number, comes, quantity, place in left.values_list(
-        "item", "transfer", "transfer__expected_on", "left", "transfer__to_place__name"
-    ):
-        supply = Supply(source=Source.TRANSFER, number=number, comes=comes, quantity=quantity)
-        found[item].supplies.append((supply, f"to {place}"))
+    told = left.values_list("item", "transfer", "transfer__expected_on", "left", "transfer__to_place__name")  # fmt: skip
+    return [
+        (
+            item,
+            Supply(source=Source.TRANSFER, number=n, comes=comes, quantity=quantity),
+            f"to {place}",
+        )
+        for item, n, comes, quantity, place in told
+    ]

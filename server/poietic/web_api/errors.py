@@ -43,6 +43,7 @@ STATUS = {
     "command.against_rule": 409,
     "order.rework_pending": 409,
     "order.wrong_state": 409,
+    "order.release_used": 409,
     "report.rework_decided": 409,
     "report.more_than_set_aside": 409,
     "stock.not_enough": 409,

@@ -1,6 +1,6 @@
 /** What each named enum of the API may be; generated with its types. */
 export const values = {
-  Act: ["release", "post to", "complete", "close", "cancel"],
+  Act: ["change", "make firm", "leave to planning", "re-derive", "release", "take back the release of", "post to", "complete", "close", "cancel"],
   Base: ["labour hours", "machine hours", "labour cost", "bought material cost"],
   CapacityBasis: ["practical", "normal"],
   ChangeKind: ["price", "machine rate", "labour rate", "hours", "subcontract price", "standard lot"],
@@ -10,7 +10,7 @@ export const values = {
   LotRule: ["lot for lot", "fixed lot", "reorder point", "economic order quantity"],
   MeasuredBy: ["length", "area", "volume", "mass"],
   Method: ["moving average", "standard", "FIFO layers", "lot actual"],
-  OrderState: ["planned", "released", "started", "completed", "closed", "cancelled"],
+  OrderState: ["planned", "firm", "released", "started", "completed", "closed", "cancelled"],
   OutputKind: ["by-product", "co-product"],
   PaymentBasis: ["pieces sent", "good pieces returned"],
   Per: ["unit", "order"],

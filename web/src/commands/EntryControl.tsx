@@ -76,6 +76,7 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
           case 'unit':
           case 'place':
           case 'site':
+          case 'customer':
           case 'reason':
           case 'calendar':
           case 'work center':
@@ -193,6 +194,7 @@ export function GradesEntry({ order, rows, onRows }: { order: number; rows: Row[
 
 function useChoices(spec: EntryOf): { value: string; words: string }[] {
   const basics = useQuery({ ...basicsOptions(), enabled: ['place', 'site', 'reason', 'unit'].includes(spec.kind) });
+  const partners = useQuery({ ...partnersOptions(), enabled: spec.kind === 'customer' });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
   const grades = useQuery({ ...labourGradesOptions(), enabled: spec.kind === 'labour grade' });
   const sets = useQuery({ ...costSetsOptions(), enabled: spec.kind === 'cost set' });
@@ -210,6 +212,8 @@ function useChoices(spec: EntryOf): { value: string; words: string }[] {
       return (basics.data?.units ?? []).map((u) => ({ value: u, words: u }));
     case 'place':
       return (basics.data?.places ?? []).map((p) => ({ value: p.code, words: p.name }));
+    case 'customer':
+      return (partners.data ?? []).filter((p) => p.is_customer).map((p) => ({ value: p.code, words: `${p.code} ${p.name}` }));
     case 'site':
       return (basics.data?.sites ?? []).map((s) => ({ value: s.code, words: s.name }));
     case 'reason':

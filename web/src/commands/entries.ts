@@ -18,6 +18,7 @@ export type EntryKind =
   | 'order'
   | 'place'
   | 'site'
+  | 'customer'
   | 'reason'
   | 'stock lines'
   | 'unit'
@@ -72,6 +73,7 @@ export const item = ofWords('item');
 export const madeItem = ofWords('made item');
 export const place = ofWords('place');
 export const site = ofWords('site');
+export const customer = ofWords('customer');
 /** of one use, such as scrap */
 export const reason = (label: string, use: string, more?: More) => ({ ...entry('reason', label, words, more), options: [use] });
 export const unit = ofWords('unit');

@@ -69,9 +69,26 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
                 }))}
                 foot={
                   shown === 'release' ? (
-                    <Button look="link" onClick={() => start('plan-order')}>
-                      Plan an order…
-                    </Button>
+                    <span className="flex flex-wrap gap-x-4 gap-y-1">
+                      <Button look="link" onClick={() => start('plan-order')}>
+                        Plan an order…
+                      </Button>
+                      <Button look="link" onClick={() => start('plan-orders')}>
+                        Plan a table…
+                      </Button>
+                      <Link className="quiet-link text-act" to="/release">
+                        Ready to release
+                      </Link>
+                      <Link className="quiet-link text-act" to="/release/stock">
+                        Stock
+                      </Link>
+                      <Link className="quiet-link text-act" to="/release/transfers">
+                        Transfers
+                      </Link>
+                      <Link className="quiet-link text-act" to="/release/counts">
+                        Counts
+                      </Link>
+                    </span>
                   ) : shown === 'cost' ? (
                     <Link className="quiet-link text-act" to="/cost/standards">
                       Standards

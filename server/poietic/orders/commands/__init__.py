@@ -1,5 +1,14 @@
 """Commands on production orders, a module for each part of an order's life."""
 
-from . import completion, life, material, phantoms, receiving, reporting, taking_back
+from . import completion, life, material, phantoms, planning, receiving, reporting, taking_back
 
-__all__ = ["completion", "life", "material", "phantoms", "receiving", "reporting", "taking_back"]
+__all__ = [
+    "completion",
+    "life",
+    "material",
+    "phantoms",
+    "planning",
+    "receiving",
+    "reporting",
+    "taking_back",
+]

@@ -9,6 +9,7 @@ import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { selectCostliest } from './logic';
 import { Happened, Material, MoneyBlock, OperationStrip, Wanted } from './OrderParts';
+import { PlannedNeeds } from './PlannedNeeds';
 
 interface Act {
   command: string;
@@ -23,6 +24,11 @@ function actsOf(order: Order): Act[] {
   const done = order.is_all_received;
   const offered: Record<Order['acts'][number], Act[]> = {
     release: [act('release-order', 'Release', 'Alt-R', true)],
+    change: [act('change-order', 'Change', '')],
+    'make firm': [act('make-firm', 'Make firm', '')],
+    'leave to planning': [act('leave-to-planning', 'Leave to planning', '')],
+    're-derive': [act('rederive-order', 'Re-derive', '')],
+    'take back the release of': [act('withdraw-release', 'Take back the release', '')],
     'post to': [
       act('report', 'Report', 'Alt-R', !done),
       act('issue-material', 'Issue', 'Alt-I'),
@@ -33,7 +39,8 @@ function actsOf(order: Order): Act[] {
     close: [act('close-order', 'Close', 'Alt-C', true)],
     cancel: [act('cancel-order', 'Cancel', '')],
   };
-  return order.acts.flatMap((a) => offered[a]);
+  const acts = [...order.acts.flatMap((a) => offered[a]), act('copy-order', 'Copy', '')];
+  return acts.toSorted((a, b) => Number(b.isMain) - Number(a.isMain));
 }
 
 /** One order, one address: what it makes, what stops it, what it used, what it cost. */
@@ -49,6 +56,10 @@ function Page({ order }: { order: Order }) {
   const may = new Set(allowed.data?.map((c) => c.name));
   const acts = actsOf(order).filter((a) => may.has(a.command));
   useOrderKeys(order, acts);
+  const isWaiting = order.state === 'planned' || order.state === 'firm';
+  const forWhom = [order.customer, order.customer_order, order.customer_line && `line ${order.customer_line}`, order.wanted_on && `wanted ${day(order.wanted_on)}`]
+    .filter(Boolean)
+    .join(' ');
   return (
     <article className="min-w-[560px]">
       <header className="px-4 pt-3 pb-2">
@@ -79,7 +90,8 @@ function Page({ order }: { order: Order }) {
             <strong className="text-attention"> · {order.days_late === 1 ? '1 day' : `${order.days_late} days`} late</strong>
           )}
           {order.finishes && order.finishes !== order.due && `: finishes ${day(order.finishes)}`}
-          {order.starts && order.state === 'planned' && ` · starts ${day(order.starts)}`}
+          {order.starts && isWaiting && ` · starts ${day(order.starts)}`}
+          {forWhom && <span className="text-quiet"> · {forWhom}</span>}
           {order.note && <span className="text-quiet"> · {order.note}</span>}
         </p>
         {order.stops.map((s) => (
@@ -91,7 +103,7 @@ function Page({ order }: { order: Order }) {
       <OperationStrip order={order} />
       <div className={started ? 'space-y-3' : 'grid grid-cols-[2fr_1fr] grid-rows-[auto_1fr] gap-y-3'}>
         <div className={started ? '' : 'border-r border-hair'}>
-          <Material order={order} />
+          {isWaiting ? <PlannedNeeds order={order} /> : <Material order={order} />}
         </div>
         <div className={started ? '' : 'row-span-2 space-y-3'}>
           <MoneyBlock order={order} />

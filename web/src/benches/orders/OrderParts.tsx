@@ -78,13 +78,7 @@ function stepsOf(order: Order, number: number): string {
 export function Material({ order }: { order: Order }) {
   const lines = order.inputs.filter((i) => i.kind === 'component' || isOutput(i));
   const times = order.inputs.filter((i) => !lines.includes(i));
-  if (order.inputs.length === 0) {
-    return (
-      <p className="px-4 py-3 text-quiet">
-        A planned order holds nothing yet. Its release takes the structure and the standard in force into it.
-      </p>
-    );
-  }
+  if (order.inputs.length === 0) return <p className="px-4 py-3 text-quiet">It was cancelled before it was released.</p>;
   const numbers = [...new Set(order.inputs.map((i) => i.operation))].toSorted((a, b) => a - b);
   const seesCosts = order.charged !== '';
   const costliest = seesCosts && selectCostliest(order);

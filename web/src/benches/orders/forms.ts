@@ -1,9 +1,18 @@
 /** What is asked for in the life of an order. */
 
-import { check, choice, date, gradesReceived, madeItem, number, optional, order, place, text, wholeNumber } from '../../commands/entries';
+import { check, choice, customer, date, gradesReceived, madeItem, number, optional, order, place, text, wholeNumber } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 import { IssueForm, ReceiveMaterialForm, ReturnForm } from './MaterialForms';
+import { PlanTableForm, ReleaseOrdersForm } from './PlanForms';
 import { CorrectReportForm, ReportForm } from './ReportForm';
+
+const wanted = {
+  customer: customer('Customer', optional),
+  customer_order: text('Their order', optional),
+  customer_line: text('Line', optional),
+  wanted_on: date('Wanted on', optional),
+  note: text('Note', optional),
+};
 
 export const forms = commandForms({
   'plan-order': {
@@ -12,11 +21,32 @@ export const forms = commandForms({
       item: madeItem('Item'),
       quantity: number('Quantity'),
       due: date('Due'),
-      supply_place: place('Components from'),
-      receipt_place: place('Output to'),
-      note: text('Wanted by', { optional: true, hint: 'such as a customer order' }),
+      supply_place: place('Components from', { optional: true, hint: 'empty: as for its last order' }),
+      receipt_place: place('Output to', { optional: true, hint: 'empty: as for its last order' }),
+      ...wanted,
     },
   },
+  'plan-orders': { own: PlanTableForm },
+  'copy-order': {
+    act: (g) => `Copy order ${said(g.order)}`,
+    entries: { order: order('Order'), due: date('Due'), quantity: number('Quantity', { optional: true, hint: 'empty: the same' }) },
+  },
+  'change-order': {
+    act: (g) => `Change order ${said(g.order)}`,
+    entries: {
+      order: order('Order'),
+      quantity: number('Quantity', optional),
+      due: date('Due', optional),
+      supply_place: place('Components from', optional),
+      receipt_place: place('Output to', optional),
+      ...wanted,
+    },
+  },
+  'make-firm': { act: (g) => `Make order ${said(g.order)} firm`, entries: { order: order('Order') } },
+  'leave-to-planning': { act: (g) => `Leave order ${said(g.order)} to planning`, entries: { order: order('Order') } },
+  'rederive-order': { act: (g) => `Re-derive order ${said(g.order)}`, entries: { order: order('Order') } },
+  'withdraw-release': { act: (g) => `Take back the release of ${said(g.order)}`, entries: { order: order('Order') } },
+  'release-orders': { own: ReleaseOrdersForm, fromPage: true },
   'release-order': { act: (g) => `Release order ${said(g.order)}`, entries: { order: order('Order') } },
   'cancel-order': { act: (g) => `Cancel order ${said(g.order)}`, entries: { order: order('Order') } },
   'complete-order': {

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { Bridge } from './queries';
 import { values } from '../../api/values';
 import { benchOf, waiting } from '../../orders/waiting';
-import { addsUp, layOutBridge } from './logic';
+import { addsUp, layOutBridge, ordersPasted } from './logic';
 
 /** The constructed order of all causes: 2,136.15 allowed, 2,258.84 charged. */
 const amounts = { price: '32.40', usage: '16.44', yield: '57.37', efficiency: '48.00', setup: '32.00', 'order size': '-64.00', 'by-product quantity': '0.48', rounding: '0.00', method: '0.00' };
@@ -26,7 +26,7 @@ describe('a queue', () => {
   });
 
   it('is the one that an order of a state belongs to', () => {
-    expect(values.OrderState.map(benchOf)).toEqual(['release', 'make', 'make', 'cost', 'cost', 'cost']);
+    expect(values.OrderState.map(benchOf)).toEqual(['release', 'release', 'make', 'make', 'cost', 'cost', 'cost']);
   });
 });
 
@@ -56,5 +56,25 @@ describe('the cost bridge', () => {
     const none = layOutBridge({ ...bridge, allowed: '0.00', charged: '10.00', causes: [{ kind: 'price', amount: '10.00', details: [] }] });
 
     expect([none.low, none.isCut]).toEqual([0, false]);
+  });
+});
+
+describe('a pasted table of orders', () => {
+  it('is read with tabs, semicolons or wide gaps, a decimal comma, and whom each is for', () => {
+    const text = 'MA-200\t12\t2026-12-18\t331/1\n\nCS-01;2,5;2026-12-19\n  RB-200   3   2027-01-04  Sky Club  line 2 ';
+    expect(ordersPasted(text)).toEqual({
+      orders: [
+        { item: 'MA-200', quantity: '12', due: '2026-12-18', customer_order: '331/1' },
+        { item: 'CS-01', quantity: '2.5', due: '2026-12-19', customer_order: '' },
+        { item: 'RB-200', quantity: '3', due: '2027-01-04', customer_order: 'Sky Club line 2' },
+      ],
+      wrong: [],
+    });
+  });
+
+  it('says of each line what can not be read, and keeps the others', () => {
+    const { orders, wrong } = ordersPasted('MA-200\tmany\t2026-12-18\nMA-200\t4\tsoon\nMA-200\t4\t2026-12-18\nCS-01');
+    expect(orders).toHaveLength(1);
+    expect(wrong).toEqual(['Line 1: many is no quantity.', 'Line 2: soon is no day such as 2026-12-18.', 'Line 4: nothing is no quantity.']);
   });
 });

@@ -66,3 +66,23 @@ export function layOutBridge(bridge: Bridge): BridgeScale {
     ],
   };
 }
+
+export interface Pasted {
+  orders: { item: string; quantity: string; due: string; customer_order: string }[];
+  /** what can't be read, by line */
+  wrong: string[];
+}
+
+/** Read a pasted table of orders: item, quantity, due, whose order it is for; tabs, semicolons or runs of spaces between. */
+export function ordersPasted(text: string): Pasted {
+  const found: Pasted = { orders: [], wrong: [] };
+  for (const [n, line] of text.split('\n').entries()) {
+    if (line.trim() === '') continue;
+    const [item = '', quantity = '', due = '', ...rest] = line.trim().split(/\t|;| {2,}/).map((cell) => cell.trim());
+    const number = quantity.replace(',', '.');
+    if (!/^\d+(\.\d+)?$/.test(number)) found.wrong.push(`Line ${n + 1}: ${quantity || 'nothing'} is no quantity.`);
+    else if (!/^\d{4}-\d{2}-\d{2}$/.test(due)) found.wrong.push(`Line ${n + 1}: ${due || 'nothing'} is no day such as 2026-12-18.`);
+    else found.orders.push({ item, quantity: number, due, customer_order: rest.join(' ').trim() });
+  }
+  return found;
+}

@@ -23,6 +23,23 @@ export const asBuiltOptions = (number: number) =>
       data(api.GET('/api/orders/{number}/as-built', { params: { path: { number } }, signal })),
   });
 
+export type Ready = components['schemas']['ReadyOut'];
+export type ReadyRow = components['schemas']['ReadyRow'];
+
+/** What could be released, due within some weeks. */
+export const readyOptions = (weeks: number) =>
+  queryOptions({
+    queryKey: ['orders', 'ready', weeks],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/ready', { params: { query: { weeks } }, signal })),
+  });
+
+/** How many of an item can be built of what is free. */
+export const buildableOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['orders', 'buildable', code],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/buildable', { params: { path: { code } }, signal })),
+  });
+
 export const postingOptions = (number: number) =>
   queryOptions({
     queryKey: ['postings', number],

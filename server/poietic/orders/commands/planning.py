@@ -1,0 +1,270 @@
+"""Planning orders: one, a copy, a whole table; changing them, keeping planning's hands off, re-deriving."""
+
+from datetime import date
+from decimal import Decimal
+from typing import Annotated
+
+from django.db import connection
+from poietic_core.order.states import Act, OrderState
+from poietic_core.quantity import ZERO, require_step
+from pydantic import Field
+
+from ...catalog.models import Item, Partner, Place
+from ...catalog.queries import stock_place
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...engineering.queries import revision_in_force
+from ...ledger.models import CostObject
+from ...web_api.errors import InvalidInput, NotFound
+from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Strict, Text
+from ..dates import Dating
+from ..models import Order
+from ..open_book import OpenBook
+from ..planned import outlooks
+from .foresight import foresee
+from .life import OrderGiven
+
+#: how far away a date can lie that an order is due on
+MOST_YEARS = 10
+Their = Annotated[str, Text(40)]
+TheirLine = Annotated[str, Text(20)]
+
+
+class Wanted(Strict):
+    """Whom an order is for, as far as it is known."""
+
+    customer: Code | None = None
+    #: number and line of the customer's order
+    customer_order: Their = ""
+    customer_line: TheirLine = ""
+    wanted_on: Day | None = None
+    note: Note = ""
+
+
+class PlanOrder(Wanted):
+    """A quantity of an item to make by a date; places left out are those used last for the item."""
+
+    item: Code
+    quantity: Quantity
+    due: Day
+    supply_place: Code | None = None
+    receipt_place: Code | None = None
+
+
+class PlanOrders(Strict):
+    """Several orders, as a pasted table has them."""
+
+    orders: Annotated[list[PlanOrder], Field(min_length=1, max_length=200)]
+
+
+class CopyOrder(Strict):
+    """Another order like one that there is."""
+
+    order: OrderNumber
+    due: Day
+    #: left out, the same
+    quantity: Quantity | None = None
+
+
+class ChangeOrder(Strict):
+    """What is different of an order that is not released; what is not named stays."""
+
+    order: OrderNumber
+    quantity: Quantity | None = None
+    due: Day | None = None
+    supply_place: Code | None = None
+    receipt_place: Code | None = None
+    customer: Code | None = None
+    customer_order: Their | None = None
+    customer_line: TheirLine | None = None
+    wanted_on: Day | None = None
+    note: Note | None = None
+
+
+@command("plan-order", "Plan an order", Role.CONTROLLER)
+def plan_order(context: Context, given: PlanOrder) -> None:
+    """Make a planned order; it holds nothing until it is released."""
+    book = _plan(context, given)
+    context.made["order"] = str(book.order.number)
+    foresee(context, book, "new order")
+
+
+@command("plan-orders", "Plan orders", Role.CONTROLLER)
+def plan_orders(context: Context, given: PlanOrders) -> None:
+    """Make several planned orders, all or none."""
+    numbers = []
+    for n, one in enumerate(given.orders, 1):
+        try:
+            numbers.append(_plan(context, one).order.number)
+        except InvalidInput as err:
+            raise InvalidInput([f"orders.{n}.{fault}" for fault in err.faults]) from err
+    context.effects.field("new orders", "number", None, len(numbers))
+    context.made["orders"] = ",".join(map(str, numbers))
+
+
+@command("copy-order", "Copy an order", Role.CONTROLLER)
+def copy_order(context: Context, given: CopyOrder) -> None:
+    """Plan another order of the same item, for the same places and the same customer."""
+    was = OpenBook.lock(context, given.order).order
+    book = _plan(
+        context,
+        PlanOrder(
+            item=was.item.code,
+            quantity=given.quantity or was.quantity,
+            due=given.due,
+            supply_place=was.supply_place.code,
+            receipt_place=was.receipt_place.code,
+            customer=was.customer.code if was.customer else None,
+            customer_order=was.customer_order,
+            customer_line=was.customer_line,
+            note=was.note,
+        ),
+    )
+    context.made["order"] = str(book.order.number)
+    foresee(context, book, "new order")
+
+
+@command("change-order", "Change an order", Role.CONTROLLER)
+def change_order(context: Context, given: ChangeOrder) -> None:
+    """Change what is planned; a firm order keeps the structure that it was derived from."""
+    book = OpenBook.lock(context, given.order)
+    book.require(Act.CHANGE)
+    order = book.order
+    fields = [name for name in type(given).model_fields if name != "order"]
+    said = {name: v for name in fields if (v := getattr(given, name)) is not None}
+    if given.quantity:
+        _require_quantity(order.item, given.quantity)
+    if given.due:
+        _require_near(given.due, context.now.date())
+    for name in ("supply_place", "receipt_place"):
+        if name in said:
+            said[name] = stock_place(said[name])
+    if given.customer:
+        said["customer"] = _customer(given.customer)
+    for name, after in said.items():
+        before = getattr(order, name)
+        context.effects.field(book.thing, name.replace("_", " "), _said(before), _said(after))
+        setattr(order, name, after)
+    order.save(update_fields=list(said))
+    book.finish()
+    foresee(context, book, book.thing)
+
+
+@command("make-firm", "Make an order firm", Role.CONTROLLER)
+def make_firm(context: Context, given: OrderGiven) -> None:
+    """Keep planning's hands off: it stays as it is, and by the structure in force now."""
+    book = OpenBook.lock(context, given.order)
+    book.require(Act.FIRM)
+    book.order.revision = revision_in_force(book.order.item, context.now.date())
+    book.set_state(OrderState.FIRM)
+    book.finish()
+
+
+@command("leave-to-planning", "Leave an order to planning", Role.CONTROLLER)
+def leave_to_planning(context: Context, given: OrderGiven) -> None:
+    """Let planning change a firm order again; it follows the structure in force."""
+    book = OpenBook.lock(context, given.order)
+    book.require(Act.LEAVE)
+    book.order.revision = None
+    book.set_state(OrderState.PLANNED)
+    book.finish()
+
+
+@command("rederive-order", "Re-derive an order", Role.CONTROLLER)
+def rederive_order(context: Context, given: OrderGiven) -> None:
+    """Take the structure in force now into a firm order, and say what it needs otherwise."""
+    book = OpenBook.lock(context, given.order)
+    book.require(Act.REDERIVE)
+    order = book.order
+    day = context.now.date()
+    before = outlooks([book], Dating([book], context.now).structures, day)[order.pk].needs
+    was = order.revision.letter if order.revision else "none"
+    order.revision = revision_in_force(order.item, day)
+    context.effects.field(book.thing, "revision", was, order.revision.letter if order.revision else "none")  # fmt: skip
+    after = outlooks([book], Dating([book], context.now).structures, day)[order.pk].needs
+    names = Item.objects.in_bulk(before.keys() | after.keys())
+    for item in sorted(names.values(), key=lambda i: i.code):
+        old, new = before.get(item.pk, ZERO), after.get(item.pk, ZERO)
+        context.effects.field(book.thing, f"need of {item.code} [{item.unit}]", old, new)
+    book.finish()
+
+
+def _plan(context: Context, given: PlanOrder) -> OpenBook:
+    held = context.hold(Item.objects.filter(code=given.item), "item")
+    if not held:
+        raise NotFound("item", given.item)
+    item = held[0]
+    if not item.is_made:
+        raise InvalidInput([f"item: {item.code} is bought, production orders make what is made"])
+    if item.is_phantom:
+        raise InvalidInput(
+            [f"item: {item.code} is a phantom: orders of its parents make it. Stock it first."]
+        )
+    _require_quantity(item, given.quantity)
+    _require_near(given.due, context.now.date())
+    supply_place, receipt_place = _places(item, given)
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT nextval('orders_number')")
+        number: int = cursor.fetchone()[0]
+    order = Order.objects.create(
+        cost_object=CostObject.objects.create(
+            kind=CostObject.Kind.ORDER, number=number, opened_at=context.now
+        ),
+        number=number,
+        item=item,
+        quantity=given.quantity,
+        due=given.due,
+        state=OrderState.PLANNED.value,
+        supply_place=supply_place,
+        receipt_place=receipt_place,
+        customer=_customer(given.customer) if given.customer else None,
+        customer_order=given.customer_order,
+        customer_line=given.customer_line,
+        wanted_on=given.wanted_on,
+        note=given.note,
+        planned_at=context.now,
+        change=context.change,
+    )
+    book = OpenBook(order, [], [], context=context)
+    context.effects.field("new order", "state", None, "planned")
+    context.effects.field("new order", "quantity", None, given.quantity)
+    context.things.append(book)
+    return book
+
+
+def _places(item: Item, given: PlanOrder) -> tuple[Place, Place]:
+    """Return the places named, else those of the item's last order, else the first store."""
+    if given.supply_place and given.receipt_place:
+        return stock_place(given.supply_place), stock_place(given.receipt_place)
+    last = Order.objects.filter(item=item).select_related("supply_place", "receipt_place")
+    found = last.order_by("-pk").first()
+    store = Place.objects.filter(kind=Place.Kind.STORE).order_by("walk_order", "pk").first()
+    places = []
+    for name, known in (("supply_place", found and found.supply_place), ("receipt_place", found and found.receipt_place)):  # fmt: skip
+        named = getattr(given, name)
+        place = stock_place(named) if named else known or store
+        if place is None:
+            raise InvalidInput([f"{name}: there is no store yet; define one"])
+        places.append(place)
+    return places[0], places[1]
+
+
+def _require_quantity(item: Item, quantity: Decimal) -> None:
+    require_step("The quantity", quantity, step=item.step, unit=item.unit)
+
+
+def _require_near(due: date, today: date) -> None:
+    """Refuse a date that nobody plans for."""
+    if abs((due - today).days) > MOST_YEARS * 366:
+        raise InvalidInput([f"due: {due} is more than {MOST_YEARS} years away"])
+
+
+def _customer(code: str) -> Partner:
+    found = Partner.objects.filter(code=code, is_customer=True).first()
+    if found is None:
+        raise NotFound("customer", code)
+    return found
+
+
+def _said(value: object) -> object:
+    return value.name if isinstance(value, Place | Partner) else value
