@@ -5,7 +5,15 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from django.test import SimpleTestCase
-from poietic_core.order.attention import Kind, Missing, OpenOrder, of_missing, of_order
+from poietic_core.order.attention import (
+    Expiring,
+    Kind,
+    Missing,
+    OpenOrder,
+    of_expiring,
+    of_missing,
+    of_order,
+)
 from poietic_core.order.states import OrderState
 from poietic_core.planning.model import Source, Supply
 from poietic_core.planning.promise import coming_first
@@ -86,3 +94,22 @@ class First(SimpleTestCase):
         self.assertEqual(coming_first([supply(1, later, 9), supply(2, TODAY, 2), supply(3, TODAY, 3)]), (5, TODAY))  # fmt: skip
         self.assertEqual(coming_first([supply(1, TODAY, 0), supply(2, later, 4)]), (4, later))
         self.assertIsNone(coming_first([supply(1, None, 9)]))
+
+
+class Expiry(SimpleTestCase):
+    """What expires is told before it happens, and after."""
+
+    def test_the_sentence_says_how_much_in_how_many_lots_and_when(self) -> None:
+        cement = Expiring(item="AD-02", unit="kg", quantity=Decimal("2.50"), lots=1, last_day=TODAY, worth=Decimal(80))  # fmt: skip
+
+        told = of_expiring(cement, TODAY)
+        self.assertEqual(told.sentence, "AD-02: 2.5 kg in one lot expires Sat 28 Nov")
+        self.assertEqual((told.kind, told.money, told.weight()), (Kind.EXPIRES, 80, 80))
+        self.assertIn("in 3 lots expire, the first Sat 28 Nov", of_expiring(replace(cement, lots=3), TODAY).sentence)  # fmt: skip
+        past = of_expiring(cement, TODAY + timedelta(days=1))
+        self.assertIn("in one lot expired Sat 28 Nov", past.sentence)
+
+    def test_an_order_by_an_old_revision_says_which_is_in_force(self) -> None:
+        told = of_order(replace(ORDER, revision="A", newer="C"))
+        self.assertEqual([(a.kind, a.sentence) for a in told], [(Kind.REVISED, "1 Mirror cell is made by revision A; C is in force")])  # fmt: skip
+        self.assertEqual(of_order(ORDER), [])

@@ -10,7 +10,8 @@ from poietic.catalog.models import Place
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Holding, JournalLine, Lot, Reservation, StockBalance
 from poietic.ledger.verify import differences
-from poietic.orders.models import Shortage
+from poietic.orders.keeping import keep_all
+from poietic.orders.models import Shortage, StoredAttention
 from poietic.stores.models import CountLine, LotChange, Transfer
 
 from . import tracked
@@ -308,6 +309,20 @@ class Lots(StoresTest):
         self.assertEqual(held["code"], "stock.not_enough")
         self.must("judge-lot", **given, state="usable")
         self.assertFalse(Shortage.objects.filter(order__number=order, item__code="GLASS"))
+
+    def test_what_expires_soon_needs_a_decision_until_it_is_used_or_held_back(self) -> None:
+        last = timezone.localdate() + timedelta(days=14)
+        self.must("correct-lot", item="GLASS", lot="G1", expires_on=str(last), reason="read again")
+
+        told = StoredAttention.objects.get(kind="expires")
+        self.assertIn("GLASS: 7 pcs in one lot expires", told.sentence)
+        self.assertEqual(told.money, 70)
+        self.must("correct-lot", item="GLASS", lot="G1", expires_on=str(last + timedelta(days=1)), reason="read again")  # fmt: skip
+        self.assertFalse(StoredAttention.objects.filter(kind="expires"))
+        keep_all(timezone.now() + timedelta(days=1), stale_only=False)
+        self.assertTrue(StoredAttention.objects.filter(kind="expires"), "the next day tells it")
+        self.must("judge-lot", item="GLASS", lot="G1", state="rejected", reason="too old")
+        self.assertFalse(StoredAttention.objects.filter(kind="expires"))
 
     def test_what_is_put_right_stays_to_be_seen_with_what_it_was(self) -> None:
         last = timezone.localdate() + timedelta(days=30)

@@ -10,6 +10,8 @@ from enum import StrEnum
 from ..quantity import exact, money
 from .states import OrderState
 
+#: how long before its last day stock is told of [days]
+EXPIRES_WITHIN = 14
 #: a variance below this, and below this share of what is allowed, is not worth a look [EUR]
 OVER_ALLOWED_FROM = Decimal(10)
 OVER_ALLOWED_SHARE = Decimal("0.02")
@@ -24,6 +26,7 @@ class Kind(StrEnum):
     TO_CLOSE = "to close"
     FAULTY = "can't be computed"
     REVISED = "revised"
+    EXPIRES = "expires"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,6 +68,20 @@ class Missing:
     held: Decimal
     #: what comes next, and when
     comes: tuple[Decimal, date] | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Expiring:
+    """Stock of an item that may soon be used no more, or may not already."""
+
+    item: str
+    unit: str
+    #: on hand in such lots [unit], in how many, and the first last day
+    quantity: Decimal
+    lots: int
+    last_day: date
+    #: what it is worth [EUR]
+    worth: Decimal
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -133,6 +150,15 @@ def of_missing(m: Missing) -> Attention:
         coming = f"{quantity.normalize():f} {verb} {_day(day)}"
     sentence = f"{m.item} is missing: {m.quantity.normalize():f} {m.unit} short, {coming}"
     return Attention(kind=Kind.SHORT, sentence=sentence, orders=m.orders, days=m.days, money=m.held)
+
+
+@exact
+def of_expiring(e: Expiring, today: date) -> Attention:
+    """Return what needs a decision because lots of an item expire: use them first, or hold them back."""
+    lots = "one lot" if e.lots == 1 else f"{e.lots} lots"
+    has = "expired" if e.last_day < today else "expires" if e.lots == 1 else "expire, the first"
+    sentence = f"{e.item}: {e.quantity.normalize():f} {e.unit} in {lots} {has} {_day(e.last_day)}"
+    return Attention(kind=Kind.EXPIRES, sentence=sentence, orders=0, days=0, money=e.worth)
 
 
 def _day(day: date) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..commanding.roles import Role
 from ..people.models import Person
-from . import mirror_cell, product_family
+from . import mirror_cell, product_family, stores_scene
 from .shop import Shop
 
 PEOPLE = {
@@ -56,6 +56,7 @@ def load(today: date) -> None:
     works.plan("FD-80", "25", due=12, note="spare parts stock")
     _graded_mirrors(works)
     _next_revision(works)
+    stores_scene.play(works)
 
 
 class _Works:

@@ -7,7 +7,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from ..commanding.registry import Command, Context
-from ..ledger.models import Holding
+from ..ledger.models import Holding, Lot
 from ..statements.prepared import lock_keys
 from .models import Order, OrderInput, PlannedNeed, Shortage
 from .open_book import OpenBook
@@ -58,9 +58,11 @@ def keep_all(now: datetime, *, stale_only: bool) -> int:
     Returns how many orders there were.
     """
     stood = stand_all(now, stale_only=stale_only)
-    if stood:
+    if stood or not stale_only:
         wanted = set(OrderInput.objects.filter(still__gt=0).values_list("item", flat=True))
-        items = sorted(wanted | set(PlannedNeed.objects.values_list("item", flat=True)))
+        wanted |= set(PlannedNeed.objects.values_list("item", flat=True))
+        wanted |= set(Lot.objects.exclude(expires_on=None).values_list("item", flat=True))
+        items = sorted(wanted)
         for begin in range(0, len(items), BATCH):
             with transaction.atomic():
                 locked = lock_keys(Holding, "item", items[begin : begin + BATCH])

@@ -1,12 +1,18 @@
 """What orders are short of: kept by item, from what is wanted, reserved, free and to come."""
 
 from collections.abc import Iterable
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from django.db.models import Sum
-from poietic_core.order.attention import Missing, of_missing
+from poietic_core.order.attention import (
+    EXPIRES_WITHIN,
+    Expiring,
+    Missing,
+    of_expiring,
+    of_missing,
+)
 from poietic_core.order.states import OrderState
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.promise import Lack, coming_first, share
@@ -14,7 +20,7 @@ from poietic_core.quantity import ZERO
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
-from ..ledger.reserving import FREE, free_stock
+from ..ledger.reserving import FREE
 from ..statements.bulk import update_rows, upsert_rows
 from ..statements.prepared import Prepared, array_of, planned_once
 from ..stores.future import on_the_way
@@ -22,7 +28,8 @@ from .models import Order, PlannedNeed, Shortage, StoredAttention
 from .standing import OPEN, RUNNING, Told
 
 #: of each item: what each running order still wants, what is reserved for it, and what it is said to be
-#: short of; with what is free of the item at all
+#: short of; what each order that is not released yet will need, and is said to be short of; with what is
+#: free of the item at all
 WANTED = f"""
 WITH wanted AS (
   SELECT i.item_id, i.order_id, sum(i.still) AS still
@@ -33,21 +40,30 @@ reserved AS (
   WHERE item_id = ANY(%s::bigint[]) GROUP BY 1, 2),
 known AS (
   SELECT id, item_id, order_id, quantity FROM orders_shortage WHERE item_id = ANY(%s::bigint[])),
-free AS ({FREE})
+free AS ({FREE}),
+lines AS (
+  SELECT item_id, order_id, coalesce(w.still, 0) AS still, coalesce(k.quantity, 0) AS known,
+         k.id AS stored, false AS is_planned, NULL::date AS comes
+  FROM wanted w FULL JOIN known k USING (item_id, order_id)
+  UNION ALL
+  SELECT item_id, order_id, quantity, short, id, true, comes
+  FROM orders_plannedneed WHERE item_id = ANY(%s::bigint[]))
 SELECT x.item_id, x.order_id, o.number, o.due, x.still, coalesce(r.reserved, 0), x.known, x.stored,
-       coalesce(f.free, 0), coalesce(s.wip, 0), coalesce(s.days_late, 0)
-FROM (SELECT item_id, order_id, coalesce(w.still, 0) AS still, coalesce(k.quantity, 0) AS known, k.id AS stored
-      FROM wanted w FULL JOIN known k USING (item_id, order_id)) x
+       coalesce(f.free, 0), coalesce(s.wip, 0), coalesce(s.days_late, 0), x.is_planned, x.comes
+FROM lines x
 JOIN orders_order o ON o.id = x.order_id
 LEFT JOIN reserved r ON (r.item_id, r.order_id) = (x.item_id, x.order_id)
 LEFT JOIN free f ON f.item_id = x.item_id
 LEFT JOIN orders_standing s ON s.order_id = x.order_id
 """
-#: of each item: what orders that are not released yet will need, and what they are said to be short of
-PLANNED = """
-SELECT n.id, n.item_id, n.order_id, o.number, o.due, n.quantity, n.short, n.comes
-FROM orders_plannedneed n JOIN orders_order o ON o.id = n.order_id
-WHERE n.item_id = ANY(%s::bigint[])
+#: of each item: what expires by a day or has expired, in how many lots, its first last day, what it is worth
+EXPIRING = """
+SELECT b.item_id, sum(b.quantity), count(DISTINCT l.id), min(l.expires_on),
+       round(h.value * sum(b.quantity) / h.quantity, 2)
+FROM ledger_stockbalance b
+JOIN ledger_lot l ON l.id = b.lot_id AND l.state = 'usable' AND l.expires_on <= %s
+JOIN ledger_holding h ON h.item_id = b.item_id
+WHERE b.item_id = ANY(%s::bigint[]) AND b.quantity > 0 GROUP BY b.item_id, h.value, h.quantity
 """
 TOLD = Prepared(lambda items: StoredAttention.objects.filter(item__in=any_of(items)))
 
@@ -72,18 +88,8 @@ class Wanted(NamedTuple):
     free: Decimal
     wip: Decimal
     days_late: int
-
-
-class Planned(NamedTuple):
-    """A row of it."""
-
-    key: int
-    item: int
-    order: int
-    number: int
-    due: date
-    quantity: Decimal
-    short: Decimal
+    #: it is not released yet; and when what it is short of is said to be there
+    is_planned: bool
     comes: date | None
 
 
@@ -96,27 +102,30 @@ def keep_shortages(items: Iterable[int], day: date) -> None:
     if not listed:
         return
     with planned_once() as cursor:
-        cursor.execute(WANTED, [*[array_of(listed)] * 3, day, array_of(listed)])
+        cursor.execute(WANTED, [*[array_of(listed)] * 3, day, *[array_of(listed)] * 2])
         rows = [Wanted(*row) for row in cursor.fetchall()]
-        cursor.execute(PLANNED, [array_of(listed)])
-        planned = [Planned(*row) for row in cursor.fetchall()]
+        cursor.execute(EXPIRING, [day + timedelta(days=EXPIRES_WITHIN), array_of(listed)])
+        expiring = {item: rest for item, *rest in cursor.fetchall()}
     wanted: dict[int, list[Wanted]] = {item: [] for item in listed}
     for row in rows:
         wanted[row.item].append(row)
-    lacks = _lacks(wanted, planned, day)
-    # an order of which nothing more is wanted may be planned again: then it has a row of its own
-    short = {
-        item: {
-            r.number: lacks[item][r.number].short
-            for r in own
-            if r.still and r.number in lacks[item]
-        }
-        for item, own in wanted.items()
-    }
+    lacks = {item: _lacks(own) for item, own in wanted.items()}
+    if missing := [row.item for row in rows if row.is_planned and row.number in lacks[row.item]]:
+        for item, supplies in supplies_of(missing).items():  # who plans asks when it comes
+            lacks[item] = _lacks(wanted[item], supplies)
     changed: list[tuple[int, int, Decimal]] = []
     gone: list[int] = []
+    planned: list[tuple[int, Decimal, date | None]] = []
+    short: dict[int, dict[int, Decimal]] = {item: {} for item in listed}
     for row in rows:
-        now = short[row.item].get(row.number, ZERO)
+        lack = lacks[row.item].get(row.number, NO_LACK)
+        if row.is_planned:
+            if (lack.short, lack.comes) != (row.known, row.comes):
+                planned.append((row.stored or 0, lack.short, lack.comes))
+            continue
+        now = lack.short if row.still else ZERO  # it may be planned again, in a row of its own
+        if now:
+            short[row.item][row.number] = now
         if now and now != row.known:
             changed.append((row.order, row.item, now))
         elif row.stored and not now:
@@ -124,55 +133,38 @@ def keep_shortages(items: Iterable[int], day: date) -> None:
     upsert_rows(Shortage, ("order", "item"), ("quantity",), sorted(changed))
     if gone:
         Shortage.objects.filter(pk__in=any_of(gone)).delete()
-    _keep_planned(planned, lacks)
-    _tell(wanted, short)
+    update_rows(PlannedNeed, ("id", "short", "comes"), planned)
+    running = {item: [r for r in own if not r.is_planned] for item, own in wanted.items()}
+    _tell(running, short, expiring, day)
 
 
-def _lacks(
-    wanted: dict[int, list[Wanted]], planned: list[Planned], day: date
-) -> dict[int, dict[int, Lack]]:
-    """Return what each order is short of, by item and order number; and when enough comes."""
-    demands: dict[int, list[Demand]] = {item: [] for item in wanted}
-    for row in (r for rows in wanted.values() for r in rows if r.still):
-        demands[row.item].append(
-            Demand(
-                source=Source.ORDER,
-                number=row.number,
-                due=row.due,
-                quantity=row.still,
-                reserved=row.reserved,
-            )
+def _lacks(rows: list[Wanted], supplies: Iterable[Supply] = ()) -> dict[int, Lack]:
+    """Return what each order is short of an item, by number; what runs comes before what is planned."""
+    demands = [
+        Demand(
+            source=Source.ORDER,
+            number=row.number,
+            due=row.due,
+            quantity=row.still,
+            reserved=row.reserved,
+            rank=int(row.is_planned),
         )
-    for p in planned:
-        demands[p.item].append(
-            Demand(source=Source.ORDER, number=p.number, due=p.due, quantity=p.quantity, rank=1)
-        )
-    free = {item: rows[0].free for item, rows in wanted.items() if rows}
-    if unknown := [item for item in wanted if item not in free and demands[item]]:
-        free |= free_stock(unknown, day)
-    found = {item: share(own, free.get(item, ZERO)) for item, own in demands.items()}
-    missing = {p.item for p in planned if p.number in found[p.item]}
-    if missing:  # who plans asks when it comes
-        futures = supplies_of(missing)
-        for item in missing:
-            found[item] = share(demands[item], free.get(item, ZERO), futures.get(item, []))
-    return found
+        for row in rows
+        if row.still
+    ]
+    return share(demands, rows[0].free if rows else ZERO, supplies)
 
 
-def _keep_planned(planned: list[Planned], lacks: dict[int, dict[int, Lack]]) -> None:
-    """Store what planned orders would be short of."""
-    changed = []
-    for p in planned:
-        lack = lacks[p.item].get(p.number, NO_LACK)
-        if (lack.short, lack.comes) != (p.short, p.comes):
-            changed.append((p.key, lack.short, lack.comes))
-    update_rows(PlannedNeed, ("id", "short", "comes"), changed)
-
-
-def _tell(wanted: dict[int, list[Wanted]], short: dict[int, dict[int, Decimal]]) -> None:
-    """Store for each item that it is missing, for all orders that are short of it, or no longer is."""
+def _tell(
+    wanted: dict[int, list[Wanted]],
+    short: dict[int, dict[int, Decimal]],
+    expiring: dict[int, list[Any]],
+    day: date,
+) -> None:
+    """Store for each item that it is missing, for all orders that are short of it, or expires, or no longer."""
     missing = [item for item, orders in short.items() if orders]
-    things = Item.objects.in_bulk(missing) if missing else {}
+    named = {*missing, *expiring}
+    things = Item.objects.in_bulk(named) if named else {}
     supplies = supplies_of(missing) if missing else {}
     known: dict[int | None, list[StoredAttention]] = {}
     for a in TOLD.of_any(wanted):
@@ -193,6 +185,21 @@ def _tell(wanted: dict[int, list[Wanted]], short: dict[int, dict[int, Decimal]])
                         held=sum((row.wip for row in waiting), ZERO),
                         comes=coming_first(supplies.get(item, [])),
                     )
+                )
+            )
+        if item in expiring:
+            quantity, lots, last_day, worth = expiring[item]
+            found.append(
+                of_expiring(
+                    Expiring(
+                        item=things[item].code,
+                        unit=things[item].unit,
+                        quantity=quantity,
+                        lots=lots,
+                        last_day=last_day,
+                        worth=worth,
+                    ),
+                    day,
                 )
             )
         told.put(known.get(item, []), found, item=item)

@@ -68,7 +68,7 @@ function Causes({ causes }: { causes: Attention[] }) {
           <tbody key={a.id}>
             <tr>
               <td className="w-full pl-4!">
-                {a.item === '' ? (
+                {a.kind !== 'short' ? (
                   <span className="pl-5">{a.sentence}</span>
                 ) : (
                   <button type="button" className="cursor-pointer text-left" aria-expanded={isOpen} onClick={toggle}>
@@ -130,6 +130,13 @@ function Act({ cause: a }: { cause: Attention }) {
   const { start } = useCommands();
   const may = useMay();
   const act = acts[a.kind];
+  if (a.kind === 'expires') {
+    return (
+      <Link className="quiet-link text-act" to={`/release/stock/${encodeURIComponent(a.item)}`}>
+        See the lots
+      </Link>
+    );
+  }
   if (a.item !== '') {
     const command = a.is_made ? 'plan-order' : 'receive-material';
     if (may.has(command)) {
@@ -152,7 +159,7 @@ function Act({ cause: a }: { cause: Attention }) {
       </Button>
     );
   }
-  const isSeenThere = a.kind === 'late' || a.kind === "can't be computed";
+  const isSeenThere = a.kind === 'late' || a.kind === 'revised' || a.kind === "can't be computed";
   return (
     <Link className="quiet-link text-act" to={isSeenThere ? `/orders/${a.order}` : `/orders/${a.order}/bridge`}>
       {isSeenThere ? 'See the order' : 'See why'}
