@@ -290,3 +290,64 @@ class Life(ReleaseTest):
         self.assertIn(str(orders[1]), answer["title"])
         self.assertEqual(set(Order.objects.values_list("state", flat=True)), {"planned"})
         self.refused("input.not_found", "release-orders", orders=[orders[0], 99999])
+
+
+class WorkLists(ReleaseTest):
+    """What work centers should do next, and what they are loaded with."""
+
+    def listed(self, center: str, by: str = "due") -> list[dict[str, Any]]:
+        rows: list[dict[str, Any]] = self.caller.get(f"work-centers/{center}/list", by=by)["rows"]
+        return rows
+
+    def test_each_operation_stands_in_its_list_with_what_it_waits_for(self) -> None:
+        self.buy("AP-20", "60")
+        order = self.plan("20")
+        self.assertEqual(self.listed("MILL"), [], "nothing that is not released")
+        self.must("release-order", order=order)
+
+        mill, assembly = self.listed("MILL")[0], self.listed("ASSY")[0]
+        self.assertEqual((mill["state"], mill["units_due"]), ("ready", "22.000000"))
+        self.assertEqual(mill["hours_left"], "6.2632")  # set up for one hour, 21.0526 × 0.25 h
+        self.assertEqual((assembly["state"], assembly["units_due"]), ("waits for operation", "0.000000"))  # fmt: skip
+        self.must("issue-material", order=order, lines=[{"operation": 10, "item": "AP-20", "quantity": "50"}])  # fmt: skip
+        self.must("report", order=order, operation=10, good="12")
+        self.assertEqual(self.listed("MILL")[0]["state"], "running")
+        assembly = self.listed("ASSY")[0]
+        self.assertEqual((assembly["state"], assembly["missing"]), ("waits for material", "CS-01, PAD-3"))  # fmt: skip
+        self.assertEqual(assembly["units_due"], "12.000000")
+
+    def test_next_is_what_the_rule_says(self) -> None:
+        today = timezone.localdate()
+        big, small = self.plan("900", due=today + timedelta(days=60)), self.plan("2", due=today + timedelta(days=40))  # fmt: skip
+        self.must("release-orders", orders=[big, small])
+
+        self.assertEqual([r["order"] for r in self.listed("MILL")], [small, big])
+        for by in ("slack", "critical ratio"):
+            self.assertEqual([r["order"] for r in self.listed("MILL", by)], [big, small], by)
+        first = self.listed("MILL", "slack")[0]
+        self.assertLess(Decimal(first["slack"]), Decimal(self.listed("MILL", "slack")[1]["slack"]))
+        self.caller.get("work-centers/MILL/list", by="whim")
+        self.assertEqual(self.caller.status, 422)
+        self.caller.get("work-centers/NONE/list")
+        self.assertEqual(self.caller.status, 404)
+
+    def test_load_stands_beside_capacity_by_week_what_runs_and_what_is_planned(self) -> None:
+        due = timezone.localdate() + timedelta(days=30)
+        runs, planned = self.plan("20", due=due), self.plan("40", due=due)
+        seen = self.caller.preview("release-order", {"order": runs})["consequences"]["remarks"]
+        self.assertIn("loads it with 6.3 h from 20", next(r["text"] for r in seen if r["thing"] == "MILL"))  # fmt: skip
+        self.must("release-order", order=runs)
+        told = self.caller.get("work-centers/MILL/load", weeks="8")
+
+        self.assertEqual(sum(Decimal(w["released"]) for w in told["weeks"]), Decimal("6.2632"))
+        self.assertEqual(sum(Decimal(w["planned"]) for w in told["weeks"]), Decimal("11.5263"))
+        self.assertEqual({Decimal(w["capacity"]) for w in told["weeks"]}, {40})
+        self.assertFalse(any(w["is_over"] for w in told["weeks"]))
+        self.assertEqual(len(told["days"]), 14)
+        self.must("change-order", order=planned, quantity="900")
+        over = [w for w in self.caller.get("work-centers/MILL/load")["weeks"] if w["is_over"]]
+        self.assertTrue(over)
+        self.assertEqual(over[-1]["orders"][0], planned)
+        self.must("cancel-order", order=planned)
+        told = next(x for x in self.caller.get("work-loads") if x["code"] == "MILL")
+        self.assertEqual(sum(Decimal(w["planned"]) for w in told["weeks"]), 0)

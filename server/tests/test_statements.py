@@ -261,6 +261,7 @@ class Everything(TestCase):
             "api/items/{code}/stock": {"code": "BUY0"},
             "api/today/missing": {"code": "BUY0"},
             "api/notes": {"kind": "item", "code": "BUY0"},
+            "api/work-centers/{code}": {"code": "WC0"},
             "api/stores/items": {"code": "LOT0", "lot": "L1"},
             "api/stores/counts": {"number": caller.get("stores/counts")[-1]["number"]},
             "api/jobs": {"number": caller.send("jobs/roll-up-next", {"given": {}})["number"]},

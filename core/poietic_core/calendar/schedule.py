@@ -20,7 +20,7 @@ from ..derivation import (
     total,
 )
 from ..errors import OutOfRange
-from ..quantity import ONE, ZERO, exact, require_positive
+from ..quantity import HOUR_STEP, ONE, ZERO, decimal_of, exact, require_positive, round_to
 from ..structure.flow import Network
 from .working_time import WorkingTime, require_zone
 
@@ -28,6 +28,8 @@ from .working_time import WorkingTime, require_zone
 HOUR = 3600
 #: what passes round the clock at most: some twenty years [h]
 SPAN_MOST = 200_000
+#: what an operation is counted up to [h]
+HOURS_MOST = 10**12
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,6 +124,13 @@ class OperationTime:
         pace = given("efficiency", require_positive("The efficiency", self.center.efficiency))
         setup = quotient("setup", given("setup", self.setup_hours, unit="h"), pace, unit="h")
         return total("clock time", (setup, self._run(units)), unit="h")
+
+    def load(self) -> Decimal:
+        """Return the hours of one machine at the standard pace that are left: what loads the work center [h]."""
+        hours = fraction_of(self.clock()) * Fraction(self.center.efficiency) * self.machines
+        if hours >= HOURS_MOST:
+            raise OutOfRange("The work left", decimal_of(hours), f"below {HOURS_MOST:,} h")
+        return round_to(decimal_of(hours), HOUR_STEP)
 
     def _run(self, units: Fraction) -> Derivation:
         times = ratio("units", units)
@@ -223,6 +232,27 @@ def schedule_forward(
             number=number, arrives=arrives, starts=starts, ends=ends, leaves=ends + t.away()
         )
     return planned
+
+
+@exact
+def days_ahead(network: Network, times: Mapping[int, OperationTime]) -> dict[int, Decimal]:
+    """Return the working days of work that are left from each operation on, to the last.
+
+    An operation's clock time over the hours of a working day of its work center; where several
+    follow, the longest way counts. Waiting is not work.
+
+    Source
+    ------
+    Work remaining of the critical ratio: Heizer & Render, *Operations Management*, ch.
+    "short-term scheduling".
+    """
+    found: dict[int, Fraction] = {}
+    for number in reversed(network.yields):
+        t = times[number]
+        a_day = t.center.working.seconds_a_day
+        own = fraction_of(t.clock()) * HOUR / a_day if a_day else Fraction(0)
+        found[number] = own + max((found[s] for s in network.following[number]), default=0)
+    return {n: round_to(decimal_of(days), HOUR_STEP) for n, days in found.items()}
 
 
 def finish_of(planned: Iterable[Planned]) -> datetime:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from fractions import Fraction
+from functools import cached_property
 from typing import ClassVar
 
 from ..errors import DomainError
@@ -68,6 +70,13 @@ class WorkingTime:
     def total(self) -> int:
         """Return all working seconds of the span."""
         return self._before[-1]
+
+    @cached_property
+    def seconds_a_day(self) -> Fraction:
+        """Return the working seconds of a working day, on average; 0 where there is none."""
+        zone = self._calendar.zone
+        days = len({datetime.fromtimestamp(s, zone).date() for s in self._starts})
+        return Fraction(self.total(), days) if days else Fraction(0)
 
     def until(self, moment: datetime) -> int:
         """Return the working seconds from the beginning of the span to a moment.

@@ -19,6 +19,7 @@ from ..orders.bridge_api import router as bridges
 from ..orders.items_api import router as items_of_orders
 from ..orders.ready_api import router as ready
 from ..orders.today_api import router as today
+from ..orders.work_lists_api import router as work_lists
 from ..people.account_api import router as account
 from ..people.api import router as people
 from ..people.persons_api import router as persons
@@ -51,6 +52,7 @@ for router in (
     ledger,
     stores,
     ready,
+    work_lists,
     orders,
     bridges,
     items_of_orders,

@@ -12,6 +12,7 @@ from poietic_core.calendar.schedule import (
     OperationTime,
     Planned,
     WorkCenterTime,
+    days_ahead,
     finish_of,
     plan_dates,
     schedule_forward,
@@ -53,6 +54,10 @@ class OrderDates:
     #: working days after the due date
     days_late: int
     operations: dict[int, Planned]
+    #: by operation: work center, hours that it loads it with, working days of work from it to the end
+    centers: dict[int, str]
+    hours: dict[int, Decimal]
+    ahead: dict[int, Decimal]
 
 
 def start_day(book: OrderBook, now: datetime) -> date:
@@ -119,9 +124,11 @@ class Dating:
             raise OutOfRange("It is due", Decimal(book.order.due.year), f"due by {self._span[1]}")
         if book.operations:
             network, times = Network(book.progress()), self._left(book)
+            centers = {o.number: o.work_center.code for o in book.operations}
         elif structure := self.structures.get(book.order.pk):
             network = Network(structure.operations)
             times = whole_times(structure, book.order.quantity, self._centers)
+            centers = {o.number: o.work_center for o in structure.operations}
         else:
             return None
         due = book.order.due
@@ -139,6 +146,9 @@ class Dating:
             finishes=finish,
             days_late=last.days_between(due, finish) if finish > due else 0,
             operations=dict(planned),
+            centers=centers,
+            hours={n: t.load() for n, t in times.items()},
+            ahead=days_ahead(network, times),
         )
 
     def _center(self, code: str) -> WorkCenterTime:

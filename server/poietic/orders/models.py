@@ -93,6 +93,12 @@ class OrderOperation(models.Model):
     #: when what is left of it runs; null: nothing is left, or not known
     starts_at = models.DateTimeField(null=True)
     ends_at = models.DateTimeField(null=True)
+    #: units that it should work on next, of an order that runs
+    units_due = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: hours of one machine at the standard pace that are left of it, and working days of work from
+    #: it to the end of the order
+    hours_left = models.DecimalField(max_digits=18, decimal_places=4, default=0)
+    days_left = models.DecimalField(max_digits=18, decimal_places=4, default=0)
     labour_grade = models.ForeignKey("engineering.LabourGrade", models.PROTECT, null=True)
     alternate_centers = ArrayField(models.CharField(max_length=40), default=list)
 
@@ -100,6 +106,13 @@ class OrderOperation(models.Model):
         ordering = ["number"]
         constraints = [
             models.UniqueConstraint(fields=["order", "number"], name="one_operation_per_number")
+        ]
+        indexes = [
+            models.Index(
+                fields=["work_center"],
+                name="left_by_work_center",
+                condition=models.Q(hours_left__gt=0),
+            )
         ]
 
     def __str__(self) -> str:
@@ -260,6 +273,28 @@ class PlannedNeed(models.Model):
 
     def __str__(self) -> str:
         return f"{self.order_id} {self.item_id} {self.quantity}"
+
+
+class PlannedWork(models.Model):
+    """What an operation of an order that is not released yet will load its work center with, and when."""
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="planned_work")
+    number = models.IntegerField()
+    work_center = models.ForeignKey("engineering.WorkCenter", models.PROTECT, related_name="+")
+    starts_at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+    #: of one machine at the standard pace
+    hours = models.DecimalField(max_digits=18, decimal_places=4)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["order", "number"], name="one_work_per_order_and_number"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id}/{self.number} {self.hours}"
 
 
 class Shortage(models.Model):

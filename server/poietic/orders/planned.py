@@ -15,12 +15,13 @@ from poietic_core.structure.requirement import entering, quantity_per_unit
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of, items_by_code
+from ..engineering.models import WorkCenter
 from ..statements.bulk import upsert_rows
 from .blocks import Block, blocks_of_many
 from .book import OrderBook
-from .dates import UNRELEASED
+from .dates import UNRELEASED, OrderDates
 from .faulty import computed
-from .models import PlannedNeed
+from .models import PlannedNeed, PlannedWork
 
 
 @dataclass(frozen=True)
@@ -92,6 +93,25 @@ def keep_needs(wanted: Mapping[int, Mapping[int, Decimal]]) -> set[int]:
     if gone:
         PlannedNeed.objects.filter(pk__in=any_of(gone)).delete()
     return {item for _, item in changed} | {item for _, item in known.keys() - now.keys()}
+
+
+def keep_work(order: int, dates: OrderDates | None) -> None:
+    """Store what an order that is not released will load work centers with; None: nothing any more."""
+    known = {w.number: w for w in PlannedWork.objects.filter(order=order)}
+    hours = {n: h for n, h in dates.hours.items() if h} if dates else {}
+    named = WorkCenter.objects.filter(code__in=dates.centers.values()) if dates and hours else ()
+    centers = {w.code: w.pk for w in named}
+    rows = []
+    for number, loaded in hours.items():
+        assert dates is not None
+        at, center = dates.operations[number], centers[dates.centers[number]]
+        row = (center, at.starts, at.ends, loaded)
+        was = known.get(number)
+        if was is None or (was.work_center_id, was.starts_at, was.ends_at, was.hours) != row:
+            rows.append((order, number, *row))
+    upsert_rows(PlannedWork, ("order", "number"), ("work_center", "starts_at", "ends_at", "hours"), rows)  # fmt: skip
+    if gone := [w.pk for n, w in known.items() if n not in hours]:
+        PlannedWork.objects.filter(pk__in=any_of(gone)).delete()
 
 
 def _kept(known: PlannedNeed | None) -> tuple[Decimal, date | None]:

@@ -1,7 +1,7 @@
 """How orders stand: dates, delay, cost and what needs a decision, stored when something changes them."""
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime
 from decimal import Decimal
 
@@ -21,7 +21,7 @@ from .dates import UNRELEASED, Dating, OrderDates
 from .faulty import computed
 from .models import Order, OrderOperation, Standing, StoredAttention
 from .open_book import OpenBook
-from .planned import NOTHING, Outlook, keep_needs, outlooks
+from .planned import NOTHING, Outlook, keep_needs, keep_work, outlooks
 
 #: orders that somebody has to look after
 OPEN = [*UNRELEASED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
@@ -44,9 +44,8 @@ def due_units(book: OrderBook) -> dict[int, Decimal]:
     return due_at(book.progress(), book.order.quantity, book.order.item.step)
 
 
-def waiting_operation(book: OrderBook) -> str:
+def waiting_operation(book: OrderBook, due: Mapping[int, Decimal]) -> str:
     """Return the operation that is to be reported next with its units, in words; "" if there is none."""
-    due = due_units(book)
     number = next_operation(due)
     if number is None:
         return ""
@@ -63,6 +62,7 @@ def stand(
     if book.state not in OPEN:
         Standing.objects.filter(order=book.order.pk).delete()
         StoredAttention.objects.filter(order=book.order.pk).delete()
+        keep_work(book.order.pk, None)
         return {book.order.item_id, *keep_needs({book.order.pk: {}})}
     dating = dating or Dating([book], now)
     day = timezone.localdate(now)
@@ -72,7 +72,8 @@ def stand(
     variance, fault = computed(
         lambda: book.final or (book.variance() if book.order.standard else None)
     )
-    waits, second = computed(lambda: waiting_operation(book))
+    due, second = computed(lambda: due_units(book))
+    waits = waiting_operation(book, due or {})
     fault = (fault or second or outlook.fault or dating.faults.get(book.order.number, ""))[:400]
     charged = variance.charged if variance else ZERO
     wip = charged - book.order.received_value
@@ -81,17 +82,17 @@ def stand(
     newer = dating.newer_than(book)
     if newer is None:  # it was not asked
         newer = was[0].newer if was else ""
-    row = (day, *_days_of(dates), (waits or "")[:200], outlook.blocks, newer, fault, wip, charged, to_date)  # fmt: skip
+    row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, to_date)  # fmt: skip
     if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:
         upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row[:5], json.dumps(row[5]), *row[6:])])  # fmt: skip
-    _store_times(book, dates)
+    _store_times(book, dates, due or {})
     order = OpenOrder(
         number=book.order.number,
         name=f"{book.order.number} {book.order.item.name}",
         finishes=dates.finishes if dates else None,
         days_late=dates.days_late if dates else 0,
         state=book.state,
-        waits_at=waits or "",
+        waits_at=waits,
         fault=fault,
         wip=wip,
         charged=charged,
@@ -106,6 +107,7 @@ def stand(
     touched = {book.order.item_id} if not was or was[0].finishes != order.finishes else set()
     if book.state in UNRELEASED:
         touched |= keep_needs({book.order.pk: outlook.needs})
+        keep_work(book.order.pk, dates)
     return touched
 
 
@@ -124,16 +126,22 @@ def _largest(variance: Variance | None) -> tuple[Decimal, str]:
     return variance.to_date(), largest
 
 
-def _store_times(book: OrderBook, dates: OrderDates | None) -> None:
-    planned = dates.operations if dates else {}
+#: what is kept of an operation of when it runs and what is left of it
+LEFT = ("starts_at", "ends_at", "units_due", "hours_left", "days_left")
+
+
+def _store_times(book: OrderBook, dates: OrderDates | None, due: Mapping[int, Decimal]) -> None:
     moved = []
     for o in book.operations:
-        at = planned.get(o.number)
-        times = (at.starts, at.ends) if at else (None, None)
-        if (o.starts_at, o.ends_at) != times:
-            o.starts_at, o.ends_at = times
-            moved.append((o.pk, *times))
-    update_rows(OrderOperation, ("id", "starts_at", "ends_at"), moved)
+        left: tuple[object, ...] = (None, None, due.get(o.number, ZERO), ZERO, ZERO)
+        if dates:
+            at = dates.operations[o.number]
+            left = (at.starts, at.ends, left[2], dates.hours[o.number], dates.ahead[o.number])
+        if tuple(getattr(o, name) for name in LEFT) != left:
+            for name, value in zip(LEFT, left, strict=True):
+                setattr(o, name, value)
+            moved.append((o.pk, *left))
+    update_rows(OrderOperation, ("id", *LEFT), moved)
 
 
 class Told:

@@ -1,10 +1,14 @@
 """Releasing orders, taking a release back, cancelling."""
 
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Annotated, ClassVar
 
+from django.utils import timezone
+from poietic_core.capacity.load import week_of
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
+from poietic_core.quantity import ZERO, round_to
 from poietic_core.structure.model import IssueRule
 from pydantic import Field
 
@@ -18,15 +22,16 @@ from ...statements.prepared import lock_keys
 from ...web_api.errors import NotFound
 from ...web_api.fields import OrderNumber, Strict
 from ..blocks import ReleaseBlocked, blocks_of, items_of
-from ..dates import start_day
+from ..dates import Dating, start_day
 from ..models import Order, OrderGrade, OrderInput, OrderOperation, PlannedNeed
 from ..open_book import OpenBook
-from ..planned import keep_needs
+from ..planned import keep_needs, keep_work
 from .material import close_document, issue
 from .phantom_stock import use_phantom_stock
 from .reserving import release_reserved, reserve_needs
 from .snapshot import grades_of, inputs_of, operations_of
 
+TENTH = Decimal("0.1")
 #: orders that are released in one act
 MOST_AT_ONCE = 100
 
@@ -80,6 +85,7 @@ def _release(context: Context, book: OpenBook) -> None:
     book.require(Act.RELEASE)
     order = book.order
     day = start_day(book, context.now)
+    _say_load(context, book)
     revision = order.revision or revision_in_force(order.item, day)
     taken_in = inlined(revision, day) if revision else None
     structure = taken_in.structure if taken_in else None
@@ -100,12 +106,29 @@ def _release(context: Context, book: OpenBook) -> None:
     book.grades = grades_of(order, structure, standards)
     OrderGrade.objects.bulk_create(book.grades)
     context.touched.update(keep_needs({order.pk: {}}))
+    keep_work(order.pk, None)
     transaction = Transaction(context)
     use_phantom_stock(transaction, book, taken_in, day)
     _issue_at_release(transaction, book)
     reserve_needs(transaction, book)
     transaction.post()
     book.finish()
+
+
+def _say_load(context: Context, book: OpenBook) -> None:
+    """Say what an order adds to the load of each work center, and in which week it begins there."""
+    dates = Dating([book], context.now).of(book)
+    hours: dict[str, Decimal] = {}
+    weeks: dict[str, str] = {}
+    for number, loaded in sorted(dates.hours.items()) if dates else ():
+        assert dates is not None
+        center = dates.centers[number]
+        hours[center] = hours.get(center, ZERO) + loaded
+        weeks.setdefault(center, week_of(timezone.localdate(dates.operations[number].starts)))
+    for center, loaded in hours.items():
+        if loaded:
+            said = f"order {book.order.number} loads it with {round_to(loaded, TENTH):f} h from {weeks[center]} on"  # fmt: skip
+            context.effects.remark(center, said)
 
 
 @command("withdraw-release", "Take back a release", Role.CONTROLLER)

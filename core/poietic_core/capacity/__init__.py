@@ -1,0 +1,1 @@
+"""Capacity: what work centers are loaded with, and what comes next there."""
