@@ -11,6 +11,7 @@ from poietic.commanding.roles import Role
 from poietic.config.api import api
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
+from poietic.web_api.fields import Answer
 
 from .client import Caller, make_person
 
@@ -101,6 +102,15 @@ class Access(TestCase):
                     with self.subTest(command=name, role=role, path=path):
                         lacks = caller.status == 403
                         self.assertEqual(lacks, role not in command.roles, said)
+
+    def test_each_answer_has_a_name_of_its_own(self) -> None:
+        """The OpenAPI document keeps one of two that are called alike, without a word."""
+        waiting, named = [Answer], []
+        while waiting:
+            found = waiting.pop().__subclasses__()
+            named += [c.__name__ for c in found if c.__module__.startswith("poietic.")]
+            waiting += found
+        self.assertEqual({n for n in named if named.count(n) > 1}, set())
 
     def test_costs_are_empty_for_those_who_may_not_see_them(self) -> None:
         for role, caller in self.callers.items():

@@ -140,7 +140,7 @@ def notes(request: HttpRequest, kind: str, code: str) -> list[NoteOut]:
 @router.get("/basics", response=Basics)
 def basics(request: HttpRequest) -> Basics:
     """Return what every form needs."""
-    places = Place.objects.filter(kind__in=OWN_KINDS)
+    places = Place.objects.filter(kind__in=OWN_KINDS).order_by("site", "walk_order", "code")
     return Basics(
         today=timezone.localdate().isoformat(),
         units=list(UNITS),

@@ -166,7 +166,7 @@ def _days_to(code: str, dues: Iterable[date], today: date) -> dict[date, Decimal
     return {d: Decimal(between(eve, d) if d >= today else -between(d, eve)) for d in listed}
 
 
-class WeekOut(Answer):
+class LoadWeekOut(Answer):
     """A work center's load of a week against what it can do [h of one machine at the standard pace]."""
 
     #: by ISO 8601
@@ -181,7 +181,7 @@ class WeekOut(Answer):
     orders: list[int]
 
 
-class DayOut(Answer):
+class LoadDayOut(Answer):
     """The same of a day."""
 
     day: date
@@ -196,8 +196,8 @@ class LoadOut(Answer):
     code: str
     name: str
     machines: int
-    weeks: list[WeekOut]
-    days: list[DayOut]
+    weeks: list[LoadWeekOut]
+    days: list[LoadDayOut]
     #: the largest load or capacity of a week and of a day: bars are drawn against it
     most: DecimalText
     most_of_day: DecimalText
@@ -273,7 +273,7 @@ def _load(
     }
     days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
     told = [
-        DayOut(
+        LoadDayOut(
             day=d,
             capacity=capacity_of(
                 time.working, zone, d, machines=center.machines, efficiency=center.efficiency
@@ -297,7 +297,9 @@ def _load(
     )
 
 
-def _week(days: list[DayOut], rows: list[Loading], time: WorkCenterTime, zone: tzinfo) -> WeekOut:
+def _week(
+    days: list[LoadDayOut], rows: list[Loading], time: WorkCenterTime, zone: tzinfo
+) -> LoadWeekOut:
     capacity, released, planned = (
         sum((getattr(d, name) for d in days), ZERO) for name in ("capacity", "released", "planned")
     )
@@ -308,7 +310,7 @@ def _week(days: list[DayOut], rows: list[Loading], time: WorkCenterTime, zone: t
         hours = load_by_day([r.work], time.working, zone, first, last)
         if here := sum(hours.values(), ZERO):
             orders[r.order] = orders.get(r.order, ZERO) + here
-    return WeekOut(
+    return LoadWeekOut(
         week=week_of(first),
         first=first,
         capacity=capacity,

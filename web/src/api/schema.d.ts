@@ -4608,6 +4608,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/work-centers/{code}/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Work List
+         * @description Return what is left to do at a work center, next first by a rule: due date, slack, critical ratio.
+         */
+        get: operations["poietic_orders_work_lists_api_work_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work-loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Loads
+         * @description Return the load of all work centers for some weeks from this one on.
+         */
+        get: operations["poietic_orders_work_lists_api_loads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work-centers/{code}/load": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Load
+         * @description Return the load of a work center for some weeks from this one on.
+         */
+        get: operations["poietic_orders_work_lists_api_load"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders": {
         parameters: {
             query?: never;
@@ -10912,6 +10972,178 @@ export interface components {
              * @example 2.40
              */
             gives: string;
+        };
+        /**
+         * Rule
+         * @description What decides who is next.
+         * @enum {string}
+         */
+        Rule: "due" | "slack" | "critical ratio";
+        /**
+         * WorkList
+         * @description What a work center should do, next first; 200 rows at most.
+         */
+        WorkList: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: components["schemas"]["WorkRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * WorkRow
+         * @description An operation that a work center should do.
+         */
+        WorkRow: {
+            /** Order */
+            order: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Operation */
+            operation: number;
+            /** What */
+            what: string;
+            /**
+             * Units Due
+             * Format: decimal
+             * @example 2.40
+             */
+            units_due: string;
+            /**
+             * Units Left
+             * Format: decimal
+             * @example 2.40
+             */
+            units_left: string;
+            /**
+             * Hours Left
+             * Format: decimal
+             * @example 2.40
+             */
+            hours_left: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Starts */
+            starts: string | null;
+            /**
+             * Slack
+             * Format: decimal
+             * @example 2.40
+             */
+            slack: string;
+            /** Ratio */
+            ratio: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "ready" | "waits for operation" | "waits for material";
+            /** Missing */
+            missing: string;
+            /** Wanted */
+            wanted: string;
+        };
+        /**
+         * LoadDayOut
+         * @description The same of a day.
+         */
+        LoadDayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 2.40
+             */
+            capacity: string;
+            /**
+             * Released
+             * Format: decimal
+             * @example 2.40
+             */
+            released: string;
+            /**
+             * Planned
+             * Format: decimal
+             * @example 2.40
+             */
+            planned: string;
+        };
+        /**
+         * LoadOut
+         * @description A work center's load by week, and by day for the first two.
+         */
+        LoadOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Machines */
+            machines: number;
+            /** Weeks */
+            weeks: components["schemas"]["LoadWeekOut"][];
+            /** Days */
+            days: components["schemas"]["LoadDayOut"][];
+            /**
+             * Most
+             * Format: decimal
+             * @example 2.40
+             */
+            most: string;
+            /**
+             * Most Of Day
+             * Format: decimal
+             * @example 2.40
+             */
+            most_of_day: string;
+        };
+        /**
+         * LoadWeekOut
+         * @description A work center's load of a week against what it can do [h of one machine at the standard pace].
+         */
+        LoadWeekOut: {
+            /** Week */
+            week: string;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 2.40
+             */
+            capacity: string;
+            /**
+             * Released
+             * Format: decimal
+             * @example 2.40
+             */
+            released: string;
+            /**
+             * Planned
+             * Format: decimal
+             * @example 2.40
+             */
+            planned: string;
+            /** Is Over */
+            is_over: boolean;
+            /** Orders */
+            orders: number[];
         };
         /**
          * OrderPage
@@ -25394,6 +25626,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BuildableOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_work_lists_api_work_list: {
+        parameters: {
+            query?: {
+                by?: "due" | "slack" | "critical ratio";
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_work_lists_api_loads: {
+        parameters: {
+            query?: {
+                weeks?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadOut"][];
+                };
+            };
+        };
+    };
+    poietic_orders_work_lists_api_load: {
+        parameters: {
+            query?: {
+                weeks?: number;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadOut"];
                 };
             };
             /** @description Not Found */

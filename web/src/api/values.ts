@@ -15,6 +15,7 @@ export const values = {
   PaymentBasis: ["pieces sent", "good pieces returned"],
   Per: ["unit", "order"],
   Role: ["administrator", "controller", "engineer", "storekeeper", "operator", "cost accountant", "viewer"],
+  Rule: ["due", "slack", "critical ratio"],
   ShareRule: ["fixed shares", "relative sales value", "physical measure", "net realizable value"],
   Source: ["buy", "make", "both"],
   StepKind: ["text", "picture", "tick", "measurement", "lot"],

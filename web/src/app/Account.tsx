@@ -15,10 +15,10 @@ export function AccountPage({ me }: { me: Me }) {
       <p className="mb-4 text-quiet">
         signs in as <span className="code">{me.name}</span> · {me.roles.join(', ')}
       </p>
-      <div className="grid max-w-[1100px] grid-cols-[400px_1fr] gap-x-12 gap-y-8">
+      <div className="grid max-w-[1100px] grid-cols-1 gap-x-12 gap-y-8 lg:grid-cols-[400px_1fr]">
         {me.has_password ? <PasswordBlock /> : <p className="text-quiet">You come in without a password: this is a demo.</p>}
         <FactorBlock me={me} />
-        <div className="col-span-2">
+        <div className="lg:col-span-2">
           <SessionsBlock />
         </div>
       </div>

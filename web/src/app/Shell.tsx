@@ -60,8 +60,8 @@ export function Shell({ me }: { me: Me }) {
 
   return (
     <div className="flex h-full flex-col">
-      <header className="flex h-10 shrink-0 items-center gap-5 border-b border-hair-strong px-4">
-        <nav aria-label="Benches" className="flex h-full">
+      <header className="flex min-h-10 shrink-0 flex-wrap items-center gap-x-5 border-b border-hair-strong px-4 max-md:px-2">
+        <nav aria-label="Benches" className="flex h-10 max-md:w-full max-md:overflow-x-auto">
           {shown.map(({ to, name }, n) => (
             <Link
               key={to}
@@ -78,11 +78,11 @@ export function Shell({ me }: { me: Me }) {
           type="button"
           onClick={() => setAsking(true)}
           aria-keyshortcuts="Control+K"
-          className="flex h-7 w-[340px] min-w-40 shrink cursor-pointer items-center justify-between border border-hair-strong bg-sheet px-2 text-quiet"
+          className="flex h-7 w-[340px] min-w-40 shrink cursor-pointer max-md:my-1 max-md:h-11 max-md:w-full items-center justify-between border border-hair-strong bg-sheet px-2 text-quiet"
         >
-          Go to anything, start anything <kbd>Ctrl-K</kbd>
+          Go to anything, start anything <kbd className="max-md:hidden">Ctrl-K</kbd>
         </button>
-        <div className="ml-auto flex items-center gap-4 whitespace-nowrap">
+        <div className="ml-auto flex items-center gap-4 whitespace-nowrap max-md:my-1 max-md:ml-0 max-md:flex-wrap max-md:gap-y-1">
           <Connection />
           <Button look="link" onClick={() => setHelping(true)}>
             Keys <kbd>?</kbd>
@@ -103,7 +103,7 @@ export function Shell({ me }: { me: Me }) {
           <Outlet />
         </div>
         {started && (
-          <aside className="w-[368px] shrink-0 border-l border-hair-strong">
+          <aside className="w-[368px] shrink-0 border-l border-hair-strong max-md:fixed max-md:inset-0 max-md:z-30 max-md:w-auto max-md:border-0">
             <CommandPanel key={started.run} started={started} onMade={onMade} />
           </aside>
         )}

@@ -20,17 +20,17 @@ export function ItemQueue() {
   const reads = useReads();
   const [isOpen, setOpen] = useState(false);
   return (
-    <div className="flex h-full">
+    <div className="flex h-full max-md:block max-md:overflow-y-auto">
       {started && !isOpen ? (
         <button
           type="button"
           onClick={() => setOpen(true)}
-          className="w-10 shrink-0 cursor-pointer border-r border-hair-strong text-quiet [writing-mode:vertical-rl]"
+          className="w-10 shrink-0 cursor-pointer max-md:hidden border-r border-hair-strong text-quiet [writing-mode:vertical-rl]"
         >
           Items
         </button>
       ) : (
-        <div className="w-[264px] shrink-0 border-r border-hair-strong">
+        <div className={`w-[264px] shrink-0 border-r border-hair-strong max-md:h-72 max-md:w-auto max-md:border-r-0 max-md:border-b ${code === undefined ? '' : 'max-md:hidden'}`}>
           <Loaded query={items}>
             {({ pages }) => (
               <Queue
@@ -96,7 +96,7 @@ export function ItemQueue() {
           </Loaded>
         </div>
       )}
-      <main className="min-w-0 flex-1 overflow-y-auto">
+      <main className="min-w-0 flex-1 overflow-y-auto max-md:overflow-visible">
         <Outlet />
       </main>
     </div>

@@ -39,8 +39,8 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
   const more = useCallback(() => void fetchNextPage(), [fetchNextPage]);
   const isFolded = started !== null && !isOpen;
   return (
-    <div className="flex h-full">
-      <div className={`shrink-0 border-r border-hair-strong ${isFolded ? 'w-10' : 'w-[264px]'}`}>
+    <div className="flex h-full max-md:block max-md:overflow-y-auto">
+      <div className={`shrink-0 border-r border-hair-strong max-md:h-72 max-md:w-auto max-md:border-r-0 max-md:border-b ${number === undefined ? '' : 'max-md:hidden'} ${isFolded ? 'w-10 max-md:hidden' : 'w-[264px]'}`}>
         {isFolded ? (
           <button
             type="button"
@@ -79,6 +79,9 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
                       <Link className="quiet-link text-act" to="/release">
                         Ready to release
                       </Link>
+                      <Link className="quiet-link text-act" to="/release/lists">
+                        Lists and load
+                      </Link>
                       <Link className="quiet-link text-act" to="/release/stock">
                         Stock
                       </Link>
@@ -100,7 +103,7 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
           </Loaded>
         )}
       </div>
-      <main className="min-w-0 flex-1 overflow-y-auto">
+      <main className="min-w-0 flex-1 overflow-y-auto max-md:overflow-visible">
         <Outlet />
       </main>
     </div>

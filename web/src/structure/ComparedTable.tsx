@@ -34,7 +34,7 @@ export function ComparedTable({ compared: c, controls }: { compared: ComparedOut
             {c.without_cost.length > 0 && ` · without ${c.without_cost.join(', ')} (no standard)`}
           </p>
         </div>
-        <div className="flex items-center gap-3">
+        <div className="flex flex-wrap items-center gap-3">
           {controls}
           <Choices label="Rows" options={views} value={view} onChoose={setView} />
         </div>

@@ -3,10 +3,10 @@ import type { ComponentProps } from 'react';
 type Look = 'act' | 'plain' | 'link';
 
 const looks: Record<Look, string> = {
-  act: 'bg-act text-act-ink px-3 h-7 font-semibold disabled:bg-hair disabled:text-quiet',
+  act: 'bg-act text-act-ink px-3 h-7 max-md:h-11 font-semibold disabled:bg-hair disabled:text-quiet',
   plain:
-    'border border-hair-strong px-2.5 h-7 text-act hover:bg-act-wash disabled:text-quiet disabled:hover:bg-transparent',
-  link: 'quiet-link text-act',
+    'border border-hair-strong px-2.5 h-7 max-md:h-11 text-act hover:bg-act-wash disabled:text-quiet disabled:hover:bg-transparent',
+  link: 'quiet-link text-act max-md:min-h-11',
 };
 
 /** A button; `shortcut` is shown beside the words. */

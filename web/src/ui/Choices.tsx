@@ -11,7 +11,7 @@ export function Choices<T extends string>({
   onChoose: (option: T) => void;
 }) {
   return (
-    <div role="group" aria-label={label} className="flex">
+    <div role="group" aria-label={label} className="flex flex-wrap">
       {options.map((name) => (
         <button
           key={name}

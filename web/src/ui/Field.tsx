@@ -14,7 +14,7 @@ export function Field({
 }) {
   const id = useId();
   return (
-    <div className="grid grid-cols-[116px_1fr] items-baseline gap-x-2">
+    <div className="grid grid-cols-[116px_1fr] items-baseline gap-x-2 max-md:grid-cols-1">
       <label htmlFor={id} className="text-quiet leading-[18px]">
         {label}
       </label>

@@ -25,8 +25,8 @@ function Page({ cost }: { cost: ItemCost }) {
   const view = views.find((v) => v === query.get('view')) ?? views[0];
   const path = `/define/items/${encodeURIComponent(cost.item)}`;
   return (
-    <article className="min-w-[640px]">
-      <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
+    <article className="md:min-w-[640px]">
+      <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
         <div>
           <h1>
             Cost of{' '}
@@ -38,7 +38,7 @@ function Page({ cost }: { cost: ItemCost }) {
             EUR per {cost.unit}, standard lot <Quantity value={cost.standard_lot} />
           </p>
         </div>
-        <span className="flex gap-4 whitespace-nowrap">
+        <span className="flex flex-wrap gap-4 whitespace-nowrap">
           <span className="text-quiet">Cost sheet as</span>
           {['pdf', 'csv', 'xlsx'].map((kind) => (
             <a key={kind} className="quiet-link text-act" download href={`/api/items/${encodeURIComponent(cost.item)}/cost-sheet/${kind}`}>

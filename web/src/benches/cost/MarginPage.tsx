@@ -13,13 +13,13 @@ export function MarginPage() {
   const margins = useQuery(marginsOptions(chosen));
   const sets = useQuery(costSetsOptions());
   return (
-    <article className="min-w-[640px]">
-      <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
+    <article className="md:min-w-[640px]">
+      <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
         <div>
           <h1>Margin</h1>
           <p className="text-quiet">List prices that count today, less the standard cost; the worst first.</p>
         </div>
-        <span className="flex items-center gap-4 whitespace-nowrap">
+        <span className="flex flex-wrap items-center gap-4 whitespace-nowrap">
           {sets.data && sets.data.length > 0 && (
             <label className="flex items-center gap-1.5 text-quiet">
               Standards of

@@ -34,15 +34,15 @@ export function StandardsPage() {
     }
   }
   return (
-    <article className="min-w-[640px]">
-      <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
+    <article className="md:min-w-[640px]">
+      <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
         <div>
           <h1>Standards</h1>
           <p className="text-quiet">
             One set is in force. The next is rolled up from today's prices, rates and structures; a what-if is a list of changes over another set.
           </p>
         </div>
-        <span className="flex items-center gap-2 whitespace-nowrap">
+        <span className="flex flex-wrap items-center gap-2 whitespace-nowrap">
           <Link className="quiet-link mr-2 text-act" to="/cost/margin">
             Margin
           </Link>
@@ -272,7 +272,7 @@ function Drill({ now, old, item, span }: { now: number; old: number; item: strin
   const parts = opened.data.parts.filter((p) => p.amount !== p.old_amount).slice(0, 12);
   const elements = opened.data.elements.filter((e) => e.new !== e.old);
   return row(
-    <div className="flex items-start gap-10">
+    <div className="flex flex-wrap items-start gap-10">
       <Moved
         head={`What moved in ${item}, over all levels`}
         rows={parts.map((p) => ({

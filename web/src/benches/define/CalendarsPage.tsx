@@ -20,7 +20,7 @@ export function CalendarsPage() {
   const [query, setQuery] = useSearchParams();
   return (
     <article>
-      <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
+      <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
         <div>
           <h1>Calendars</h1>
           <p className="text-quiet">When work centers work. Dates of orders follow from them; two work centers may share one.</p>

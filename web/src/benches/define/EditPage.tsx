@@ -72,7 +72,7 @@ function First({ item }: { item: Item }) {
     <>
       <Editor item={item} from={undefined} />
       <form
-        className="flex items-center gap-2 px-4 py-2 text-quiet"
+        className="flex flex-wrap items-center gap-2 px-4 py-2 text-quiet"
         onSubmit={(e) => {
           e.preventDefault();
           if (typed) void navigate(`?copy=${encodeURIComponent(typed)}`);
@@ -142,7 +142,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
   const branches = operations.map((o) => ({ number: Number(o.number), name: o.name, after: afterGiven(o.after).after ?? null }));
   return (
     <article
-      className="min-w-[840px]"
+      className="md:min-w-[840px]"
       onInput={(e) => {
         if (e.target instanceof HTMLInputElement && e.target.list?.id === 'all-items') setTyped(e.target.value);
       }}
@@ -164,7 +164,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
             · saving does not change what is in force; approving does
           </p>
         </div>
-        <div className="flex items-center gap-2">
+        <div className="flex flex-wrap items-center gap-2">
           <label className="flex items-center gap-1.5 text-quiet">
             Lines stated for
             <NumberEntry className="w-16" value={draft.state.batch} onValue={(batch) => draft.set((was) => ({ ...was, batch }))} />

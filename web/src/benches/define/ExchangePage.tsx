@@ -92,7 +92,7 @@ function Planned({ number }: { number: number }) {
     <Loaded query={upload}>
       {(u) => (
         <section aria-label={`What ${u.name} would do`}>
-          <div className="flex items-center gap-4 px-4 pb-2">
+          <div className="flex flex-wrap items-center gap-4 px-4 pb-2">
             <h2>{u.name}</h2>
             <p>
               {statuses.map((s) => `${u[s].toLocaleString()} ${s}`).join(' · ')}

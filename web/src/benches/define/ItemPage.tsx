@@ -109,7 +109,7 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
       {/* the structure first: what stands below is asked for once it is there */}
       {(!hasStructure || tree.data !== undefined) && (
       <div
-        className={`min-h-[180px] shrink-0 grow overflow-y-auto border-t border-hair-strong ${isMade ? 'basis-[38%]' : 'basis-0'} ${started ? 'space-y-3' : 'grid grid-cols-[1fr_1fr_1.15fr] content-start'}`}
+        className={`min-h-[180px] shrink-0 grow overflow-y-auto border-t border-hair-strong ${isMade ? 'basis-[38%]' : 'basis-0'} ${started ? 'space-y-3' : 'grid grid-cols-[1fr_1fr_1.15fr] content-start max-md:block'}`}
       >
         <div className="border-r border-hair">
           {reads.costs && <StandardBlock item={item} />}

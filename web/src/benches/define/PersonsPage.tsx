@@ -31,14 +31,14 @@ export function PersonsPage() {
     <Loaded query={people}>
       {(rows) => (
         <article className="space-y-5">
-          <header className="flex items-start justify-between gap-3 px-4 pt-3">
+          <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3">
             <div>
               <h1>Persons</h1>
               <p className="text-quiet">
                 Who may do what.{isDemo && ' This works is a demo: its persons come in without a password, on this machine.'}
               </p>
             </div>
-            <span className="flex items-center gap-3 whitespace-nowrap">
+            <span className="flex flex-wrap items-center gap-3 whitespace-nowrap">
               {isDemo && <Button onClick={() => start('close-demo')}>Close the demo…</Button>}
               <Button onClick={() => start('add-person')}>Add a person…</Button>
             </span>

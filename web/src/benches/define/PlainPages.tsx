@@ -137,12 +137,12 @@ function Plain<T, R extends { code: string }>({
     <Loaded query={query}>
       {(data) => (
         <article>
-          <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
+          <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
             <div>
               <h1>{title}</h1>
               <p className="text-quiet">{words}</p>
             </div>
-            <span className="flex items-center gap-3 whitespace-nowrap">
+            <span className="flex flex-wrap items-center gap-3 whitespace-nowrap">
               {others
                 .filter((o) => o !== title.toLowerCase())
                 .map((o) => (

@@ -93,7 +93,7 @@ function LabourGradesBlock() {
   const may = useMay();
   return (
     <section aria-label="Labour grades">
-      <div className="flex items-center justify-between px-4 pb-1">
+      <div className="flex flex-wrap items-center justify-between px-4 pb-1">
         <h2>Labour grades</h2>
         {may.has('define-labour-grade') && <Button onClick={() => start('define-labour-grade')}>Define a grade…</Button>}
       </div>
@@ -152,7 +152,7 @@ function OverheadsBlock() {
   const may = useMay();
   return (
     <section aria-label="Overhead">
-      <div className="flex items-center justify-between px-4 pb-1">
+      <div className="flex flex-wrap items-center justify-between px-4 pb-1">
         <h2>Overhead</h2>
         {may.has('set-overhead') && <Button onClick={() => start('set-overhead')}>Set a budget…</Button>}
       </div>
@@ -246,7 +246,7 @@ export function WorkCentersPage() {
   };
   return (
     <article>
-      <header className="flex items-start justify-between gap-3 px-4 pt-3 pb-2">
+      <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
         <div>
           <h1>Work centers</h1>
           <p className="text-quiet">

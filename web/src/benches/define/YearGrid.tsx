@@ -73,53 +73,55 @@ function Sheet({ calendar, days, today }: { calendar: Calendar; days: CalendarDa
 
   return (
     <>
-      <table ref={table} role="grid" aria-label={`Days of ${calendar.code}`} aria-multiselectable className="border-collapse text-[12px]">
-        <thead>
-          <tr>
-            <td className="w-14" />
-            {Array.from({ length: 31 }, (_, d) => (
-              <th key={d} className="w-7 font-normal text-quiet">
-                {d + 1}
-              </th>
-            ))}
-            <th className="pl-2 text-right font-normal text-quiet">hours</th>
-          </tr>
-        </thead>
-        <tbody>
-          {months.map((month, m) => (
-            <tr key={m}>
-              <th className="text-left font-normal text-quiet">{monthName.format(new Date(2026, m, 1))}</th>
-              {month.map((d) => {
-                const n = days.indexOf(d);
-                const isChosen = n >= Math.min(from, to) && n <= Math.max(from, to);
-                return (
-                  <td
-                    key={d.day}
-                    data-day={n}
-                    tabIndex={n === to ? 0 : -1}
-                    aria-selected={isChosen}
-                    aria-label={`${dayWords(d.day)}: ${hours(d.minutes)} h${d.kind ? `, ${d.kind}` : ''}${d.why ? `, ${d.why}` : ''}`}
-                    title={`${dayWords(d.day)}${d.why ? `: ${d.why}` : ''}`}
-                    onClick={(e) => choose(n, e.shiftKey)}
-                    onKeyDown={(e) => onKeyDown(e, n)}
-                    className={`h-[22px] cursor-pointer border border-hair text-center ${isWeekend(d.day) ? 'text-quiet' : ''} ${d.kind === 'closed' ? 'bg-attention-wash font-semibold text-attention' : d.kind === 'extra' ? 'font-semibold underline' : ''} ${d.day === today ? 'border-b-2 border-b-act' : ''} aria-selected:bg-act aria-selected:text-act-ink`}
-                  >
-                    {d.kind === 'closed' && d.minutes === 0 ? '×' : hours(d.minutes)}
-                  </td>
-                );
-              })}
-              {Array.from({ length: 31 - month.length }, (_, d) => (
-                <td key={`empty${d}`} />
+      <div className="overflow-x-auto">
+        <table ref={table} role="grid" aria-label={`Days of ${calendar.code}`} aria-multiselectable className="border-collapse text-[12px]">
+          <thead>
+            <tr>
+              <td className="w-14" />
+              {Array.from({ length: 31 }, (_, d) => (
+                <th key={d} className="w-7 font-normal text-quiet">
+                  {d + 1}
+                </th>
               ))}
-              <td className="pl-2 text-right">{hours(month.reduce((sum, d) => sum + d.minutes, 0))}</td>
+              <th className="pl-2 text-right font-normal text-quiet">hours</th>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {months.map((month, m) => (
+              <tr key={m}>
+                <th className="text-left font-normal text-quiet">{monthName.format(new Date(2026, m, 1))}</th>
+                {month.map((d) => {
+                  const n = days.indexOf(d);
+                  const isChosen = n >= Math.min(from, to) && n <= Math.max(from, to);
+                  return (
+                    <td
+                      key={d.day}
+                      data-day={n}
+                      tabIndex={n === to ? 0 : -1}
+                      aria-selected={isChosen}
+                      aria-label={`${dayWords(d.day)}: ${hours(d.minutes)} h${d.kind ? `, ${d.kind}` : ''}${d.why ? `, ${d.why}` : ''}`}
+                      title={`${dayWords(d.day)}${d.why ? `: ${d.why}` : ''}`}
+                      onClick={(e) => choose(n, e.shiftKey)}
+                      onKeyDown={(e) => onKeyDown(e, n)}
+                      className={`h-[22px] cursor-pointer border border-hair text-center ${isWeekend(d.day) ? 'text-quiet' : ''} ${d.kind === 'closed' ? 'bg-attention-wash font-semibold text-attention' : d.kind === 'extra' ? 'font-semibold underline' : ''} ${d.day === today ? 'border-b-2 border-b-act' : ''} aria-selected:bg-act aria-selected:text-act-ink`}
+                    >
+                      {d.kind === 'closed' && d.minutes === 0 ? '×' : hours(d.minutes)}
+                    </td>
+                  );
+                })}
+                {Array.from({ length: 31 - month.length }, (_, d) => (
+                  <td key={`empty${d}`} />
+                ))}
+                <td className="pl-2 text-right">{hours(month.reduce((sum, d) => sum + d.minutes, 0))}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
       <p className="pt-1 text-[12px] text-quiet">
         × closed, underlined: an extra shift. Arrows move, Shift extends, or click and Shift-click.
       </p>
-      <div className="flex items-center gap-2 py-2">
+      <div className="flex flex-wrap items-center gap-2 py-2">
         <strong>{isOne ? dayWords(first.day) : `${dayWords(first.day)} to ${dayWords(last.day)}`}</strong>
         {may.has('close-days') && <Button onClick={() => start('close-days', chosen)}>{isOne ? 'Close this day…' : 'Close these days…'}</Button>}
         {may.has('add-shift') && (

@@ -39,7 +39,7 @@ function Page({ order, bridge }: { order: Order; bridge: Bridge }) {
   const { start } = useCommands();
   const may = useMay();
   return (
-    <article className="min-w-[560px]">
+    <article className="md:min-w-[560px]">
       <header className="flex flex-wrap items-start justify-between gap-2 px-4 pt-3 pb-2">
         <div>
           <h1>

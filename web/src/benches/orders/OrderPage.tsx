@@ -61,7 +61,7 @@ function Page({ order }: { order: Order }) {
     .filter(Boolean)
     .join(' ');
   return (
-    <article className="min-w-[560px]">
+    <article className="md:min-w-[560px]">
       <header className="px-4 pt-3 pb-2">
         <div className="flex flex-wrap items-start justify-between gap-x-4 gap-y-1">
           <h1>
@@ -101,7 +101,7 @@ function Page({ order }: { order: Order }) {
         ))}
       </header>
       <OperationStrip order={order} />
-      <div className={started ? 'space-y-3' : 'grid grid-cols-[2fr_1fr] grid-rows-[auto_1fr] gap-y-3'}>
+      <div className={started ? 'space-y-3' : 'grid grid-cols-[2fr_1fr] grid-rows-[auto_1fr] gap-y-3 max-md:block'}>
         <div className={started ? '' : 'border-r border-hair'}>
           {isWaiting ? <PlannedNeeds order={order} /> : <Material order={order} />}
         </div>

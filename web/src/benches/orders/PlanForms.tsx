@@ -11,7 +11,7 @@ export function PlanTableForm({ onGiven }: OwnFormProps<Inputs['plan-orders']>) 
     setText(next);
     const pasted = ordersPasted(next);
     const isWhole = pasted.orders.length > 0 && pasted.wrong.length === 0;
-    onGiven(isWhole ? { orders: pasted.orders } : null, `Plan ${pasted.orders.length} orders`);
+    onGiven(isWhole ? { orders: pasted.orders } : null, `Plan ${pasted.orders.length} ${pasted.orders.length === 1 ? 'order' : 'orders'}`);
   };
   return (
     <div className="space-y-2">
@@ -43,7 +43,7 @@ export function PlanTableForm({ onGiven }: OwnFormProps<Inputs['plan-orders']>) 
 export function ReleaseOrdersForm({ given, onGiven }: OwnFormProps<Inputs['release-orders']>) {
   const numbers = (given['orders'] as number[] | undefined) ?? [];
   useEffect(() => {
-    onGiven(numbers.length > 0 ? { orders: numbers } : null, `Release ${numbers.length} orders`);
+    onGiven(numbers.length > 0 ? { orders: numbers } : null, numbers.length === 1 ? `Release order ${numbers[0]}` : `Release ${numbers.length} orders`);
     // oxlint-disable-next-line react/exhaustive-deps -- what was marked does not change while the form is open
   }, []);
   return (

@@ -23,7 +23,7 @@ function Page({ posting: p }: { posting: Posting }) {
   const { start } = useCommands();
   return (
     <article className="max-w-[900px]">
-      <header className="flex items-start justify-between px-4 pt-3 pb-2">
+      <header className="flex flex-wrap items-start justify-between px-4 pt-3 pb-2">
         <div>
           <h1>
             Posting {p.number}: {p.kind}

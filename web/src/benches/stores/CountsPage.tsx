@@ -7,7 +7,7 @@ import { isZero, percent, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { countOptions, countsOptions, type CountOut } from './queries';
-import { StoresFrame } from './StoresFrame';
+import { ReleaseFrame } from '../../orders/ReleaseFrame';
 
 /** Counts that go on, and the last that ended. */
 export function CountsPage() {
@@ -15,7 +15,7 @@ export function CountsPage() {
   const may = useMay();
   const counts = useQuery(countsOptions());
   return (
-    <StoresFrame
+    <ReleaseFrame
       title="Counts"
       words="A place or an item, counted blind; what differs by more than the tolerance is counted again before it is posted."
       acts={may.has('open-count') && <Button onClick={() => start('open-count')}>Open a count…</Button>}
@@ -59,7 +59,7 @@ export function CountsPage() {
           </table>
         )}
       </Loaded>
-    </StoresFrame>
+    </ReleaseFrame>
   );
 }
 
@@ -87,7 +87,7 @@ function Page({ count: c }: { count: CountOut }) {
       </Button>
     );
   return (
-    <StoresFrame
+    <ReleaseFrame
       title={
         <>
           Count <span className="code text-[17px]">{c.number}</span> of {c.what}
@@ -141,6 +141,6 @@ function Page({ count: c }: { count: CountOut }) {
           </tbody>
         </table>
       </div>
-    </StoresFrame>
+    </ReleaseFrame>
   );
 }

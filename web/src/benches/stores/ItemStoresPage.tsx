@@ -9,7 +9,7 @@ import { ItemCode } from '../../ui/ItemCode';
 import { Loaded } from '../../ui/States';
 import { itemStoresOptions, type ItemStores, type Piece, type Step } from './queries';
 import { SteppedLine } from './SteppedLine';
-import { StoresFrame } from './StoresFrame';
+import { ReleaseFrame } from '../../orders/ReleaseFrame';
 
 /** Where an item lies, and what becomes of it. */
 export function ItemStoresPage() {
@@ -29,7 +29,7 @@ function Page({ stores: s }: { stores: ItemStores }) {
   ] as const;
   const words = parts.filter(([q, name]) => name === 'free' || !isZero(q)).map(([q, name]) => `${quantity(q)} ${name}`);
   return (
-    <StoresFrame
+    <ReleaseFrame
       title={
         <>
           {s.name} <ItemCode code={s.item} className="text-[15px]! font-normal" />
@@ -44,7 +44,7 @@ function Page({ stores: s }: { stores: ItemStores }) {
         {s.steps.length > 0 && <SteppedLine stores={s} />}
         <Steps stores={s} />
       </section>
-    </StoresFrame>
+    </ReleaseFrame>
   );
 }
 

@@ -7,7 +7,7 @@ import { quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { lotOptions } from './queries';
-import { StoresFrame } from './StoresFrame';
+import { ReleaseFrame } from '../../orders/ReleaseFrame';
 
 /** A lot or serial: where it lies, how it came there, what was put right of it. */
 export function LotPage() {
@@ -18,7 +18,7 @@ export function LotPage() {
   return (
     <Loaded query={found}>
       {(l) => (
-        <StoresFrame
+        <ReleaseFrame
           title={
             <>
               <span className="code text-[17px]">{l.lot}</span> {l.name}{' '}
@@ -153,7 +153,7 @@ export function LotPage() {
               </table>
             )}
           </div>
-        </StoresFrame>
+        </ReleaseFrame>
       )}
     </Loaded>
   );

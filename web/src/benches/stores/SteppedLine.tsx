@@ -31,6 +31,11 @@ export function SteppedLine({ stores: s }: { stores: ItemStores }) {
       <text x={LEFT - 6} y={y(1) + 4} textAnchor="end" className="fill-quiet">
         {line.most}
       </text>
+      {line.isBelow && (
+        <text x={LEFT - 6} y={y(0) + 4} textAnchor="end" className="fill-attention">
+          {quantity(lowest)}
+        </text>
+      )}
       <path d={path} fill="none" strokeWidth={2} className="stroke-act" />
       {line.marks.map((m) => (
         <text key={m.day} x={x(m.at)} y={HEIGHT - 5} textAnchor={m.at > 0.9 ? 'end' : 'start'} className="fill-quiet">

@@ -7,7 +7,7 @@ import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { stockListOptions } from './queries';
-import { StoresFrame } from './StoresFrame';
+import { ReleaseFrame } from '../../orders/ReleaseFrame';
 
 const figures = [
   ['on hand', 'on_hand'],
@@ -33,7 +33,7 @@ export function StockPage() {
   const ask = (next: Record<string, string>) =>
     setQuery(Object.fromEntries(Object.entries({ filter, site, ...next }).filter(([, v]) => v)), { replace: true });
   return (
-    <StoresFrame
+    <ReleaseFrame
       title="Stock"
       words="On hand is reserved, free, held back or on the way. Open an item for its places, its lots and its future."
       acts={
@@ -129,6 +129,6 @@ export function StockPage() {
           </div>
         )}
       </Loaded>
-    </StoresFrame>
+    </ReleaseFrame>
   );
 }

@@ -7,7 +7,7 @@ import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { transfersOptions, type Transfer } from './queries';
-import { StoresFrame } from './StoresFrame';
+import { ReleaseFrame } from '../../orders/ReleaseFrame';
 
 /** What is on the way between sites, and what came of the last transfers. */
 export function TransfersPage() {
@@ -15,7 +15,7 @@ export function TransfersPage() {
   const may = useMay();
   const transfers = useQuery(transfersOptions());
   return (
-    <StoresFrame
+    <ReleaseFrame
       title="Transfers"
       words="Between sites: what is on the way is ours, and free for nobody until it arrives."
       acts={may.has('send-transfer') && <Button onClick={() => start('send-transfer')}>Send a transfer…</Button>}
@@ -50,7 +50,7 @@ export function TransfersPage() {
           </div>
         )}
       </Loaded>
-    </StoresFrame>
+    </ReleaseFrame>
   );
 }
 

@@ -3,13 +3,14 @@ import { Link, useLocation } from 'react-router';
 
 const pages = [
   ['/release', 'Ready to release'],
+  ['/release/lists', 'Lists and load'],
   ['/release/stock', 'Stock'],
   ['/release/transfers', 'Transfers'],
   ['/release/counts', 'Counts'],
 ] as const;
 
-/** A page of the stores: what it is, its acts, and the way to the others. */
-export function StoresFrame({ title, words, acts, children }: { title: ReactNode; words: ReactNode; acts?: ReactNode; children: ReactNode }) {
+/** A page of the release bench without its queue: what it is, its acts, and the way to the others. */
+export function ReleaseFrame({ title, words, acts, children }: { title: ReactNode; words: ReactNode; acts?: ReactNode; children: ReactNode }) {
   const at = useLocation().pathname;
   return (
     <main className="h-full overflow-y-auto">
