@@ -58,7 +58,7 @@ class Morning(BrowserTest):
         expect(page.get_by_text("2 marked")).to_be_visible()
         page.get_by_role("button", name="Release 2").click()
         panel = page.get_by_role("region", name="Release orders")
-        expect(panel).to_contain_text("loads it with")
+        expect(panel).to_contain_text("hours released")
         expect(panel).to_contain_text("short: 8 pcs needed, 0 free at Main store")
         self.post(page)
 

@@ -101,11 +101,6 @@ def _bridge(page: Page) -> None:
     page.get_by_role("button", name="Yield").click()
 
 
-def _anything(page: Page) -> None:
-    page.keyboard.press("Control+k")
-    page.get_by_placeholder("Order number").fill("mirror")
-
-
 def _what_if(page: Page) -> None:
     page.goto("/cost/standards")
     page.get_by_role("button", name="Write a what-if…").click()
@@ -129,16 +124,26 @@ def _what_if(page: Page) -> None:
     page.get_by_role("table", name="What moved in HT-200, over all levels").wait_for()
 
 
-def _blocked(page: Page) -> None:
-    page.goto("/orders/1008")
-    page.get_by_text("has no approved structure").wait_for()
+def _ready(page: Page) -> None:
+    page.goto("/release")
+    page.get_by_label("All: Nothing stops them").check()
+    page.get_by_label("Order 1011").check()
+    page.get_by_role("button", name="Release 2").click()
+    page.get_by_role("status").filter(has_text="preview").last.wait_for()
+
+
+def _work_list(page: Page) -> None:
+    page.goto("/release/lists/ASSY?by=slack")
+    page.get_by_role("img", name="Load of ASSY by day").wait_for()
 
 
 SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "today": ("Jonas", lambda page: None),
     "order": ("Jonas", _go("/orders/1004")),
     "persons": ("Mara", _go("/define/persons")),
-    "release-blocked": ("Jonas", _blocked),
+    "ready": ("Jonas", _ready),
+    "work-list": ("Jonas", _work_list),
+    "stock-item": ("Piet", _go("/release/stock/CS-01")),
     "report": ("Jonas", _report),
     "report-dark": ("Lotte", _report),
     "cost-bridge": ("Sunil", _bridge),
@@ -152,8 +157,6 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "standards": ("Sunil", _what_if),
     "item-cost": ("Sunil", _go("/define/items/OT-200/cost")),
     "margin": ("Sunil", _go("/cost/margin")),
-    "do-anything": ("Jonas", _anything),
-    "posting": ("Sunil", _go("/postings/9")),
 }
 
 

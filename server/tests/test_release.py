@@ -334,8 +334,9 @@ class WorkLists(ReleaseTest):
     def test_load_stands_beside_capacity_by_week_what_runs_and_what_is_planned(self) -> None:
         due = timezone.localdate() + timedelta(days=30)
         runs, planned = self.plan("20", due=due), self.plan("40", due=due)
-        seen = self.caller.preview("release-order", {"order": runs})["consequences"]["remarks"]
-        self.assertIn("loads it with 6.3 h from 20", next(r["text"] for r in seen if r["thing"] == "MILL"))  # fmt: skip
+        seen = self.caller.preview("release-orders", {"orders": [runs, planned]})["consequences"]
+        said = {f["thing"]: (f["before"], f["after"]) for f in seen["fields"]}
+        self.assertEqual((said["MILL"], said["ASSY"]), (("0", "17.8"), ("0", "12")))
         self.must("release-order", order=runs)
         told = self.caller.get("work-centers/MILL/load", weeks="8")
 

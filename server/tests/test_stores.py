@@ -324,6 +324,15 @@ class Lots(StoresTest):
         self.must("judge-lot", item="GLASS", lot="G1", state="rejected", reason="too old")
         self.assertFalse(StoredAttention.objects.filter(kind="expires"))
 
+    def test_what_was_reserved_and_has_expired_is_short_from_the_next_day_on(self) -> None:
+        today = timezone.localdate()
+        self.must("correct-lot", item="GLASS", lot="G1", expires_on=str(today), reason="read again")
+        order = running_order(self.shop)  # ten of the twelve, which may be used today
+        self.assertFalse(Shortage.objects.filter(order__number=order, item__code="GLASS"))
+        keep_all(timezone.now() + timedelta(days=1), stale_only=False)
+
+        self.assertEqual(Shortage.objects.get(order__number=order, item__code="GLASS").quantity, 5)
+
     def test_what_is_put_right_stays_to_be_seen_with_what_it_was(self) -> None:
         last = timezone.localdate() + timedelta(days=30)
         self.must("correct-lot", item="GLASS", lot="G1", code="G-1", supplier_code="S7", expires_on=str(last), reason="read again")  # fmt: skip

@@ -26,14 +26,15 @@ def share(
 ) -> dict[int, Lack]:
     """Return how much each demand of an item is short, by its number, and when enough will have come.
 
-    What is reserved belongs to its demand. What is free goes to the others by rank, then by due
+    What is reserved belongs to its demand, as far as it may still be used: of reserved stock that has
+    expired or is held back the last lose first. What is free goes to the others by rank, then by due
     date, then by number; what they are short of is promised from what comes, the first to come
     first. Demands that are not short are left out.
 
     Parameters
     ----------
     demands : of one item; numbers are unique
-    free : on hand, usable and not reserved [unit]; below 0 counts as nothing
+    free : on hand, usable and not reserved [unit]; below 0 by what is reserved and can't be used
     supplies : of the item; what comes on no known day serves nobody
 
     Source
@@ -58,8 +59,11 @@ def share(
     open_part = ZERO
     day: date | None = None
     found: dict[int, Lack] = {}
-    for demand in sorted(demands, key=lambda d: (d.rank, d.due, d.number)):
-        wanted = max(ZERO, demand.quantity - demand.reserved)
+    ranked = sorted(demands, key=lambda d: (d.rank, d.due, d.number))
+    lost = _lost(ranked, -free)
+    for demand in ranked:
+        reserved = demand.reserved - lost.get(demand.number, ZERO)
+        wanted = max(ZERO, demand.quantity - reserved)
         given = min(left, wanted)
         left -= given
         short = wanted - given
@@ -70,6 +74,15 @@ def share(
             open_part += quantity
         found[demand.number] = Lack(short, day if open_part >= short else None)
         open_part = max(ZERO, open_part - short)
+    return found
+
+
+def _lost(ranked: Sequence[Demand], unusable: Decimal) -> dict[int, Decimal]:
+    """Return what demands lose of what is reserved for them, the last first, by number."""
+    found = {}
+    for demand in reversed(ranked if unusable > 0 else ()):
+        found[demand.number] = min(demand.reserved, unusable)
+        unusable -= found[demand.number]
     return found
 
 

@@ -1,11 +1,11 @@
 """Releasing orders, taking a release back, cancelling."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, ClassVar
 
-from django.utils import timezone
-from poietic_core.capacity.load import week_of
+from django.db.models import Sum
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
 from poietic_core.quantity import ZERO, round_to
@@ -62,7 +62,7 @@ class OrdersGiven(Strict):
 @command("release-order", "Release an order", Role.CONTROLLER)
 def release_order(context: Context, given: OrderGiven) -> None:
     """Take the structure and the standard into the order, reserve its material, and let it start."""
-    _release(context, OpenBook.lock(context, given.order))
+    _say_load(context, [_release(context, OpenBook.lock(context, given.order))])
 
 
 @command("release-orders", "Release orders", Role.CONTROLLER)
@@ -76,16 +76,19 @@ def release_orders(context: Context, given: OrdersGiven) -> None:
     wanted = PlannedNeed.objects.filter(order__in=keys).values_list("item", flat=True)
     lock_keys(Holding, "item", set(wanted))
     due = Order.objects.filter(pk__in=keys).order_by("due", "number")
-    for number in list(due.values_list("number", flat=True)):
-        _release(context, OpenBook.lock(context, number))
+    numbers = list(due.values_list("number", flat=True))
+    _say_load(context, [_release(context, OpenBook.lock(context, n)) for n in numbers])
 
 
-def _release(context: Context, book: OpenBook) -> None:
-    """Release a locked order: of a firm one what it was derived from, else what is in force."""
+def _release(context: Context, book: OpenBook) -> dict[str, Decimal]:
+    """Release a locked order: of a firm one what it was derived from, else what is in force.
+
+    Returns the hours that it loads each work center with.
+    """
     book.require(Act.RELEASE)
     order = book.order
     day = start_day(book, context.now)
-    _say_load(context, book)
+    load = _load_of(context, book)
     revision = order.revision or revision_in_force(order.item, day)
     taken_in = inlined(revision, day) if revision else None
     structure = taken_in.structure if taken_in else None
@@ -113,22 +116,33 @@ def _release(context: Context, book: OpenBook) -> None:
     reserve_needs(transaction, book)
     transaction.post()
     book.finish()
+    return load
 
 
-def _say_load(context: Context, book: OpenBook) -> None:
-    """Say what an order adds to the load of each work center, and in which week it begins there."""
+def _load_of(context: Context, book: OpenBook) -> dict[str, Decimal]:
+    """Return the hours that an order loads each work center with."""
     dates = Dating([book], context.now).of(book)
     hours: dict[str, Decimal] = {}
-    weeks: dict[str, str] = {}
-    for number, loaded in sorted(dates.hours.items()) if dates else ():
+    for number, loaded in dates.hours.items() if dates else ():
         assert dates is not None
         center = dates.centers[number]
         hours[center] = hours.get(center, ZERO) + loaded
-        weeks.setdefault(center, week_of(timezone.localdate(dates.operations[number].starts)))
-    for center, loaded in hours.items():
-        if loaded:
-            said = f"order {book.order.number} loads it with {round_to(loaded, TENTH):f} h from {weeks[center]} on"  # fmt: skip
-            context.effects.remark(center, said)
+    return hours
+
+
+def _say_load(context: Context, added: Iterable[dict[str, Decimal]]) -> None:
+    """Say how many hours each work center has to do before and after a release."""
+    more: dict[str, Decimal] = {}
+    for loads in added:
+        for center, hours in loads.items():
+            more[center] = more.get(center, ZERO) + hours
+    running = OrderOperation.objects.filter(work_center__code__in=more, hours_left__gt=0)
+    known = dict(running.order_by().values_list("work_center__code").annotate(Sum("hours_left")))
+    for center, hours in sorted(more.items()):
+        before = known.get(center, ZERO)
+        context.effects.field(
+            center, "hours released", round_to(before, TENTH), round_to(before + hours, TENTH)
+        )
 
 
 @command("withdraw-release", "Take back a release", Role.CONTROLLER)

@@ -80,7 +80,7 @@ function Causes({ causes }: { causes: Attention[] }) {
                 )}
               </td>
               <td className="whitespace-nowrap text-attention">{a.kind}</td>
-              <td className="num">{a.orders}</td>
+              <td className="num">{a.orders > 0 && a.orders}</td>
               <td className="num">{a.days > 0 && a.days}</td>
               <td className="num">
                 <Money value={a.money} />
