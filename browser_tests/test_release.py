@@ -5,6 +5,7 @@ from datetime import timedelta
 
 from django.utils import timezone
 from playwright.sync_api import expect
+from poietic.ledger.models import Lot
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 from poietic.stores.models import Count, Transfer
@@ -94,6 +95,26 @@ class Morning(BrowserTest):
         text.fill(f"MA-200\t3\t{due}\t340/1\nCS-01\t6\t{due}")
         self.post(page)
         self.assertEqual(Order.objects.filter(due=due).count(), 3)
+
+    def test_a_lot_of_blanks_sizes_an_order_of_mirrors(self) -> None:
+        """By yields of 0.96, 0.94 and 0.98 ten blanks become 8.84 mirrors, and five 4.42."""
+        lot = Lot.objects.get(item__code="BL-200", state="usable").code
+        page = self.signed_in("Jonas")
+        page.goto("/release")
+        page.get_by_role("button", name="Plan an order").click()
+        panel = page.get_by_role("region", name="Plan an order")
+        panel.get_by_label("Item", exact=True).fill("PM-200")
+        panel.get_by_label("Due", exact=True).fill((timezone.localdate() + timedelta(days=60)).isoformat())  # fmt: skip
+        panel.get_by_label("From a lot of").fill("BL-200")
+        panel.get_by_label("Which lot").fill(lot)
+        expect(panel).to_contain_text(f"10 pcs of lot {lot} are enough for 8")
+        panel.get_by_label("Of it").fill("5")
+        expect(panel).to_contain_text(f"5 pcs of lot {lot} are enough for 4")
+        self.post(page)
+
+        order = Order.objects.latest("pk")
+        self.assertEqual((int(order.quantity), order.lot and order.lot.code), (4, lot))
+        expect(page.get_by_text(f"from lot {lot}")).to_be_visible()
 
     def test_a_transfer_arrives_with_something_missing(self) -> None:
         page = self.signed_in("Piet")

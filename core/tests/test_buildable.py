@@ -1,5 +1,6 @@
 """How many can be built now: against a textbook, a second model, and linear programming."""
 
+from dataclasses import replace
 from decimal import Decimal
 from math import ceil, floor
 
@@ -8,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from poietic_core.order.need import need_of_item
 from poietic_core.planning.buildable import Shelf, can_be_built
+from poietic_core.planning.sizing import order_quantity_from
 from poietic_core.structure.basis import Basis, spread
 from poietic_core.structure.model import ComponentLine, Operation, Per, Structure
 from poietic_core.structure.requirement import entering, quantity_per_unit
@@ -140,3 +142,42 @@ class CanBeBuilt(SimpleTestCase):
         cut = [made("A", {"B": 2})]
         self.assertEqual(can_be_built("A", shelf(cut, {"B": 3}, A="0.25")).quantity, D("1.5"))
         self.assertEqual(can_be_built("B", shelf(cut, {"B": 3})).quantity, 0)
+
+
+class SizeFromLot(SimpleTestCase):
+    """A quantity of a component sets the order's, and back."""
+
+    @given(
+        st.integers(1, 500),
+        st.sampled_from(["0.83", "0.9", "0.95", "1"]),
+        st.sampled_from(["1", "1.25", "3", "0.4"]),
+        st.sampled_from(["1", "0.5", "0.001"]),
+    )
+    def test_it_is_covered_and_one_step_more_would_not_be(
+        self, available: int, yield_share: str, each: str, step: str
+    ) -> None:
+        line = ComponentLine(item="B", operation=10, quantity=D(each))
+        one = made("A", {"B": 1}, yield_share=yield_share)
+        one = replace(one, components=(line,))
+        found = order_quantity_from(one, "B", D(available), step=D(1), component_step=D(step))
+
+        def need(n: Decimal) -> Decimal:
+            over = spread(Basis.of(line.per), entering(one.operations, n)[10], operation=10)
+            return need_of_item(quantity_per_unit(line, D(1)), over, step=D(step)).value
+
+        self.assertTrue(not found or need(found) <= available)
+        self.assertGreater(need(found + 1), available)
+
+    def test_a_lot_of_blanks_sizes_an_order_of_mirrors(self) -> None:
+        """By hand: 24 blanks by yields of 0.95 and 0.90 are 20.52: twenty mirrors."""
+        blank = ComponentLine(item="BLANK", operation=10, quantity=D(1))
+        steps = tuple(
+            Operation(number=n, name="Work", work_center="W", yield_share=D(y))
+            for n, y in ((10, "0.95"), (20, "0.90"))
+        )
+        mirror = Structure(item="M", batch_quantity=D(1), operations=steps, components=(blank,))
+        sized = order_quantity_from(mirror, "BLANK", D(24), step=D(1), component_step=D(1))
+        self.assertEqual(sized, 20)
+        self.assertEqual(order_quantity_from(mirror, "BLANK", D(1), step=D(1), component_step=D(1)), 0)  # fmt: skip
+        self.assertEqual(order_quantity_from(mirror, "PAD", D(9), step=D(1), component_step=D(1)), 0)  # fmt: skip
+        self.assertEqual(order_quantity_from(mirror, "BLANK", D(24), step=D(5), component_step=D(1)), 20)  # fmt: skip

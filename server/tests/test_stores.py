@@ -437,3 +437,50 @@ class Asked(StoresTest):
         offered = {p["code"] for p in self.caller.get("basics")["places"]}
         self.assertEqual(offered, {"STORE", "SHELF", "HILL-1"})
         self.refused("input.not_found", "move-stock", from_place="transit:HILL", to_place="HILL-1", lines=[{"item": "AVERAGE", "quantity": "1"}])  # fmt: skip
+
+
+class SizedFromLot(StoresTest):
+    """A kit takes two pieces of glass: a lot of seven sizes an order of three."""
+
+    def planned(self, **more: Any) -> int:
+        given = {"item": "KIT", "due": "2027-02-01", "lot_of": "GLASS", "lot": "G1"}
+        return int(self.must("plan-order", **given, **more)["made"]["order"])
+
+    def test_the_lot_sets_the_quantity_and_is_reserved_and_issued_first(self) -> None:
+        soon = str(timezone.localdate() + timedelta(days=3))
+        receive(self.shop, "GLASS", "4", "1", {"lot": "G-SOON", "quantity": "4", "expires_on": soon})  # fmt: skip
+        order = self.planned()
+        told = self.caller.get(f"orders/{order}")
+        self.assertEqual((Decimal(told["quantity"]), told["lot"]), (3, "G1"))
+        self.must("release-order", order=order)
+        held = Reservation.objects.get(cost_object__number=order, item__code="GLASS")
+        self.assertEqual((held.lot and held.lot.code, int(held.quantity)), ("G1", 6))
+        self.must("issue-material", order=order, lines=[{"operation": 10, "item": "GLASS", "quantity": "5"}])  # fmt: skip
+
+        self.assertEqual(on_hand("GLASS"), {"G1": "2", "G2": "5", "G-SOON": "4"})
+        held.refresh_from_db()
+        self.assertEqual(int(held.quantity), 1)
+
+    def test_a_part_of_the_lot_sets_it_and_a_quantity_stands_beside_the_lot(self) -> None:
+        part, told = self.planned(lot_quantity="4"), self.planned(quantity="5")
+        quantities = [int(Decimal(self.caller.get(f"orders/{n}")["quantity"])) for n in (part, told)]  # fmt: skip
+        self.assertEqual(quantities, [2, 5])
+        self.must("release-order", order=told)  # ten: seven of the lot, three of any
+        held = {r.lot.code if r.lot else "": int(r.quantity) for r in Reservation.objects.filter(item__code="GLASS")}  # fmt: skip
+        self.assertEqual(held, {"G1": 7, "": 3})
+
+    def test_a_lot_that_is_held_back_or_leaves_is_let_go_of(self) -> None:
+        order = self.planned()
+        self.must("release-order", order=order)
+        self.must("move-stock", from_place="STORE", to_place="SHELF", lines=[{"item": "GLASS", "quantity": "3", "lot": "G1"}])  # fmt: skip
+        self.assertEqual(reserved_at(order, "GLASS"), {"STORE": 4, "SHELF": 2})
+        self.must("judge-lot", item="GLASS", lot="G1", state="quarantined", reason="bubbles")
+        self.assertEqual(reserved_at(order, "GLASS"), {})
+
+    def test_what_can_not_size_an_order_says_why(self) -> None:
+        given = {"item": "KIT", "due": "2027-02-01"}
+        self.refused("input.invalid", "plan-order", **given)
+        self.refused("input.invalid", "plan-order", **given, lot="G1")
+        self.refused("input.not_found", "plan-order", **given, lot="NONE", lot_of="GLASS")
+        self.refused("input.invalid", "plan-order", **given, lot="G1", lot_of="GLASS", lot_quantity="1")  # fmt: skip
+        self.refused("input.invalid", "plan-order", **given | {"item": "MA-200"}, lot="G1", lot_of="GLASS")  # fmt: skip

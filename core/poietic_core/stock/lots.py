@@ -121,7 +121,9 @@ def require_usable(item: str, lot: LotStock, on: date) -> None:
 
 
 @exact
-def first_out(lots: Iterable[LotStock], quantity: Decimal, on: date) -> list[tuple[str, Decimal]]:
+def first_out(
+    lots: Iterable[LotStock], quantity: Decimal, on: date, *, before: str = ""
+) -> list[tuple[str, Decimal]]:
     """Return which lots a quantity is taken from: first expired, first out; then the oldest.
 
     What is quarantined, rejected or expired is left out. Where the rest is not enough the
@@ -132,6 +134,7 @@ def first_out(lots: Iterable[LotStock], quantity: Decimal, on: date) -> list[tup
     lots : what is there at the place, in any order
     quantity : Decimal [unit], > 0
     on : the day on which they would be used
+    before : a lot that goes before all others
 
     Source
     ------
@@ -148,7 +151,9 @@ def first_out(lots: Iterable[LotStock], quantity: Decimal, on: date) -> list[tup
     usable = (lot for lot in lots if lot.may_be_used(on) and lot.quantity > 0)
     found: list[tuple[str, Decimal]] = []
     left = quantity
-    for lot in sorted(usable, key=lambda each: (each.expires_on or date.max, each.age)):
+    for lot in sorted(
+        usable, key=lambda each: (each.code != before, each.expires_on or date.max, each.age)
+    ):
         if left:
             part = min(left, lot.quantity)
             found.append((lot.code, part))

@@ -55,6 +55,8 @@ class Move:
     #: told what it was worth
     then: Callable[[Decimal], None] | None = None
     difference_to: Account = Account.STOCK_REVALUATION
+    #: a lot that goes before all others, where nobody names any
+    before: str = ""
     #: comes back from the document's cost object: into what it was taken from
     comes_back: bool = False
     #: the line that it takes back
@@ -129,6 +131,7 @@ class Document:
         operation: int | None = None,
         pieces: Sequence[Pieces] = (),
         then: Callable[[Decimal], None] | None = None,
+        before: str = "",
     ) -> None:
         """Move a quantity out of stock; stock is credited, and the other side told the value."""
         self.moves.append(
@@ -141,6 +144,7 @@ class Document:
                 operation=operation,
                 pieces=pieces,
                 then=then,
+                before=before,
             )
         )
 

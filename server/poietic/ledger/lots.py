@@ -182,7 +182,7 @@ class LotBook:
                 yield Pieces(lot=code, quantity=quantity)
         else:
             stock = [as_core(b.lot, b.quantity) for b in there if b.lot]
-            chosen = first_out(stock, move.quantity, day)
+            chosen = first_out(stock, move.quantity, day, before=move.before)
             usable = sum((q for _, q in chosen), ZERO)
             if usable < move.quantity:
                 raise _too_few(move, usable, stock, day)

@@ -14,7 +14,7 @@ from ..statements.prepared import Prepared, array_of, planned_once
 from .document import Document
 from .lots import as_core
 from .models import CostObject, Reservation, StockLine
-from .stock import Stock
+from .stock import Key, Stock
 
 #: cost object, operation, item, place, lot ("" for any)
 Line = tuple[int, int, int, int, str]
@@ -62,12 +62,15 @@ class ReservationBook:
         place: Place,
         wanted: Decimal,
         on: date,
+        lot: str = "",
     ) -> Decimal:
-        """Reserve what is free of an item at a place, as much as is wanted, and return how much."""
+        """Reserve what is free of an item at a place, of one lot if named, and return how much."""
         free = self.free(item, place, on)
+        if lot:
+            free = min(free, self._free_of_lot(item, place, lot, on))
         quantity = max(ZERO, min(wanted, free))
         if quantity:
-            self._change((owner.pk, operation, item.pk, place.pk, ""), quantity)
+            self._change((owner.pk, operation, item.pk, place.pk, lot), quantity)
         return quantity
 
     def free(self, item: Item, place: Place, on: date) -> Decimal:
@@ -75,6 +78,13 @@ class ReservationBook:
         there = self.stock.at(item, place)
         usable = (b.quantity for b in there if b.lot is None or as_core(b.lot, b.quantity).may_be_used(on))  # fmt: skip
         return sum(usable, ZERO) - sum((b.reserved for b in there), ZERO)
+
+    def _free_of_lot(self, item: Item, place: Place, lot: str, on: date) -> Decimal:
+        """Return what is usable of a lot at a place and not reserved of just this lot."""
+        b = self.stock.balances.get((item.pk, place.pk, lot))
+        if b is None or b.lot is None or not as_core(b.lot, b.quantity).may_be_used(on):
+            return ZERO
+        return b.quantity - b.reserved
 
     def use(self, document: Document) -> None:
         """Let go of what a document has issued: it is not on hand any more."""
@@ -108,9 +118,10 @@ class ReservationBook:
             return
         self._read_all_of(over)
         carried = list(self.stock.relocated)
-        for (item, place), excess in over.items():
+        for (item, place, lot), excess in over.items():
             left = excess
             keys = [k for k in self.held if k[2:4] == (item, place) and self.held[k]]
+            keys = [k for k in keys if k[4] == lot] if lot else keys
             for key in sorted(keys, key=lambda k: self._rows.get(k, 0), reverse=True):
                 part = min(left, self.held[key])
                 if part:
@@ -118,18 +129,23 @@ class ReservationBook:
                     left -= part
                     self._follow(key, part, carried)
 
-    def _over(self, on: date) -> dict[tuple[int, int], Decimal]:
-        """Return by item and place how much more is reserved than may be used there."""
-        over: dict[tuple[int, int], Decimal] = {}
+    def _over(self, on: date) -> dict[Key, Decimal]:
+        """Return how much more is reserved than may be used: of lots that are named, then by item and place."""
+        of_lots: dict[Key, Decimal] = {}
+        over: dict[Key, Decimal] = {}
         for key, b in self.stock.balances.items():
             lot = b.lot or self.stock.lot_of(key)
             usable = b.quantity if lot is None or as_core(lot, b.quantity).may_be_used(on) else ZERO
-            over[key[:2]] = over.get(key[:2], ZERO) + b.reserved - usable
-        return {at: excess for at, excess in over.items() if excess > 0}
+            excess = b.reserved - usable
+            if lot and excess > 0:
+                of_lots[key] = excess
+            whole = (*key[:2], "")
+            over[whole] = over.get(whole, ZERO) + excess - of_lots.get(key, ZERO)
+        return of_lots | {at: excess for at, excess in over.items() if excess > 0}
 
-    def _read_all_of(self, over: Iterable[tuple[int, int]]) -> None:
+    def _read_all_of(self, over: Iterable[Key]) -> None:
         """Read what anybody has reserved of items at places."""
-        items, places = zip(*over, strict=True)
+        items, places, _ = zip(*over, strict=True)
         rows = Reservation.objects.filter(item__in=any_of(items), place__in=any_of(places))
         for r in rows.select_related("lot", "cost_object").order_by("pk"):
             lot = r.lot.code if r.lot else ""

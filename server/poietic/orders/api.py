@@ -198,6 +198,8 @@ class OrderOut(Answer):
     customer_order: str
     customer_line: str
     wanted_on: date | None
+    #: the lot that it was sized from
+    lot: str
     revision: str
     supply_place: str
     receipt_place: str
@@ -325,6 +327,7 @@ def _page(book: OrderBook) -> OrderOut:
         customer_order=o.customer_order,
         customer_line=o.customer_line,
         wanted_on=o.wanted_on,
+        lot=o.lot.code if o.lot else "",
         revision=o.revision.letter if o.revision else "",
         supply_place=o.supply_place.code,
         receipt_place=o.receipt_place.code,

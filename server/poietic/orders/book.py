@@ -45,6 +45,7 @@ ORDER_PARTS = (
     "supply_place",
     "receipt_place",
     "customer",
+    "lot",
 )
 
 ORDER = Prepared(lambda key: Order.objects.select_related(*ORDER_PARTS).filter(pk=key))

@@ -39,6 +39,8 @@ class Order(Changing):
     customer_order = models.CharField(max_length=40, blank=True)
     customer_line = models.CharField(max_length=20, blank=True)
     wanted_on = models.DateField(null=True)
+    #: the lot that it was sized from: of it is reserved, and issued, first
+    lot = models.ForeignKey("ledger.Lot", models.PROTECT, null=True, related_name="+")
     planned_at = models.DateTimeField()
     released_at = models.DateTimeField(null=True)
     revision = models.ForeignKey(Revision, models.PROTECT, null=True)

@@ -8066,18 +8066,22 @@ export interface components {
             note: string;
             /** Item */
             item: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @description at most 100,000,000, above 0, six decimals
-             * @example 2.40
-             */
-            quantity: string;
+            /** Quantity */
+            quantity?: string | null;
             /**
              * Due
              * Format: date
              */
             due: string;
+            /** Lot Of */
+            lot_of?: string | null;
+            /**
+             * Lot
+             * @default
+             */
+            lot: string;
+            /** Lot Quantity */
+            lot_quantity?: string | null;
             /** Supply Place */
             supply_place?: string | null;
             /** Receipt Place */
@@ -11450,6 +11454,8 @@ export interface components {
             customer_line: string;
             /** Wanted On */
             wanted_on: string | null;
+            /** Lot */
+            lot: string;
             /** Revision */
             revision: string;
             /** Supply Place */

@@ -207,7 +207,7 @@ def issue(
 ) -> None:
     """Add one issue to a document."""
     assert component.item is not None
-    split = split_from_json(component.split)
+    split, lot = split_from_json(component.split), book.order.lot
     document.take(
         component.item,
         quantity,
@@ -217,6 +217,7 @@ def issue(
         operation=component.operation,
         pieces=pieces,
         then=lambda value: document.charge(component.operation, value, split),
+        before=lot.code if lot and lot.item_id == component.item_id else "",
     )
 
 

@@ -5,18 +5,21 @@ from decimal import Decimal
 from typing import Annotated
 
 from django.db import connection
+from django.db.models import Sum
+from django.utils import timezone
 from poietic_core.order.states import Act, OrderState
+from poietic_core.planning.sizing import order_quantity_from
 from poietic_core.quantity import ZERO, require_step
 from pydantic import Field
 
-from ...catalog.models import Item, Partner, Place
+from ...catalog.models import OWN_KINDS, Item, Partner, Place
 from ...catalog.queries import stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...engineering.queries import revision_in_force
-from ...ledger.models import CostObject
+from ...engineering.queries import inlined, revision_in_force
+from ...ledger.models import CostObject, Lot, StockBalance
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Strict, Text
+from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Reference, Strict, Text
 from ..dates import Dating
 from ..models import Order
 from ..open_book import OpenBook
@@ -45,8 +48,13 @@ class PlanOrder(Wanted):
     """A quantity of an item to make by a date; places left out are those used last for the item."""
 
     item: Code
-    quantity: Quantity
+    #: left out where a lot sets it
+    quantity: Quantity | None = None
     due: Day
+    #: a lot of a component, and how much of it there is for the order
+    lot_of: Code | None = None
+    lot: Reference = ""
+    lot_quantity: Quantity | None = None
     supply_place: Code | None = None
     receipt_place: Code | None = None
 
@@ -200,7 +208,9 @@ def _plan(context: Context, given: PlanOrder) -> OpenBook:
         raise InvalidInput(
             [f"item: {item.code} is a phantom: orders of its parents make it. Stock it first."]
         )
-    _require_quantity(item, given.quantity)
+    lot = _lot(given)
+    quantity = given.quantity or _sized(context, item, given, lot)
+    _require_quantity(item, quantity)
     _require_near(given.due, context.now.date())
     supply_place, receipt_place = _places(item, given)
     with connection.cursor() as cursor:
@@ -212,7 +222,8 @@ def _plan(context: Context, given: PlanOrder) -> OpenBook:
         ),
         number=number,
         item=item,
-        quantity=given.quantity,
+        quantity=quantity,
+        lot=lot,
         due=given.due,
         state=OrderState.PLANNED.value,
         supply_place=supply_place,
@@ -227,9 +238,42 @@ def _plan(context: Context, given: PlanOrder) -> OpenBook:
     )
     book = OpenBook(order, [], [], context=context)
     context.effects.field("new order", "state", None, "planned")
-    context.effects.field("new order", "quantity", None, given.quantity)
+    context.effects.field("new order", "quantity", None, quantity)
     context.things.append(book)
     return book
+
+
+def _lot(given: PlanOrder) -> Lot | None:
+    """Return the lot that an order is to be made of, if one is named."""
+    if not given.lot:
+        return None
+    if given.lot_of is None:
+        raise InvalidInput(["lot_of: say which component the lot is of"])
+    found = Lot.objects.select_related("item").filter(item__code=given.lot_of, code=given.lot)
+    if (lot := found.first()) is None:
+        raise NotFound(f"lot or serial of {given.lot_of}", given.lot)
+    return lot
+
+
+def _sized(context: Context, item: Item, given: PlanOrder, lot: Lot | None) -> Decimal:
+    """Return the quantity that a lot sets: all of it that may be used, or as much as is named."""
+    if lot is None:
+        raise InvalidInput(["quantity: say how many, or name a lot that sets it"])
+    day = timezone.localdate(context.now)
+    revision = revision_in_force(item, day)
+    structure = inlined(revision, day).structure if revision else None
+    if structure is None or lot.item.code not in {c.item for c in structure.components}:
+        raise InvalidInput([f"lot_of: {item.code} is not made of {lot.item.code}"])
+    there = StockBalance.objects.filter(lot=lot, place__kind__in=OWN_KINDS)
+    available = given.lot_quantity or there.aggregate(sum=Sum("quantity"))["sum"] or ZERO
+    quantity = order_quantity_from(
+        structure, lot.item.code, available, step=item.step, component_step=lot.item.step
+    )
+    if not quantity:
+        raise InvalidInput([f"lot_quantity: {available:f} {lot.item.unit} of {lot.code} is not enough for one {item.code}"])  # fmt: skip
+    said = f"{available.normalize():f} {lot.item.unit} of lot {lot.code} are enough for {quantity.normalize():f}"
+    context.effects.remark(lot.item.code, said)
+    return quantity
 
 
 def _places(item: Item, given: PlanOrder) -> tuple[Place, Place]:

@@ -1,5 +1,7 @@
 """What an order has reserved: at its release what is free, until it is issued or the order ends."""
 
+from functools import partial
+
 from django.utils import timezone
 from poietic_core.quantity import ZERO
 
@@ -17,16 +19,19 @@ def reserve_needs(transaction: Transaction, book: OpenBook) -> None:
     components = [(c, c.item) for c in book.components() if c.item and c.still_needed]
     transaction.concern((item.pk for _, item in components), owner)
 
-    def reserve() -> None:
+    def reserve_all() -> None:
         there = _alternates_at_hand(book)
         for c, item in components:
             wanted = c.still_needed
-            got = transaction.reservations.reserve(owner, c.operation, item, place, wanted, day)
+            reserve = partial(transaction.reservations.reserve, owner, c.operation, item, place)
+            lot = book.order.lot
+            got = reserve(wanted, day, lot.code) if lot and lot.item_id == item.pk else ZERO
+            got += reserve(wanted - got, day)
             if got < wanted:
                 words = f"short: {wanted.normalize():f} {c.unit} needed, {got.normalize() + ZERO:f} free at {place.name}"
                 context.effects.remark(item.code, words + _in_its_place(c, there))
 
-    transaction.at_last(reserve)
+    transaction.at_last(reserve_all)
 
 
 def release_reserved(transaction: Transaction, book: OpenBook) -> None:

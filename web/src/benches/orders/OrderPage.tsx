@@ -57,7 +57,7 @@ function Page({ order }: { order: Order }) {
   const acts = actsOf(order).filter((a) => may.has(a.command));
   useOrderKeys(order, acts);
   const isWaiting = order.state === 'planned' || order.state === 'firm';
-  const forWhom = [order.customer, order.customer_order, order.customer_line && `line ${order.customer_line}`, order.wanted_on && `wanted ${day(order.wanted_on)}`]
+  const forWhom = [order.customer, order.customer_order, order.customer_line && `line ${order.customer_line}`, order.wanted_on && `wanted ${day(order.wanted_on)}`, order.lot && `from lot ${order.lot}`]
     .filter(Boolean)
     .join(' ');
   return (

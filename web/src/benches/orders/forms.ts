@@ -1,6 +1,6 @@
 /** What is asked for in the life of an order. */
 
-import { check, choice, customer, date, gradesReceived, madeItem, number, optional, order, place, text, wholeNumber } from '../../commands/entries';
+import { check, choice, customer, date, gradesReceived, item, madeItem, number, optional, order, place, text, wholeNumber } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 import { IssueForm, ReceiveMaterialForm, ReturnForm } from './MaterialForms';
 import { PlanTableForm, ReleaseOrdersForm } from './PlanForms';
@@ -16,11 +16,14 @@ const wanted = {
 
 export const forms = commandForms({
   'plan-order': {
-    act: (g) => `Plan ${said(g.quantity)} of ${said(g.item)}`,
+    act: (g) => (g.quantity ? `Plan ${said(g.quantity)} of ${said(g.item)}` : `Plan ${said(g.item)} from ${said(g.lot)}`),
     entries: {
       item: madeItem('Item'),
-      quantity: number('Quantity'),
+      quantity: number('Quantity', { optional: true, hint: 'empty: a lot sets it' }),
       due: date('Due'),
+      lot_of: item('From a lot of', { optional: true, hint: 'the component that limits' }),
+      lot: text('Which lot', optional),
+      lot_quantity: number('Of it', { optional: true, hint: 'empty: all that is there' }),
       supply_place: place('Components from', { optional: true, hint: 'empty: as for its last order' }),
       receipt_place: place('Output to', { optional: true, hint: 'empty: as for its last order' }),
       ...wanted,
