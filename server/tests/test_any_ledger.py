@@ -102,7 +102,7 @@ class AnyLedger(TestCase):
         cls.shop.do("define-reason", code="DAMP", name="Got damp", use="scrap")
         cls.shop.do("define-reason", code="COUNT", name="Counted differently", use="adjustment")
 
-    @settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=20, suppress_health_check=[HealthCheck.too_slow])
     @given(st.lists(acts, min_size=3, max_size=14))
     def test_conserved_whatever_happens(self, sequence: list[tuple[Any, ...]]) -> None:
         self.orders = [tracked.running_order(self.shop, "2")]
@@ -114,7 +114,7 @@ class AnyLedger(TestCase):
                 self.assert_on_hand_is_told_in_parts()
         self.assert_rebuilt_from_lines()
 
-    @settings(max_examples=15, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=12, suppress_health_check=[HealthCheck.too_slow])
     @given(st.lists(posting_acts, min_size=2, max_size=10))
     def test_all_taken_back_last_first_leaves_all_as_it_was(
         self, sequence: list[tuple[Any, ...]]

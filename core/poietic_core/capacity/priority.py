@@ -53,7 +53,7 @@ def critical_ratio(days_to_due: Decimal, days_left: Decimal) -> Decimal | None:
     At day 25, due on day 28 with five days of work left:
 
     >>> critical_ratio(Decimal(3), Decimal(5))
-    Decimal('0.60')
+    Decimal('0.6')
     """
     if days_left <= ZERO:
         return None

@@ -49,6 +49,7 @@ BOUGHT: tuple[tuple[str, str, str, str, dict[str, Any]], ...] = (
     ("BR-14", "Azimuth bearing ring 140", "pcs", "6.10", {}),
     ("PT-01", "Varnish, matt", "L", "14.50", {}),
     ("EB-02", "Edge band, birch", "m", "0.70", {}),
+    ("OC-1", "Optical cement", "kg", "145.00", {"tracking": "lot", "number_rule": "OC{year}-{number:3}"}),
     ("BD-7", "Controller board", "pcs", "34.00", {"tracking": "lot", "number_rule": "BD{year}-{number:4}"}),
     ("DP-2", "Display, red", "pcs", "9.80", {}),
     ("EN-4", "Controller enclosure", "pcs", "6.40", {}),

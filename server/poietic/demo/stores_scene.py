@@ -28,17 +28,6 @@ def play(works: Works) -> None:
         works.do("jonas", "define-place", code=code, name=name, kind=kind, site="HILL", walk_order=walk)  # fmt: skip
     works.do("jonas", "change-place", code="STORE", walk_order=10)
     works.do("jonas", "change-place", code="LINE", walk_order=30)
-    works.do(
-        "ines",
-        "define-item",
-        code="OC-1",
-        name="Optical cement",
-        unit="kg",
-        source="buy",
-        price="145.00",
-        tracking="lot",
-        number_rule="OC{year}-{number:3}",
-    )
     cement = {"lot": "OC-A17", "quantity": "1.2", "supplier_code": "A17", "expires_on": str(day + timedelta(days=9))}  # fmt: skip
     fresh = {"lot": "OC-B02", "quantity": "2", "supplier_code": "B02", "expires_on": str(day + timedelta(days=160))}  # fmt: skip
     blanks = {"lot": "BL-BUBBLES", "quantity": "6", "supplier_code": "K-3391"}

@@ -3,6 +3,7 @@
 from datetime import date
 from decimal import Decimal
 
+from django.db.models import Count as Number
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
@@ -140,14 +141,13 @@ def item_stores(request: HttpRequest, code: str) -> ItemStoresOut:
     """Return where an item lies and who wants it by when; 200 rows of each at most."""
     item = item_by_code(code)
     day = timezone.localdate()
-    rows = StockBalance.objects.filter(item=item, quantity__gt=0)
-    rows = rows.select_related("place__site", "lot", "lot__came_by")
-    pieces = [_piece(b, day) for b in rows.order_by("place__walk_order", "place__code", "lot__pk")]
-    here = [p for p in pieces if not p.is_on_the_way]
-    usable = sum((p.on_hand for p in here if p.may_be_used), ZERO)
-    # of any lot, where its pieces are told apart: then no piece shows it
-    kept = StockBalance.objects.filter(item=item, reserved__gt=0).values_list("reserved", flat=True)
-    reserved = sum(kept, ZERO)
+    rows = StockBalance.objects.filter(item=item, quantity__gt=0).select_related(
+        "place__site", "lot"
+    )
+    listed = rows.order_by("place__walk_order", "place__code", "lot__pk")[:MOST_ROWS]
+    nothing = ItemStock(item.pk, item.code, item.name, item.unit, ZERO, ZERO, ZERO, ZERO, 0)
+    there = next(iter(stock_list(day, item=item.code, limit=1, skip=0)), nothing)
+    usable = there.free + there.reserved
     future = future_of([item.pk])[item.pk]
     words = {(d.source, d.number): w for d, w in future.demands}
     words |= {(s.source, s.number): w for s, w in future.supplies}
@@ -157,13 +157,13 @@ def item_stores(request: HttpRequest, code: str) -> ItemStoresOut:
         name=item.name,
         unit=item.unit,
         tracking=item.tracking,
-        on_hand=sum((p.on_hand for p in pieces), ZERO),
-        reserved=reserved,
-        free=usable - reserved,
-        held=sum((p.on_hand for p in here if not p.may_be_used), ZERO),
-        on_the_way=sum((p.on_hand for p in pieces if p.is_on_the_way), ZERO),
-        pieces=pieces[:MOST_ROWS],
-        whole=len(pieces),
+        on_hand=there.on_hand,
+        reserved=there.reserved,
+        free=there.free,
+        held=there.held,
+        on_the_way=there.on_the_way,
+        pieces=[_piece(b, day) for b in listed],
+        whole=rows.count(),
         begins_at=usable,
         steps=[
             FutureStepOut(
@@ -401,7 +401,9 @@ class CountOut(Answer):
 @router.get("/stores/counts", response=list[CountRow])
 def counts(request: HttpRequest) -> list[CountRow]:
     """Return the counts that are open, and the last that were ended; 50 at most."""
-    rows = Count.objects.select_related("place", "item").prefetch_related("lines")
+    rows = Count.objects.select_related("place", "item").annotate(
+        whole=Number("lines"), done=Number("lines__counted")
+    )
     return [
         CountRow(
             number=c.pk,
@@ -409,8 +411,8 @@ def counts(request: HttpRequest) -> list[CountRow]:
             state=c.state,
             is_blind=c.is_blind,
             opened_at=c.opened_at.isoformat(),
-            lines=len(c.lines.all()),
-            counted=sum(1 for n in c.lines.all() if n.counted is not None),
+            lines=c.whole,
+            counted=c.done,
         )
         for c in sorted(rows.order_by("-pk")[:50], key=lambda c: c.state != Count.State.OPEN)
     ]

@@ -25,7 +25,7 @@ WITH kept AS (
 SELECT i.id, i.code, i.name, i.unit, k.on_hand, k.reserved, coalesce(k.on_the_way, 0),
        coalesce(k.held, 0), count(*) OVER ()
 FROM kept k JOIN catalog_item i ON i.id = k.item_id
-WHERE i.search LIKE %(words)s
+WHERE i.search LIKE %(words)s AND (%(item)s = '' OR i.code = %(item)s)
 ORDER BY i.code LIMIT %(limit)s OFFSET %(skip)s
 """
 
@@ -52,11 +52,18 @@ class ItemStock(NamedTuple):
 
 
 def stock_list(
-    day: date, *, words: str = "", place: str = "", site: str = "", limit: int, skip: int
+    day: date,
+    *,
+    words: str = "",
+    item: str = "",
+    place: str = "",
+    site: str = "",
+    limit: int,
+    skip: int,
 ) -> list[ItemStock]:
-    """Return the items that there is stock of, by code: those whose code or name holds the words."""
+    """Return the items that there is stock of, by code: those whose code or name holds the words, or one."""
     escaped = words.lower().replace("\\", r"\\").replace("%", r"\%").replace("_", r"\_")
-    asked: dict[str, str | int | date] = {"day": day, "place": place, "site": site, "words": f"%{escaped}%", "limit": limit, "skip": skip}  # fmt: skip
+    asked: dict[str, str | int | date] = {"day": day, "item": item, "place": place, "site": site, "words": f"%{escaped}%", "limit": limit, "skip": skip}  # fmt: skip
     with connection.cursor() as cursor:
         cursor.execute(STOCK, asked)
         return [ItemStock(*row) for row in cursor.fetchall()]

@@ -1,7 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { basicsOptions } from '../../api/queries';
 import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
+import { type Row, RowsEntry } from '../../commands/RowsEntry';
 import { NumberEntry } from '../../ui/Field';
 import { Loaded } from '../../ui/States';
 import { countOptions, type CountOut } from './queries';
@@ -17,18 +19,22 @@ export function CountForm({ given, onGiven }: Props) {
 function Lines({ count, onGiven }: { count: CountOut; onGiven: Props['onGiven'] }) {
   const left = count.lines.filter((n) => n.counted === null || n.again);
   const [typed, setTyped] = useState<Record<string, string>>({});
+  const [found, setFound] = useState<Row[]>([]);
   const keyOf = (n: CountOut['lines'][number]) => [n.item, n.place, n.lot].join('\t');
-  const change = (key: string, value: string) => {
-    const next = { ...typed, [key]: value };
+  const change = (next: Record<string, string>, rows: Row[]) => {
     setTyped(next);
-    const lines = left
-      .filter((n) => next[keyOf(n)])
-      .map((n) => ({ item: n.item, place: n.place, lot: n.lot, counted: next[keyOf(n)] ?? '' }));
+    setFound(rows);
+    const lines = [
+      ...left.filter((n) => next[keyOf(n)]).map((n) => ({ item: n.item, place: n.place, lot: n.lot, counted: next[keyOf(n)] ?? '' })),
+      ...rows.filter((r) => r['item'] && r['place'] && r['counted']).map((r) => ({ item: r['item'] ?? '', place: r['place'] ?? '', lot: r['lot'] ?? '', counted: r['counted'] ?? '' })),
+    ];
     onGiven(lines.length > 0 ? { count: count.number, lines } : null, `Enter ${lines.length} counted`);
   };
-  if (left.length === 0) return <p className="text-quiet">All lines are counted.</p>;
+  const places = useQuery(basicsOptions()).data?.places ?? [];
   return (
-    <table className="rows" aria-label="Lines to count">
+    <div className="space-y-3">
+      {left.length === 0 && <p className="text-quiet">All lines are counted.</p>}
+      <table className="rows" aria-label="Lines to count">
       <thead>
         <tr>
           <th>Item</th>
@@ -52,12 +58,25 @@ function Lines({ count, onGiven }: { count: CountOut; onGiven: Props['onGiven'] 
                 aria-label={`${n.item} ${n.lot} at ${n.place_name}, ${n.unit}`}
                 autoFocus={at === 0}
                 value={typed[keyOf(n)] ?? ''}
-                onValue={(value) => change(keyOf(n), value)}
+                onValue={(value) => change({ ...typed, [keyOf(n)]: value }, found)}
               />
             </td>
           </tr>
         ))}
       </tbody>
     </table>
+      <RowsEntry
+        legend="Found besides what is listed"
+        add="Something else was found"
+        columns={[
+          { name: 'item', label: 'item', kind: 'text', className: 'w-24!' },
+          { name: 'place', label: 'at', kind: 'choice', className: 'w-28!', options: places.map((p) => ({ value: p.code, words: p.name })) },
+          { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-24!' },
+          { name: 'counted', label: 'counted', kind: 'number' },
+        ]}
+        rows={found}
+        onRows={(rows) => change(typed, rows)}
+      />
+    </div>
   );
 }
