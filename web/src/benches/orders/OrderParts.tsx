@@ -108,7 +108,7 @@ export function Material({ order }: { order: Order }) {
             .filter((i) => i.operation === number)
             .map((i) => (
               <tr key={i.kind + i.code}>
-                <td className="max-w-0 w-full pl-4!">
+                <td className="w-full pl-4! md:max-w-0">
                   <span className="flex h-[28px] items-center">
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
                     <span className="truncate">
@@ -145,7 +145,7 @@ export function Material({ order }: { order: Order }) {
             .map((i) => (
               <tr key={`${i.kind}${i.code}${i.is_rework}`}>
                 <td className="pl-4!">
-                  <span className="flex h-[28px] items-center">
+                  <span className="flex h-[28px] items-center whitespace-nowrap">
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
                     {i.kind === 'subcontract' || i.kind.endsWith('overhead') ? `${i.kind} ${i.code}` : i.kind}
                     {i.is_rework && <span className="ml-1.5 text-[12px] text-quiet">rework</span>}

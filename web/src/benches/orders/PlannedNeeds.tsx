@@ -22,7 +22,7 @@ export function PlannedNeeds({ order }: { order: Order }) {
         <tbody>
           {order.planned_needs.map((n) => (
             <tr key={n.item}>
-              <td className="w-full max-w-0 truncate pl-4!">
+              <td className="w-full truncate pl-4! md:max-w-0">
                 {n.name}{' '}
                 <Link className="code quiet-link" data-peek={n.item} to={`/release/stock/${encodeURIComponent(n.item)}`}>
                   {n.item}
