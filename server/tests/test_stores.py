@@ -377,6 +377,19 @@ class Lots(StoresTest):
         Lot.objects.filter(code="G2").update(state="rejected")
         self.refused("input.invalid", "join-lots", item="GLASS", lot="G2", place="STORE", into="G1")
 
+    def test_a_lot_of_which_nothing_is_left_comes_back_by_a_count_and_takes_another_in(
+        self,
+    ) -> None:
+        right = {"item": "GLASS", "place": "STORE", "lot": "G2", "why": "COUNT"}
+        self.must("adjust-stock", **right, on_hand="0")
+        self.must("adjust-stock", **right, on_hand="3")
+        self.assertEqual(on_hand("GLASS"), {"G1": "7", "G2": "3"})
+        self.must("adjust-stock", **right, on_hand="0")
+        self.must("join-lots", item="GLASS", lot="G1", place="STORE", into="G2")
+
+        self.assertEqual(on_hand("GLASS"), {"G2": "7"})
+        self.assertEqual(Lot.objects.filter(item__code="GLASS").count(), 2)
+
     def test_a_split_is_taken_back(self) -> None:
         said = self.must("split-lot", item="GLASS", lot="G1", place="STORE", quantity="2", into="N")
         self.must("take-back", posting=said["postings"][0])

@@ -128,6 +128,13 @@ class LotBook:
         before = held.pop(lot, ZERO)
         held[lot] = before + quantity
 
+    def know(self, item: int, code: str) -> None:
+        """Read a lot of which nothing is left, where what moves is said only after stock is locked."""
+        if not code or (item, code) in self.lots:
+            return
+        if lot := Lot.objects.filter(item=item, code=code).first():
+            self.lots[item, code] = lot
+
     def key_of(self, item: int, code: str) -> int | None:
         """Return the key of a lot; None for pieces that are not told apart."""
         return self.lots[item, code].pk if code else None

@@ -184,6 +184,7 @@ def _regroup(
 ) -> None:
     """Let pieces of one lot go on as another, at what they were worth."""
     between = place_of_kind(Place.Kind.REGROUPED)
+    transaction.stock.lots.know(item.pk, into)
     worth: list[Decimal] = []
     document = transaction.open(Posting.Kind.REGROUP)
     document.take(

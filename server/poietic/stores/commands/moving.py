@@ -117,6 +117,7 @@ def adjust_stock(context: Context, given: AdjustStock) -> None:
     why = reasons_for(Reason.Use.ADJUSTMENT, [given.why])[given.why]
     transaction = Transaction(context)
     transaction.concern([item.pk])
+    transaction.stock.lots.know(item.pk, given.lot)
     there = [b for b in transaction.stock.at(item, place) if (b.lot.code if b.lot else "") == given.lot]  # fmt: skip
     difference = given.on_hand - sum((b.quantity for b in there), ZERO)
     if not difference:
