@@ -13,7 +13,7 @@ from ..commanding.reading import READ_COSTS, READ_MARGINS
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
 from .files import keep_file
-from .models import OWN_KINDS, Partner, Place, PriceRow, Reason, Site, WrittenNote
+from .models import Partner, Place, PriceRow, Reason, Site, WrittenNote
 from .queries import item_by_code
 
 router = Router(tags=["catalog"])
@@ -140,7 +140,8 @@ def notes(request: HttpRequest, kind: str, code: str) -> list[NoteOut]:
 @router.get("/basics", response=Basics)
 def basics(request: HttpRequest) -> Basics:
     """Return what every form needs."""
-    places = Place.objects.filter(kind__in=OWN_KINDS).order_by("site", "walk_order", "code")
+    kinds = (Place.Kind.STORE, Place.Kind.FLOOR)
+    places = Place.objects.filter(kind__in=kinds).order_by("site", "walk_order", "code")
     return Basics(
         today=timezone.localdate().isoformat(),
         units=list(UNITS),

@@ -94,6 +94,8 @@ class Item(Changing):
     form_thickness = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: of its material, for lines measured by mass [kg/m³]
     density = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: Global Trade Item Number, with its check digit; "" where it has none
+    gtin = models.CharField(max_length=14, blank=True)
     is_active = models.BooleanField(default=True)
     inactive_reason = models.CharField(max_length=200, blank=True)
     search = searched()
@@ -256,6 +258,8 @@ class Place(Changing):
 
         STORE = "store"
         FLOOR = "floor"
+        #: a pallet, a box or a trolley: what lies on it goes where it goes
+        CARRIER = "carrier"
         TRANSIT = "on the way"
         SUPPLIER = "supplier"
         CUSTOMER = "customer"
@@ -270,6 +274,8 @@ class Place(Changing):
     kind = models.CharField(max_length=20, choices=Kind)
     #: of stores and floor places; of what is on the way: to which
     site = models.ForeignKey(Site, models.PROTECT, null=True, related_name="places")
+    #: of a carrier: the store or floor place where it stands
+    stands_at = models.ForeignKey("self", models.PROTECT, null=True, related_name="carriers")
     #: of suppliers and customers: whose; null: nobody's in particular
     partner = models.ForeignKey(Partner, models.PROTECT, null=True, related_name="places")
     #: who walks from place to place goes in this order
@@ -281,9 +287,13 @@ class Place(Changing):
         ordering = ["code"]
         constraints = [
             models.CheckConstraint(
-                condition=models.Q(kind__in=["store", "floor"], site__isnull=False)
-                | ~models.Q(kind__in=["store", "floor"]),
+                condition=models.Q(kind__in=["store", "floor", "carrier"], site__isnull=False)
+                | ~models.Q(kind__in=["store", "floor", "carrier"]),
                 name="stock_place_has_its_site",
+            ),
+            models.CheckConstraint(
+                condition=models.Q(kind="carrier") ^ models.Q(stands_at__isnull=True),
+                name="a_carrier_stands_somewhere",
             ),
             models.UniqueConstraint(
                 fields=["partner", "kind"], name="one_place_per_partner_and_kind"
@@ -298,9 +308,15 @@ class Place(Changing):
         """Tell whether what is here counts as our stock."""
         return self.kind in STOCK_KINDS
 
+    @property
+    def is_on_the_floor(self) -> bool:
+        """Tell whether what is here stands ready at a work center, by itself or on a carrier."""
+        at = self.stands_at or self
+        return at.kind == Place.Kind.FLOOR
+
 
 #: places that things are taken from and put to, and all that hold stock of our own
-OWN_KINDS = (Place.Kind.STORE, Place.Kind.FLOOR)
+OWN_KINDS = (Place.Kind.STORE, Place.Kind.FLOOR, Place.Kind.CARRIER)
 STOCK_KINDS = (*OWN_KINDS, Place.Kind.TRANSIT)
 
 

@@ -20,10 +20,14 @@ from ..orders.items_api import router as items_of_orders
 from ..orders.ready_api import router as ready
 from ..orders.today_api import router as today
 from ..orders.work_lists_api import router as work_lists
+from ..papers.api import router as papers
 from ..people.account_api import router as account
 from ..people.api import router as people
 from ..people.persons_api import router as persons
+from ..picking.api import router as picking
 from ..stores.api import router as stores
+from ..stores.carriers_api import router as carriers
+from ..stores.scan_api import router as scans
 from ..web_api.errors import install
 from ..web_api.finding import router as finding
 
@@ -51,6 +55,10 @@ for router in (
     margins,
     ledger,
     stores,
+    carriers,
+    scans,
+    papers,
+    picking,
     ready,
     work_lists,
     orders,

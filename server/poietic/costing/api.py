@@ -74,6 +74,7 @@ class ItemFull(ItemOut):
     form_thickness: DecimalText | None
     tracking: Tracking
     number_rule: str
+    gtin: str
     lot_rule: Item.LotRule | Literal[""]
     lead_time_days: int | None
     lot_minimum: DecimalText | None

@@ -5,26 +5,21 @@ import io
 from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
+from html import escape
 from typing import Any
 
 from openpyxl import Workbook
 from poietic_core.cost.model import Element
 from poietic_core.quantity import ZERO, money
-from reportlab.lib import colors
-from reportlab.lib.pagesizes import A4
-from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Paragraph, Spacer
 
 from ..catalog.models import Item
+from ..papers.sheet import BOLD, QUIET, SMALL, TITLE, paper, table, words
 from ..web_api.fields import plain
 from .models import Standard
 
 HEAD = ("level", "operation", "kind", "code", "name", "quantity", "unit", "in one", "cost in one")
-#: the library's own face; it has more letters than the printer's fonts
-FACE = "Vera"
 
 
 def sheet_rows(tree: dict[str, Any]) -> Iterator[tuple[Any, ...]]:
@@ -66,12 +61,6 @@ def as_workbook(tree: dict[str, Any]) -> bytes:
 
 def as_pdf(item: Item, standard: Standard, tree: dict[str, Any], day: date) -> bytes:
     """Return a cost sheet on A4: the elements, then the structure with its costs."""
-    pdfmetrics.registerFont(TTFont(FACE, "Vera.ttf"))
-    pdfmetrics.registerFont(TTFont(f"{FACE}-Bold", "VeraBd.ttf"))
-    small = ParagraphStyle("small", fontName=FACE, fontSize=7, leading=8.5)
-    bold = ParagraphStyle("bold", parent=small, fontName=f"{FACE}-Bold")
-    title = ParagraphStyle("title", parent=bold, fontSize=12, leading=15)
-    quiet = ParagraphStyle("quiet", parent=small, textColor=colors.Color(0.35, 0.36, 0.37))
     cost = standard.as_item_cost().cost
     elements = [["Element", "this level", "lower levels", "EUR"]]
     for element in Element:
@@ -83,68 +72,31 @@ def as_pdf(item: Item, standard: Standard, tree: dict[str, Any], day: date) -> b
     body: list[list[Any]] = [["L", "What", "Code", "used", "in one", "EUR"]]
     for row in tree["rows"]:
         is_operation = row["kind"] == "operation"
-        words = f"{row['operation']} {row['name']}" if is_operation else row["name"]
+        said = f"{row['operation']} {row['name']}" if is_operation else row["name"]
         indent = "&nbsp;" * (row["depth"] * 3)
         body.append(
             [
                 "" if row["level"] is None else row["level"],
-                Paragraph(indent + _escaped(words), bold if is_operation else small),
+                Paragraph(indent + escape(said), BOLD if is_operation else SMALL),
                 row["code"],
                 f"{_text(row['quantity'])} {row['line_unit']}".strip(),
                 _text(row["need"]),
                 "" if row["cost"] is None else _money(row["cost"]),
             ]
         )
-    target = io.BytesIO()
-    paper = SimpleDocTemplate(
-        target,
-        pagesize=A4,
-        leftMargin=15 * mm,
-        rightMargin=15 * mm,
-        topMargin=14 * mm,
-        bottomMargin=14 * mm,
-        title=f"Cost sheet {item.code}",
-        invariant=True,
-    )
     lot = f"standard lot {_text(item.standard_lot)} {item.unit}"
-    paper.build(
+    said = f"rev {tree['letter']} {tree['state']}, {lot}, EUR per {item.unit}, {day:%d %b %Y}"
+    return paper(
+        f"Cost sheet {item.code}",
         [
-            Paragraph(f"Cost sheet: {_escaped(item.name)} {item.code}", title),
-            Paragraph(f"rev {tree['letter']} {tree['state']}, {lot}, EUR per {item.unit}, {day:%d %b %Y}", quiet),
+            words(f"Cost sheet: {item.name} {item.code}", TITLE),
+            words(said, QUIET),
             Spacer(1, 4 * mm),
-            _table(elements, [60, 30, 30, 30]),
+            table(elements, [60, 30, 30, 30], numbers=(1, 2, 3)),
             Spacer(1, 5 * mm),
-            _table(body, [8, 88, 26, 24, 18, 16]),
+            table(body, [8, 88, 26, 24, 18, 16], numbers=(3, 4, 5)),
         ],
-        onLaterPages=_numbered,
-    )  # fmt: skip
-    return target.getvalue()
-
-
-def _table(rows: list[list[Any]], widths: list[int]) -> Table:
-    hair = colors.Color(0.75, 0.75, 0.74)
-    style = [
-        ("FONT", (0, 0), (-1, -1), FACE, 7),
-        ("FONT", (0, 0), (-1, 0), f"{FACE}-Bold", 7),
-        ("ALIGN", (-3 if len(widths) == 6 else 1, 0), (-1, -1), "RIGHT"),
-        ("LINEBELOW", (0, 0), (-1, 0), 0.6, colors.black),
-        ("LINEBELOW", (0, 1), (-1, -1), 0.25, hair),
-        ("VALIGN", (0, 0), (-1, -1), "MIDDLE"),
-        ("TOPPADDING", (0, 0), (-1, -1), 1.2),
-        ("BOTTOMPADDING", (0, 0), (-1, -1), 1.8),
-    ]
-    table = Table(rows, colWidths=[w * mm for w in widths], repeatRows=1, hAlign="LEFT")
-    table.setStyle(TableStyle(style))
-    return table
-
-
-def _numbered(canvas: Any, paper: Any) -> None:
-    canvas.setFont(FACE, 7)
-    canvas.drawRightString(195 * mm, 8 * mm, str(paper.page))
-
-
-def _escaped(text: str) -> str:
-    return text.replace("&", "&amp;").replace("<", "&lt;")
+    )
 
 
 def _text(value: Decimal | None) -> str:

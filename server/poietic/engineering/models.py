@@ -118,6 +118,8 @@ class WorkCenter(Changing):
     machines = models.IntegerField(default=1)
     #: share of the standard pace that is reached
     efficiency = models.DecimalField(max_digits=6, decimal_places=4, default=1)
+    #: where its material is brought before use; null: straight into the order
+    floor_place = models.ForeignKey("catalog.Place", models.PROTECT, null=True, related_name="+")
 
     class Meta:
         ordering = ["code"]

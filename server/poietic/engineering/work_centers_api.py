@@ -51,6 +51,8 @@ class WorkCenterOut(Answer):
     calendar: str | None
     machines: int
     efficiency: DecimalText
+    #: where its material is brought before use
+    floor_place: str
     #: the latest first
     rates: list[RatesOut]
     change: int
@@ -104,6 +106,7 @@ def work_centers(request: HttpRequest) -> list[WorkCenterOut]:
             calendar=w.calendar.code if w.calendar else None,
             machines=w.machines,
             efficiency=w.efficiency,
+            floor_place=w.floor_place.code if w.floor_place else "",
             rates=rates,
             change=w.change,
         )

@@ -180,6 +180,7 @@ TABLES = (
         Column("form_thickness", "positive"),
         Column("tracking", choices=tuple(t.value for t in Tracking), default="none"),
         Column("number_rule", default=""),
+        Column("gtin", default=""),
         Column("lot_rule", choices=tuple(Item.LotRule.values), default="lot for lot"),
         Column("lead_time_days", "integer"),
         Column("lot_minimum", "positive"),

@@ -4,24 +4,47 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
+from typing import ClassVar
 
+from poietic_core.errors import DomainError
 from poietic_core.quantity import ZERO
 
 from ..catalog.models import OWN_KINDS, Item, Place
 from ..catalog.queries import any_of
 from ..statements.bulk import upsert_rows
 from ..statements.prepared import Prepared, array_of, planned_once
-from .document import Document
+from .document import Document, Line
 from .lots import as_core
 from .models import CostObject, Reservation, StockLine
 from .stock import Key, Stock
 
 #: cost object, operation, item, place, lot ("" for any)
-Line = tuple[int, int, int, int, str]
+Kept = tuple[int, int, int, int, str]
 
 RESERVED = Prepared(
     lambda keys: Reservation.objects.filter(cost_object__in=any_of(keys)).select_related("lot")
 )
+
+
+@dataclass(eq=False)
+class KeptForOthers(DomainError):
+    """Stock that would be set aside for one order and is kept for others."""
+
+    item: str
+    place: str
+    wanted: Decimal
+    over: Decimal
+    unit: str
+    owners: list[str]
+    code: ClassVar[str] = "stock.kept_for_others"
+    what: ClassVar[str] = "{wanted} {unit} of {item} can't be taken at {place}."
+    why: ClassVar[str] = "{over} {unit} of it are kept for others: {owners}."
+    fix: ClassVar[str] = "Take {over} {unit} less, another lot, or at another place."
+
+    def explain(self) -> dict[str, str]:
+        """Name whom it is kept for."""
+        values = self.context() | {"owners": ", ".join(self.owners)}
+        return {k: getattr(self, k).format_map(values) for k in ("what", "why", "fix")}
 
 
 @dataclass
@@ -29,11 +52,11 @@ class ReservationBook:
     """Reservations of the items that a command moves, for the cost objects that it posts to."""
 
     stock: Stock
-    held: dict[Line, Decimal] = field(default_factory=dict)
+    held: dict[Kept, Decimal] = field(default_factory=dict)
     owners: dict[int, CostObject] = field(default_factory=dict)
     #: keys of the rows that are there
-    _rows: dict[Line, int] = field(default_factory=dict)
-    _touched: set[Line] = field(default_factory=set)
+    _rows: dict[Kept, int] = field(default_factory=dict)
+    _touched: set[Kept] = field(default_factory=set)
 
     @classmethod
     def read(
@@ -85,6 +108,40 @@ class ReservationBook:
         if b is None or b.lot is None or not as_core(b.lot, b.quantity).may_be_used(on):
             return ZERO
         return b.quantity - b.reserved
+
+    def kept_for(self, owner: CostObject) -> dict[tuple[int, int], Decimal]:
+        """Return what a cost object has reserved, by operation and item."""
+        kept: dict[tuple[int, int], Decimal] = {}
+        for (of, operation, item, _, _), quantity in self.held.items():
+            if of == owner.pk:
+                kept[operation, item] = kept.get((operation, item), ZERO) + quantity
+        return kept
+
+    def carry(self, owner: CostObject, operation: int, lines: Iterable[Line], on: date) -> None:
+        """Keep for a cost object what was brought from one place of ours to another, there.
+
+        Its own reservation where it came from goes with it, of the same lot first.
+        Raises KeptForOthers where somebody else's would not be there any more.
+        """
+        for line in lines:
+            item, out_of, into = line.item.pk, line.move.out_of.pk, line.move.into.pk
+            left = line.quantity
+            own = [k for k in self.held if k[:4] == (owner.pk, operation, item, out_of)]
+            for key in sorted(own, key=lambda k: (k[4] != line.lot, k[4])):
+                if part := min(left, self.held[key]):
+                    self._change(key, -part)
+                    left -= part
+            self._change((owner.pk, operation, item, into, line.lot), line.quantity)
+            self._require_kept(line, on)
+
+    def _require_kept(self, line: Line, on: date) -> None:
+        """Refuse to take what is kept for somebody else where a line comes from."""
+        item, place = line.item, line.move.out_of
+        over = [q for (i, p, _), q in self._over(on).items() if (i, p) == (item.pk, place.pk)]
+        if over:
+            rows = Reservation.objects.filter(item=item, place=place).select_related("cost_object")
+            others = sorted({str(r.cost_object) for r in rows})
+            raise KeptForOthers(item.code, place.name, line.quantity, sum(over, ZERO), item.unit, others)  # fmt: skip
 
     def use(self, document: Document) -> None:
         """Let go of what a document has issued: it is not on hand any more."""
@@ -157,7 +214,7 @@ class ReservationBook:
                 self.held[line], self._rows[line] = r.quantity, r.pk
 
     def _follow(
-        self, key: Line, quantity: Decimal, carried: list[tuple[int, Place, Place, Decimal]]
+        self, key: Kept, quantity: Decimal, carried: list[tuple[int, Place, Place, Decimal]]
     ) -> None:
         """Reserve where pieces went what was reserved where they were, or say who loses it."""
         owner, operation, item, place, lot = key
@@ -174,7 +231,7 @@ class ReservationBook:
             words = f"{left.normalize():f} {of.unit} no longer reserved for {self.owners[owner]}"
             self.stock.context.effects.remark(of.code, words)
 
-    def _change(self, key: Line, quantity: Decimal) -> None:
+    def _change(self, key: Kept, quantity: Decimal) -> None:
         self.held[key] = self.held.get(key, ZERO) + quantity
         self._touched.add(key)
         _, _, item, place, lot = key
@@ -199,7 +256,7 @@ FREE = """
 SELECT b.item_id, sum(CASE WHEN l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)
                            THEN b.quantity ELSE 0 END) - sum(b.reserved) AS free
 FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
-JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor')
+JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
 WHERE b.item_id = ANY(%s::bigint[]) GROUP BY 1
 """
 

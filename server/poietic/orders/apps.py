@@ -9,14 +9,17 @@ class OrdersConfig(AppConfig):
         """Let orders be checked, found, and kept up to date by each command."""
         from ..commanding.registry import AT_END
         from ..ledger.verify import register
+        from ..papers.kinds import PAPERS
         from ..stores.future import READERS
         from ..web_api.finding import FINDERS
         from .finding import find_orders
         from .future import read_orders
         from .keeping import keep
+        from .traveller import traveller
         from .verify import CHECKS
 
         AT_END.append(keep)
         READERS.append(read_orders)
         register(CHECKS)
         FINDERS["order"] = find_orders
+        PAPERS["traveller"] = traveller

@@ -41,6 +41,14 @@ class Order(Changing):
     wanted_on = models.DateField(null=True)
     #: the lot that it was sized from: of it is reserved, and issued, first
     lot = models.ForeignKey("ledger.Lot", models.PROTECT, null=True, related_name="+")
+    #: made for a component line of another order, and the topmost of these orders
+    made_for = models.ForeignKey("self", models.PROTECT, null=True, related_name="made_by")
+    made_for_operation = models.IntegerField(null=True)
+    top = models.ForeignKey("self", models.PROTECT, null=True, related_name="+")
+    #: made components whose content is taken in like a phantom's
+    made_within = ArrayField(models.CharField(max_length=40), default=list)
+    #: its material is released part by part
+    is_in_parts = models.BooleanField(default=False)
     planned_at = models.DateTimeField()
     released_at = models.DateTimeField(null=True)
     revision = models.ForeignKey(Revision, models.PROTECT, null=True)
@@ -51,6 +59,13 @@ class Order(Changing):
 
     class Meta:
         indexes = [models.Index(fields=["state", "due"], name="order_by_state_and_due")]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(made_for__isnull=True)
+                | models.Q(made_for_operation__isnull=False, top__isnull=False),
+                name="who_an_order_is_made_for_has_an_operation",
+            )
+        ]
 
     def __str__(self) -> str:
         return str(self.number)
@@ -204,6 +219,56 @@ class OrderInput(models.Model):
     def is_per_good(self) -> bool:
         """Tell whether it is allowed for good units only."""
         return self.basis == Basis.GOOD
+
+
+class Tranche(models.Model):
+    """A part of an order's material that was released: for a range of operations and a partial quantity."""
+
+    order = models.ForeignKey(Order, models.PROTECT, related_name="tranches")
+    number = models.IntegerField()
+    #: operations whose material it is
+    first = models.IntegerField()
+    last = models.IntegerField()
+    #: of the order's item; and as it was said, in a unit of the item's own
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    unit = models.CharField(max_length=20, blank=True)
+    units = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    released_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["order", "number"], name="one_tranche_per_number"),
+            models.CheckConstraint(
+                condition=models.Q(quantity__gt=0, last__gte=models.F("first")),
+                name="a_tranche_releases_something",
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id}.{self.number}"
+
+
+class TrancheLine(models.Model):
+    """What a tranche released of a component."""
+
+    tranche = models.ForeignKey(Tranche, models.CASCADE, related_name="lines")
+    input = models.ForeignKey(OrderInput, models.CASCADE, related_name="released")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["tranche", "input"], name="one_line_per_tranche_and_input"
+            ),
+            models.CheckConstraint(
+                condition=models.Q(quantity__gt=0), name="a_tranche_line_is_above_zero"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.tranche_id} {self.input_id} {self.quantity}"
 
 
 class OrderGrade(models.Model):

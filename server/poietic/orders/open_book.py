@@ -19,12 +19,19 @@ from ..catalog.models import Place
 from ..catalog.queries import place_of_kind
 from ..commanding.registry import Context
 from ..ledger.document import Document, Move, Time
-from ..ledger.models import SET_UP, Posting, StockLine
+from ..ledger.models import SET_UP, Posting, Reservation, StockLine
 from ..statements.bulk import update_rows
-from ..statements.prepared import lock_keys
+from ..statements.prepared import Prepared, lock_keys
 from ..web_api.errors import NotFound
 from .book import ORDER, STOOD, OrderBook
 from .models import Order, OrderGrade, OrderInput, OrderOperation, Standing
+
+#: what is kept for an order, and where
+KEPT = Prepared(
+    lambda order: Reservation.objects.filter(cost_object=order).select_related(
+        "item", "place__stands_at", "lot"
+    )
+)
 
 
 @dataclass(kw_only=True)
@@ -37,6 +44,7 @@ class OpenBook(OrderBook):
     is_posted_to: bool = False
     #: how it stood before
     stood: Standing | None = None
+    _kept: list[Reservation] | None = None
 
     @classmethod
     def lock(cls, context: Context, number: int) -> "OpenBook":
@@ -59,6 +67,22 @@ class OpenBook(OrderBook):
     def wip_place(self) -> Place:
         """Return the place that components go into and output comes out of."""
         return place_of_kind(Place.Kind.WIP)
+
+    def kept_elsewhere(self, component: OrderInput) -> list[Reservation]:
+        """Return what is kept of a component where it is not supplied from, on the floor first.
+
+        Whoever takes of it lowers the quantities that are returned.
+        """
+        at = (component.operation, component.item_id)
+        here = self.order.supply_place_id
+        return [r for r in self.all_kept() if (r.operation, r.item_id) == at and r.place_id != here]
+
+    def all_kept(self) -> list[Reservation]:
+        """Return all that is kept for the order, on the floor first."""
+        if self._kept is None:
+            found = KEPT.of(self.order.pk)
+            self._kept = sorted(found, key=lambda r: (not r.place.is_on_the_floor, r.pk))
+        return self._kept
 
     def require(self, act: Act) -> None:
         """Refuse an act that the order's state does not allow."""
@@ -193,7 +217,7 @@ class OpenBook(OrderBook):
             )
             self.set_state(OrderState.STARTED if stands else OrderState.RELEASED)
         self.order.change = self.context.change
-        changing = ("state", "released_at", "revision_id", "standard_id", "received", "received_value", "change")  # fmt: skip
+        changing = ("state", "released_at", "revision_id", "standard_id", "received", "received_value", "is_in_parts", "change")  # fmt: skip
         update_rows(
             Order,
             ("cost_object", *(name.removesuffix("_id") for name in changing)),

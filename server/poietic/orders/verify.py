@@ -6,10 +6,10 @@ CHECKS = {
         LEFT JOIN ledger_costobject c ON c.id = o.id
         WHERE c.id IS NULL OR (c.kind, c.number) <> ('production order', o.number)
            OR (o.state IN ('closed', 'cancelled')) <> (c.closed_at IS NOT NULL)""",
-    "only orders that run have something reserved": """
+    "only orders that run, or are to, have something reserved": """
         SELECT o.number, r.item_id, r.quantity FROM ledger_reservation r
         JOIN orders_order o ON o.id = r.cost_object_id
-        WHERE o.state NOT IN ('released', 'started')""",
+        WHERE o.state NOT IN ('planned', 'firm', 'released', 'started')""",
     "operations' good, scrap and rework equal the unit lines": """
         SELECT oo.order_id, oo.number, oo.good, oo.scrap, oo.rework FROM orders_orderoperation oo
         LEFT JOIN (SELECT p.cost_object_id, u.operation,

@@ -9,10 +9,11 @@ from poietic_core.quantity import ONE
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 from poietic_core.units import UNITS, require_unit
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
+from ...papers.gs1 import is_gtin, why_no_gtin
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import (
     Code,
@@ -49,6 +50,16 @@ WrittenWords = Annotated[str, Text(1000, 1, lines=True)]
 InactiveReason = Annotated[str, Text(200)]
 
 
+def _gtin(value: str) -> str:
+    if value and not is_gtin(value):
+        raise ValueError(f"{value} is no Global Trade Item Number: {why_no_gtin(value)}")
+    return value
+
+
+#: 8, 12, 13 or 14 digits, the last one checking the others; "" takes it away
+Gtin = Annotated[str, Text(14), AfterValidator(_gtin)]
+
+
 class ItemFields(Strict):
     """What may be said of an item, new or not; sizes in mm, density in kg/m³."""
 
@@ -63,6 +74,7 @@ class ItemFields(Strict):
     form_thickness: Size | None = None
     tracking: Tracking | None = None
     number_rule: NumberRule | None = None
+    gtin: Gtin | None = None
     lot_rule: Item.LotRule | None = None
     lead_time_days: Days | None = None
     lot_minimum: Quantity | None = None

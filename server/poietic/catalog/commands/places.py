@@ -9,7 +9,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Name, Reference, Strict
-from ..models import OWN_KINDS, Partner, Place, Site
+from ..models import Partner, Place, Site
 from ..queries import require_free
 
 WalkOrder = Annotated[int, Field(ge=0, le=99_999)]
@@ -72,7 +72,7 @@ def define_place(context: Context, given: DefinePlace) -> None:
 @command("change-place", "Change a place", Role.STOREKEEPER, Role.CONTROLLER)
 def change_place(context: Context, given: ChangePlace) -> None:
     """Change a place's name, its site, when it is walked to, or what is scanned there."""
-    rows = Place.objects.filter(code=given.code, kind__in=OWN_KINDS)
+    rows = Place.objects.filter(code=given.code, kind__in=(Place.Kind.STORE, Place.Kind.FLOOR))
     place = context.lock_one(rows, "place", NotFound("store or floor place", given.code))
     said = given.model_dump(exclude={"code"}, exclude_none=True)
     if "site" in said:

@@ -35,6 +35,8 @@ INSTALLED_APPS = [
     "poietic.costing",
     "poietic.stores",
     "poietic.orders",
+    "poietic.papers",
+    "poietic.picking",
     "poietic.exchange",
     "poietic.demo",
 ]

@@ -8,7 +8,8 @@ from poietic_core.cost.rates import rate_of
 from poietic_core.quantity import ONE, ZERO
 from pydantic import Field
 
-from ...catalog.queries import require_free
+from ...catalog.models import Place
+from ...catalog.queries import require_free, stock_place
 from ...commanding.reading import COST_READERS
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
@@ -50,6 +51,8 @@ class DefineWorkCenter(Strict):
     calendar: Code | None = None
     machines: Machines = 1
     efficiency: Efficiency = ONE
+    #: where its material is brought before use
+    floor_place: Code | None = None
 
 
 class ChangeWorkCenter(Strict):
@@ -60,6 +63,8 @@ class ChangeWorkCenter(Strict):
     calendar: Code | None = None
     machines: Machines | None = None
     efficiency: Efficiency | None = None
+    #: where its material is brought before use
+    floor_place: Code | None = None
 
 
 class LayerGiven(Strict):
@@ -126,8 +131,9 @@ def define_work_center(context: Context, given: DefineWorkCenter) -> None:
     """Make a work center, the rate of its machine in one layer."""
     require_free(WorkCenter.objects.all(), "work center", given.code)
     center = WorkCenter.objects.create(
-        **given.model_dump(exclude={"calendar", "machine_rate", "labour_rate"}),
+        **given.model_dump(exclude={"calendar", "machine_rate", "labour_rate", "floor_place"}),
         calendar=_calendar(given.calendar),
+        floor_place=_floor(given.floor_place),
         change=context.change,
     )
     WorkCenterRate.objects.create(
@@ -143,13 +149,15 @@ def define_work_center(context: Context, given: DefineWorkCenter) -> None:
 def change_work_center(context: Context, given: ChangeWorkCenter) -> None:
     """Change a work center's name, calendar or what it can do."""
     center = context.lock_one(
-        WorkCenter.objects.select_related("calendar").filter(code=given.code),
+        WorkCenter.objects.select_related("calendar", "floor_place").filter(code=given.code),
         "work center",
         NotFound("work center", given.code),
     )
     changes = given.model_dump(exclude={"code"}, exclude_none=True)
     if given.calendar is not None:
         changes["calendar"] = _calendar(given.calendar)
+    if given.floor_place is not None:
+        changes["floor_place"] = _floor(given.floor_place)
     for name, after in changes.items():
         before = getattr(center, name)
         context.effects.field(f"work center {center.code}", name.replace("_", " "), before, after)
@@ -307,3 +315,12 @@ def _calendar(code: str | None) -> WorkCalendar | None:
     if found is None:
         raise NotFound("calendar", code)
     return found
+
+
+def _floor(code: str | None) -> Place | None:
+    if code is None:
+        return None
+    place = stock_place(code)
+    if place.kind != Place.Kind.FLOOR:
+        raise InvalidInput([f"floor_place: {place.name} is a {place.kind}; name a place on the floor"])  # fmt: skip
+    return place

@@ -1,6 +1,16 @@
 """Commands on production orders, a module for each part of an order's life."""
 
-from . import completion, life, material, phantoms, planning, receiving, reporting, taking_back
+from . import (
+    completion,
+    life,
+    material,
+    phantoms,
+    planning,
+    receiving,
+    reporting,
+    taking_back,
+    tranches,
+)
 
 __all__ = [
     "completion",
@@ -11,4 +21,5 @@ __all__ = [
     "receiving",
     "reporting",
     "taking_back",
+    "tranches",
 ]

@@ -28,7 +28,7 @@ from ..open_book import OpenBook
 from ..planned import keep_needs, keep_work
 from .material import close_document, issue
 from .phantom_stock import use_phantom_stock
-from .reserving import release_reserved, reserve_needs
+from .reserving import Reserving, Rule, release_reserved, reserve_needs
 from .snapshot import grades_of, inputs_of, operations_of
 
 TENTH = Decimal("0.1")
@@ -53,16 +53,20 @@ class OrderGiven(Strict):
     order: OrderNumber
 
 
-class OrdersGiven(Strict):
-    """Several orders by their numbers."""
+class ReleaseOrder(Reserving, OrderGiven):
+    """An order to release as a whole, and which stock is kept for it."""
+
+
+class OrdersGiven(Reserving):
+    """Several orders by their numbers, and which stock is kept for them."""
 
     orders: Annotated[list[OrderNumber], Field(min_length=1, max_length=MOST_AT_ONCE)]
 
 
 @command("release-order", "Release an order", Role.CONTROLLER)
-def release_order(context: Context, given: OrderGiven) -> None:
+def release_order(context: Context, given: ReleaseOrder) -> None:
     """Take the structure and the standard into the order, reserve its material, and let it start."""
-    _say_load(context, [_release(context, OpenBook.lock(context, given.order))])
+    _say_load(context, [_release(context, OpenBook.lock(context, given.order), given)])
 
 
 @command("release-orders", "Release orders", Role.CONTROLLER)
@@ -77,10 +81,15 @@ def release_orders(context: Context, given: OrdersGiven) -> None:
     lock_keys(Holding, "item", set(wanted))
     due = Order.objects.filter(pk__in=keys).order_by("due", "number")
     numbers = list(due.values_list("number", flat=True))
-    _say_load(context, [_release(context, OpenBook.lock(context, n)) for n in numbers])
+    _say_load(context, [_release(context, OpenBook.lock(context, n), given) for n in numbers])
 
 
-def _release(context: Context, book: OpenBook) -> dict[str, Decimal]:
+def release_book(context: Context, book: OpenBook) -> None:
+    """Release a locked order whose material is released part by part."""
+    _say_load(context, [_release(context, book, Reserving(reserve=Rule.NONE))])
+
+
+def _release(context: Context, book: OpenBook, given: Reserving) -> dict[str, Decimal]:
     """Release a locked order: of a firm one what it was derived from, else what is in force.
 
     Returns the hours that it loads each work center with.
@@ -113,7 +122,7 @@ def _release(context: Context, book: OpenBook) -> dict[str, Decimal]:
     transaction = Transaction(context)
     use_phantom_stock(transaction, book, taken_in, day)
     _issue_at_release(transaction, book)
-    reserve_needs(transaction, book)
+    reserve_needs(transaction, book, given)
     transaction.post()
     book.finish()
     return load
@@ -154,13 +163,13 @@ def withdraw_release(context: Context, given: OrderGiven) -> None:
     if Posting.objects.filter(cost_object=order.pk).exists():
         raise ReleaseUsed(str(order.number))
     transaction = Transaction(context)
-    release_reserved(transaction, book)
+    release_reserved(transaction, book, is_withdrawn=True)
     transaction.post()
     context.touched.update(i.item_id for i in book.inputs if i.item_id)
-    for rows_of in (order.operations, order.inputs, order.grades):
+    for rows_of in (order.tranches, order.operations, order.inputs, order.grades):
         rows_of.all().delete()
     book.operations, book.inputs, book.grades = [], [], []
-    order.standard, order.released_at = None, None
+    order.standard, order.released_at, order.is_in_parts = None, None, False
     book.set_state(OrderState.FIRM)
     book.finish()
 
@@ -185,5 +194,5 @@ def _issue_at_release(transaction: Transaction, book: OpenBook) -> None:
         return
     document = transaction.open(Posting.Kind.ISSUE, cost_object=book.order.cost_object)
     for c in lines:
-        issue(book, document, c, c.still_needed, book.order.supply_place)
+        issue(book, document, c, c.still_needed)
     close_document(book, document)

@@ -19,7 +19,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.basis import split_from_json
 from ...ledger.document import Document, Move, Pieces
-from ...ledger.models import SET_UP, Account, Posting, StockLine
+from ...ledger.models import SET_UP, Account, Posting, Reservation, StockLine
 from ...ledger.transaction import Transaction
 from ...web_api.fields import (
     Code,
@@ -118,13 +118,16 @@ def return_material(context: Context, given: ReturnMaterial) -> None:
     transaction = Transaction(context)
     document = open_document(transaction, book, Posting.Kind.RETURN, given)
     for line, component, place in _lines(book, given):
-        give_back(book, document, component, line.quantity, place, line.pieces())
+        back = place or book.order.supply_place
+        give_back(book, document, component, line.quantity, back, line.pieces())
     close_document(book, document)
     transaction.post()
     book.finish()
 
 
-def _lines(book: OpenBook, given: IssueMaterial) -> list[tuple[MaterialMove, OrderInput, Place]]:
+def _lines(
+    book: OpenBook, given: IssueMaterial
+) -> list[tuple[MaterialMove, OrderInput, Place | None]]:
     named = [c for line in given.lines for c in (line.item, line.instead_of) if c]
     items = items_by_code(named)
     places = {code: stock_place(code) for code in {line.place for line in given.lines} if code}
@@ -135,7 +138,7 @@ def _lines(book: OpenBook, given: IssueMaterial) -> list[tuple[MaterialMove, Ord
         )
         if line.instead_of:
             component = alternate_of(book, component, items[line.item])
-        found.append((line, component, places.get(line.place or "", book.order.supply_place)))
+        found.append((line, component, places.get(line.place or "")))
     return found
 
 
@@ -202,10 +205,46 @@ def issue(
     document: Document,
     component: OrderInput,
     quantity: Decimal,
-    place: Place,
+    place: Place | None = None,
     pieces: Sequence[Pieces] = (),
 ) -> None:
-    """Add one issue to a document."""
+    """Add one issue to a document.
+
+    Where no place is named, what stands ready for the order on the floor goes first, then what is
+    kept for it elsewhere, and the rest comes from where it is supplied from.
+    """
+    assert component.item is not None
+    if place is None and not pieces:
+        for ready in book.kept_elsewhere(component):
+            if part := min(quantity, ready.quantity):
+                of_lot = [Pieces(lot=ready.lot.code, quantity=part)] if ready.lot else []
+                _issue(book, document, component, part, ready.place, of_lot)
+                ready.quantity -= part
+                quantity -= part
+    if quantity:
+        _issue(book, document, component, quantity, place or book.order.supply_place, pieces)
+
+
+def issue_pieces(book: OpenBook, document: Document, kept: Reservation) -> None:
+    """Add the issue of all that is kept somewhere for a component, or for use in its place."""
+    lines = [c for c in book.components() if c.operation == kept.operation]
+    component = next((c for c in lines if c.item_id == kept.item_id), None)
+    if component is None:
+        code = kept.item.code
+        instead = [c for c in lines if code in {a["item"] for a in c.alternates}]
+        component = alternate_of(book, (instead or lines)[0], kept.item)
+    of_lot = [Pieces(lot=kept.lot.code, quantity=kept.quantity)] if kept.lot else []
+    _issue(book, document, component, kept.quantity, kept.place, of_lot)
+
+
+def _issue(
+    book: OpenBook,
+    document: Document,
+    component: OrderInput,
+    quantity: Decimal,
+    place: Place,
+    pieces: Sequence[Pieces],
+) -> None:
     assert component.item is not None
     split, lot = split_from_json(component.split), book.order.lot
     document.take(

@@ -214,4 +214,4 @@ def add_backflush(
             step=c.item.step,
         )
         if due:
-            issue(book, document, c, due, book.order.supply_place)
+            issue(book, document, c, due)

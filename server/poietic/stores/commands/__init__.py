@@ -1,5 +1,5 @@
 """Commands on stock: what comes in, moves, is counted, and is told apart by lot."""
 
-from . import counting, lots, moving, receiving, transfers
+from . import carriers, counting, lots, moving, receiving, transfers
 
-__all__ = ["counting", "lots", "moving", "receiving", "transfers"]
+__all__ = ["carriers", "counting", "lots", "moving", "receiving", "transfers"]
