@@ -335,7 +335,11 @@ class WorkLists(ReleaseTest):
         due = timezone.localdate() + timedelta(days=30)
         runs, planned = self.plan("20", due=due), self.plan("40", due=due)
         seen = self.caller.preview("release-orders", {"orders": [runs, planned]})["consequences"]
-        said = {f["thing"]: (f["before"], f["after"]) for f in seen["fields"]}
+        whole = [f for f in seen["fields"] if f["field"] == "hours released"]
+        said = {f["thing"]: (f["before"], f["after"]) for f in whole}
+        weeks = [f for f in seen["fields"] if f["thing"] == "MILL" and f not in whole]
+        self.assertEqual(sum(Decimal(f["after"]) for f in weeks), Decimal("17.8"))
+        self.assertEqual({f["field"][-5:] for f in weeks}, {"of 40"})
         self.assertEqual((said["MILL"], said["ASSY"]), (("0", "17.8"), ("0", "12")))
         self.must("release-order", order=runs)
         told = self.caller.get("work-centers/MILL/load", weeks="8")

@@ -18,12 +18,15 @@ from ..orders.api import router as orders
 from ..orders.bridge_api import router as bridges
 from ..orders.items_api import router as items_of_orders
 from ..orders.ready_api import router as ready
+from ..orders.table_api import router as order_table
 from ..orders.today_api import router as today
+from ..orders.tree_api import router as order_trees
 from ..orders.work_lists_api import router as work_lists
 from ..papers.api import router as papers
 from ..people.account_api import router as account
 from ..people.api import router as people
 from ..people.persons_api import router as persons
+from ..people.views import router as views
 from ..picking.api import router as picking
 from ..stores.api import router as stores
 from ..stores.carriers_api import router as carriers
@@ -45,6 +48,7 @@ for router in (
     people,
     account,
     persons,
+    views,
     catalog,
     work_centers,
     structures,
@@ -61,6 +65,8 @@ for router in (
     picking,
     ready,
     work_lists,
+    order_trees,
+    order_table,
     orders,
     bridges,
     items_of_orders,

@@ -22,11 +22,12 @@ from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, Cost, costs_are_hidden, require_cost_reader, sees_costs
 from ..engineering.models import OPEN_STATES, Revision
 from ..engineering.queries import in_force, made_with, revision_by_letter
+from ..papers.rows import MEDIA_TYPES, as_csv, as_workbook
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip, plain
 from .compare import ComparedOut, compared
-from .cost_sheet import as_csv, as_pdf, as_workbook
+from .cost_sheet import HEAD, as_pdf, sheet_rows
 from .frozen import costed
 from .models import Standard
 from .queries import current_set, price_now, roll_up_item, standards_in_force
@@ -238,11 +239,7 @@ def tree(request: HttpRequest, code: str, revision: str = "") -> HttpResponse:
     return HttpResponse(orjson.dumps(shown, default=_plain), content_type="application/json")
 
 
-SHEETS = {
-    "csv": "text/csv; charset=utf-8",
-    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-    "pdf": "application/pdf",
-}
+SHEETS = MEDIA_TYPES | {"pdf": "application/pdf"}
 
 
 @router.get("/items/{code}/cost-sheet/{kind}", auth=READ_COSTS, response={404: Problem})
@@ -260,7 +257,9 @@ def cost_sheet(request: HttpRequest, code: str, kind: str) -> HttpResponse:
     if kind == "pdf":
         content = as_pdf(item, standard, tree, today)
     else:
-        content = as_csv(tree) if kind == "csv" else as_workbook(tree)
+        rows = sheet_rows(tree)
+        is_csv = kind == "csv"
+        content = as_csv(HEAD, rows) if is_csv else as_workbook(tree["item"], HEAD, rows)
     answer = HttpResponse(content, content_type=SHEETS[kind])
     answer["Content-Disposition"] = f'attachment; filename="cost-{code}.{kind}"'
     return answer

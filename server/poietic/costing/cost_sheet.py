@@ -1,14 +1,11 @@
 """The cost sheet of an item, all levels: as rows, as CSV or XLSX, and on paper."""
 
-import csv
-import io
 from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
 from html import escape
 from typing import Any
 
-from openpyxl import Workbook
 from poietic_core.cost.model import Element
 from poietic_core.quantity import ZERO, money
 from reportlab.lib.units import mm
@@ -36,27 +33,6 @@ def sheet_rows(tree: dict[str, Any]) -> Iterator[tuple[Any, ...]]:
             _text(row["need"]),
             _text(row["cost"]),
         )
-
-
-def as_csv(tree: dict[str, Any]) -> str:
-    """Return a cost sheet as CSV (RFC 4180)."""
-    target = io.StringIO()
-    writer = csv.writer(target)
-    writer.writerow(HEAD)
-    writer.writerows(sheet_rows(tree))
-    return target.getvalue()
-
-
-def as_workbook(tree: dict[str, Any]) -> bytes:
-    """Return a cost sheet as XLSX; numbers stay text, so none loses digits."""
-    book = Workbook(write_only=True)
-    sheet = book.create_sheet(tree["item"][:31])
-    sheet.append(list(HEAD))
-    for row in sheet_rows(tree):
-        sheet.append(list(row))
-    target = io.BytesIO()
-    book.save(target)
-    return target.getvalue()
 
 
 def as_pdf(item: Item, standard: Standard, tree: dict[str, Any], day: date) -> bytes:

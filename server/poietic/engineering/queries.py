@@ -1,5 +1,6 @@
 """Rows of structures and work centers as the core's objects."""
 
+from collections.abc import Iterable
 from datetime import UTC, date
 from zoneinfo import ZoneInfo
 
@@ -92,9 +93,19 @@ def phantoms_on(day: date, faults: Faults | None = None) -> dict[str, Structure]
     return structures_on(rows, day, faults)
 
 
-def inlined(revision: Revision, day: date) -> Inlined:
-    """Return a revision as orders of a day make it: its lines of that day, phantoms put in."""
-    return inline(structure_of(revision).on(day), phantoms_on(day))
+def structures_in_force(codes: Iterable[str], day: date) -> dict[str, Structure]:
+    """Return the structures in force of some items on a day, by item; those that have none are left out."""
+    wanted = list(codes)
+    return structures_on(in_force(day).filter(item__code__in=any_of(wanted)), day) if wanted else {}
+
+
+def inlined(revision: Revision, day: date, within: Iterable[str] = ()) -> Inlined:
+    """Return a revision as orders of a day make it: its lines of that day, phantoms put in.
+
+    Items that are made within the order are put in like phantoms.
+    """
+    taken_in = phantoms_on(day) | structures_in_force(within, day)
+    return inline(structure_of(revision).on(day), taken_in)
 
 
 #: what a work center without a calendar goes by

@@ -32,6 +32,7 @@ from .dates import UNRELEASED
 from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
 from .finding import begins_with
+from .line_outlook import NO_OUTLOOK, makers_of, outlook_of
 from .lots_used import lots_noted, lots_used
 from .models import Order, OrderInput
 from .needs import need_of
@@ -127,6 +128,15 @@ class OrderInputOut(Answer):
     on_hand: DecimalText | None
     #: of a component: less than is still to issue is kept for the order, or promised to it
     is_short: bool
+    #: of a component that is still wanted: free of it, kept for this order, and what comes next, and when
+    free: DecimalText | None
+    kept: DecimalText | None
+    expected: DecimalText | None
+    comes: date | None
+    #: still wanted by other orders that run
+    wanted: DecimalText | None
+    #: orders that make it for this one
+    made_by: list[int]
 
 
 class PlannedNeedOut(Answer):
@@ -140,6 +150,8 @@ class PlannedNeedOut(Answer):
     short: DecimalText
     #: when enough will have come; null: nothing is short, or nobody knows
     comes: date | None
+    #: orders that make it for this one
+    made_by: list[int]
 
 
 class WipCell(Answer):
@@ -200,6 +212,14 @@ class OrderOut(Answer):
     wanted_on: date | None
     #: the lot that it was sized from
     lot: str
+    #: the order, and the operation of it, that it is made for; null: none
+    made_for: int | None
+    made_for_operation: int | None
+    #: it and orders of its components, or of what it goes into, are planned together
+    is_in_tree: bool
+    made_within: list[str]
+    #: its material is released part by part
+    is_in_parts: bool
     revision: str
     supply_place: str
     receipt_place: str
@@ -304,6 +324,7 @@ def _page(book: OrderBook) -> OrderOut:
     dates = stood[0] if stood else None
     items = [i.item_id for i in book.inputs if i.item_id]
     on_hand = dict(ON_HAND.of_any(items))
+    makers = makers_of(o)
     short = SHORT.of(o.pk)
     wip = sorted(CELLS.of_any([o.pk]), key=lambda b: (b.operation, b.pk))
     by_element: dict[str, Decimal] = {}
@@ -328,6 +349,11 @@ def _page(book: OrderBook) -> OrderOut:
         customer_line=o.customer_line,
         wanted_on=o.wanted_on,
         lot=o.lot.code if o.lot else "",
+        made_for=o.made_for.number if o.made_for else None,
+        made_for_operation=o.made_for_operation,
+        is_in_tree=bool(o.made_for_id or makers),
+        made_within=o.made_within,
+        is_in_parts=o.is_in_parts,
         revision=o.revision.letter if o.revision else "",
         supply_place=o.supply_place.code,
         receipt_place=o.receipt_place.code,
@@ -336,8 +362,8 @@ def _page(book: OrderBook) -> OrderOut:
         allowed=variance.allowed() if variance else ZERO,
         variance=variance.to_date() if variance else ZERO,
         operations=_operations(book, variance, due),
-        inputs=_inputs(book, on_hand, {s.item_id for s in short}, due),
-        planned_needs=_planned_needs(o) if book.state in UNRELEASED else [],
+        inputs=_inputs(book, on_hand, {s.item_id for s in short}, due, makers),
+        planned_needs=_planned_needs(o, makers) if book.state in UNRELEASED else [],
         grades=[
             OrderGradeOut(item=g.item.code, name=g.item.name, share=g.share, received=g.received)
             for g in book.grades
@@ -358,7 +384,7 @@ def _page(book: OrderBook) -> OrderOut:
     )
 
 
-def _planned_needs(order: Order) -> list[PlannedNeedOut]:
+def _planned_needs(order: Order, makers: dict[int, list[int]]) -> list[PlannedNeedOut]:
     rows = list(order.planned_needs.select_related("item").order_by("item__code"))
     free = free_stock([n.item_id for n in rows], timezone.localdate())
     return [
@@ -370,6 +396,7 @@ def _planned_needs(order: Order) -> list[PlannedNeedOut]:
             free=free.get(n.item_id, ZERO),
             short=n.short,
             comes=n.comes,
+            made_by=makers.get(n.item_id, []),
         )
         for n in rows
     ]
@@ -409,8 +436,10 @@ def _inputs(
     on_hand: dict[int, Decimal],
     short: set[int],
     due: dict[int, Decimal],
+    makers: dict[int, list[int]],
 ) -> list[OrderInputOut]:
     rows = []
+    outlook = outlook_of(book)
     named = {i.pk: named_by(i).code for i in book.inputs}
     for i in book.inputs:
         it = named_by(i)
@@ -436,6 +465,8 @@ def _inputs(
                 still=still,
                 on_hand=there,
                 is_short=i.item_id in short and bool(i.still),
+                **outlook.get(i.pk, NO_OUTLOOK),
+                made_by=makers.get(i.item_id or 0, []),
             )
         )
     return rows

@@ -28,7 +28,12 @@ from poietic_core.structure.model import Multiple, Operation, Per, Structure
 from poietic_core.structure.phantom import inline
 from poietic_core.structure.requirement import entering
 
-from ..engineering.queries import in_force, phantoms_on, work_center_times
+from ..engineering.queries import (
+    in_force,
+    phantoms_on,
+    structures_in_force,
+    work_center_times,
+)
 from ..engineering.structures import structures_of
 from .book import OrderBook
 from .faulty import computed
@@ -60,12 +65,11 @@ class OrderDates:
     ahead: dict[int, Decimal]
 
 
-def start_day(book: OrderBook, now: datetime) -> date:
+def start_day(dates: OrderDates | None, now: datetime) -> date:
     """Return the day by which the lines and the revision of an order to release are chosen.
 
     Its planned start, today where that has passed or is not known.
     """
-    dates = Dating([book], now).of(book)
     today = timezone.localdate(now)
     return max(today, timezone.localdate(dates.starts)) if dates else today
 
@@ -98,10 +102,16 @@ class Dating:
         made = {key: inline(structures[key].on(today), phantoms).structure for key in revisions}
         #: by order: of a firm one what it was derived from, of a planned one what is in force
         self.structures: dict[int, Structure] = {}
+        within = structures_in_force({c for o in waiting for c in o.made_within}, today)
         for o in waiting:
             revision = o.revision or self.in_force.get(o.item_id)
             if revision:
-                self.structures[o.pk] = made[revision.pk]
+                own = {c: within[c] for c in o.made_within if c in within}
+                self.structures[o.pk] = (
+                    inline(structures[revision.pk].on(today), phantoms | own).structure
+                    if own
+                    else made[revision.pk]
+                )
 
     def of(self, book: OrderBook) -> OrderDates | None:
         """Return the dates of an unfinished order; None where nothing is left or known of it."""

@@ -12,8 +12,8 @@ from pydantic import AfterValidator, Field, SecretStr
 from ..commanding.registry import Context, command
 from ..commanding.roles import Role
 from ..web_api.errors import Exists, InvalidInput, NotFound
-from ..web_api.fields import Code, Name, Strict
-from .models import OpenSession, Person
+from ..web_api.fields import Code, Name, Strict, Text
+from .models import OpenSession, Person, SavedView
 from .passwords import set_password
 from .sessions import end_sessions
 from .works import works_to_change
@@ -23,6 +23,8 @@ EVERYBODY = tuple(Role)
 TOLD = (Role.ADMINISTRATOR,)
 #: how long a one-time code counts
 CODE_LASTS = timedelta(hours=24)
+#: saved views of one page
+MOST_VIEWS = 100
 
 
 class AddPerson(Strict):
@@ -256,3 +258,52 @@ def _set_active(context: Context, person: Person, is_active: bool) -> None:
 def _save(context: Context, person: Person, *fields: str) -> None:
     person.change = context.change
     person.save(update_fields=[*fields, "change"])
+
+
+Page = Annotated[str, Field(pattern="^[a-z-]{1,40}$")]
+ViewName = Annotated[str, Text(60, 1)]
+
+
+class SaveView(Strict):
+    """A view to save; the same name replaces."""
+
+    page: Page
+    name: ViewName
+    query: Annotated[str, Text(1000)]
+
+
+class DropView(Strict):
+    """A view that nobody needs any more."""
+
+    page: Page
+    name: ViewName
+
+
+@command("save-view", "Save a view", *EVERYBODY)
+def save_view(context: Context, given: SaveView) -> None:
+    """Save how a table is looked at, under a name."""
+    context.guard(f"views of {given.page}")
+    others = SavedView.objects.filter(page=given.page).exclude(name=given.name)
+    if others.count() >= MOST_VIEWS:
+        raise InvalidInput(
+            [f"name: there are {MOST_VIEWS} views already; drop one that nobody needs"]
+        )
+    SavedView.objects.update_or_create(
+        page=given.page,
+        name=given.name,
+        defaults={
+            "query": given.query,
+            "person_id": context.person.pk if context.person else None,
+            "saved_at": context.now,
+        },
+    )
+    context.effects.field(f"view {given.name}", "query", None, given.query)
+
+
+@command("drop-view", "Drop a view", *EVERYBODY)
+def drop_view(context: Context, given: DropView) -> None:
+    """Drop a saved view."""
+    gone, _ = SavedView.objects.filter(page=given.page, name=given.name).delete()
+    if not gone:
+        raise NotFound("view", given.name)
+    context.effects.field(f"view {given.name}", "query", "saved", None)

@@ -101,3 +101,23 @@ class Happening(models.Model):
 
     def __str__(self) -> str:
         return f"{self.at} {self.kind}"
+
+
+class SavedView(models.Model):
+    """How somebody looks at a table: its filters, order and columns, under a name that all may open."""
+
+    page = models.CharField(max_length=40)
+    name = models.CharField(max_length=60)
+    #: the query of its address
+    query = models.CharField(max_length=1000)
+    person = models.ForeignKey(Person, models.CASCADE, null=True, related_name="+")
+    saved_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["page", "name"], name="one_view_per_page_and_name")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.page} {self.name}"

@@ -504,6 +504,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/save-view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save a view
+         * @description Save a view: carry out.
+         */
+        post: operations["post_save_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/save-view/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save a view (preview)
+         * @description Save a view: show the consequences.
+         */
+        post: operations["preview_save_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop a view
+         * @description Drop a view: carry out.
+         */
+        post: operations["post_drop_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/drop-view/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop a view (preview)
+         * @description Drop a view: show the consequences.
+         */
+        post: operations["preview_drop_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/define-site": {
         parameters: {
             query?: never;
@@ -2024,6 +2104,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/define-carrier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a carrier
+         * @description Define a carrier: carry out.
+         */
+        post: operations["post_define_carrier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/define-carrier/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Define a carrier (preview)
+         * @description Define a carrier: show the consequences.
+         */
+        post: operations["preview_define_carrier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/move-carrier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move a carrier
+         * @description Move a carrier: carry out.
+         */
+        post: operations["post_move_carrier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/move-carrier/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move a carrier (preview)
+         * @description Move a carrier: show the consequences.
+         */
+        post: operations["preview_move_carrier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/move-stock": {
         parameters: {
             query?: never;
@@ -3384,6 +3544,326 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/release-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Release a part of an order
+         * @description Release a part of an order: carry out.
+         */
+        post: operations["post_release_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/release-part/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Release a part of an order (preview)
+         * @description Release a part of an order: show the consequences.
+         */
+        post: operations["preview_release_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/plan-tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan an order with its components'
+         * @description Plan an order with its components': carry out.
+         */
+        post: operations["post_plan_tree"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/plan-tree/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan an order with its components' (preview)
+         * @description Plan an order with its components': show the consequences.
+         */
+        post: operations["preview_plan_tree"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/print-labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Print labels
+         * @description Print labels: carry out.
+         */
+        post: operations["post_print_labels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/print-labels/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Print labels (preview)
+         * @description Print labels: show the consequences.
+         */
+        post: operations["preview_print_labels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/make-pick-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a pick list
+         * @description Make a pick list: carry out.
+         */
+        post: operations["post_make_pick_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/make-pick-list/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a pick list (preview)
+         * @description Make a pick list: show the consequences.
+         */
+        post: operations["preview_make_pick_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/issue-picked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Issue what was picked
+         * @description Issue what was picked: carry out.
+         */
+        post: operations["post_issue_picked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/issue-picked/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Issue what was picked (preview)
+         * @description Issue what was picked: show the consequences.
+         */
+        post: operations["preview_issue_picked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/pick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take for a pick list
+         * @description Take for a pick list: carry out.
+         */
+        post: operations["post_pick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/pick/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take for a pick list (preview)
+         * @description Take for a pick list: show the consequences.
+         */
+        post: operations["preview_pick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/pick-short": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Less is there than the list says
+         * @description Less is there than the list says: carry out.
+         */
+        post: operations["post_pick_short"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/pick-short/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Less is there than the list says (preview)
+         * @description Less is there than the list says: show the consequences.
+         */
+        post: operations["preview_pick_short"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put back what was picked
+         * @description Put back what was picked: carry out.
+         */
+        post: operations["post_put_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/put-back/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put back what was picked (preview)
+         * @description Put back what was picked: show the consequences.
+         */
+        post: operations["preview_put_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/import-tables": {
         parameters: {
             query?: never;
@@ -3756,6 +4236,26 @@ export interface paths {
          * @description Return what happened at the door, the latest first.
          */
         get: operations["poietic_people_persons_api_audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{page}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Views
+         * @description Return the saved views of a page.
+         */
+        get: operations["poietic_people_views_views"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4568,6 +5068,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/carriers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Carriers
+         * @description Return carriers by code, with what lies on each.
+         */
+        get: operations["poietic_stores_carriers_api_carriers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scan
+         * @description Return what a code is: a place, a carrier, a lot or serial, an item.
+         */
+        get: operations["poietic_stores_scan_api_scan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Printed
+         * @description Return what the label printer was sent.
+         */
+        get: operations["poietic_papers_api_printed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels/{kind}.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Label
+         * @description Return a label as SVG or PDF.
+         */
+        get: operations["poietic_papers_api_label"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/papers/{kind}.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Paper
+         * @description Return a paper as PDF: a pick list, a traveller.
+         */
+        get: operations["poietic_papers_api_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/picks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pick Lists
+         * @description Return pick lists: those that are open first, then the latest.
+         */
+        get: operations["poietic_picking_api_pick_lists"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/picks/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pick List
+         * @description Return a pick list in walking order, with all that a scanner may read for it.
+         */
+        get: operations["poietic_picking_api_pick_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{number}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parts
+         * @description Return what is released, picked, staged and issued of an order, part by part.
+         */
+        get: operations["poietic_picking_api_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/ready": {
         parameters: {
             query?: never;
@@ -4660,6 +5320,106 @@ export interface paths {
          * @description Return the load of a work center for some weeks from this one on.
          */
         get: operations["poietic_orders_work_lists_api_load"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{number}/tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Order Tree
+         * @description Return the tree that an order belongs to, at any depth, with progress and cost.
+         */
+        get: operations["poietic_orders_tree_api_order_tree"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/made-components": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Made Components
+         * @description Return the made components of an item over all levels with what a quantity of it needs of each.
+         */
+        get: operations["poietic_orders_tree_api_made_components"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description Return orders that meet all conditions, with the sums of all of them.
+         */
+        get: operations["poietic_orders_table_api_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/table/sums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sums
+         * @description Return what the orders with some numbers come to: those that somebody marked.
+         */
+        get: operations["poietic_orders_table_api_sums"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/table.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description Return what the table shows as a file: these columns, all rows that match, 20,000 at most.
+         */
+        get: operations["poietic_orders_table_api_export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5437,6 +6197,56 @@ export interface components {
             given: components["schemas"]["Nothing"];
         };
         /**
+         * SaveView
+         * @description A view to save; the same name replaces.
+         */
+        SaveView: {
+            /** Page */
+            page: string;
+            /** Name */
+            name: string;
+            /** Query */
+            query: string;
+        };
+        /** SaveViewPosting */
+        SaveViewPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SaveView"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SaveViewPreview */
+        SaveViewPreview: {
+            given: components["schemas"]["SaveView"];
+        };
+        /**
+         * DropView
+         * @description A view that nobody needs any more.
+         */
+        DropView: {
+            /** Page */
+            page: string;
+            /** Name */
+            name: string;
+        };
+        /** DropViewPosting */
+        DropViewPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DropView"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DropViewPreview */
+        DropViewPreview: {
+            given: components["schemas"]["DropView"];
+        };
+        /**
          * DefineSite
          * @description A new site: where stores and floor places stand together.
          */
@@ -5552,6 +6362,8 @@ export interface components {
             tracking?: components["schemas"]["Tracking"] | null;
             /** Number Rule */
             number_rule?: string | null;
+            /** Gtin */
+            gtin?: string | null;
             lot_rule?: components["schemas"]["LotRule"] | null;
             /** Lead Time Days */
             lead_time_days?: number | null;
@@ -5640,6 +6452,8 @@ export interface components {
             tracking?: components["schemas"]["Tracking"] | null;
             /** Number Rule */
             number_rule?: string | null;
+            /** Gtin */
+            gtin?: string | null;
             lot_rule?: components["schemas"]["LotRule"] | null;
             /** Lead Time Days */
             lead_time_days?: number | null;
@@ -6752,6 +7566,8 @@ export interface components {
              * @example 2.40
              */
             efficiency: string;
+            /** Floor Place */
+            floor_place?: string | null;
         };
         /** DefineWorkCenterPosting */
         DefineWorkCenterPosting: {
@@ -6782,6 +7598,8 @@ export interface components {
             machines?: number | null;
             /** Efficiency */
             efficiency?: string | null;
+            /** Floor Place */
+            floor_place?: string | null;
         };
         /** ChangeWorkCenterPosting */
         ChangeWorkCenterPosting: {
@@ -7205,8 +8023,60 @@ export interface components {
             given: components["schemas"]["ChangeValuation"];
         };
         /**
+         * DefineCarrier
+         * @description A new carrier and where it stands.
+         */
+        DefineCarrier: {
+            /** Code */
+            code: string;
+            /** Name */
+            name?: string | null;
+            /** Stands At */
+            stands_at: string;
+            /** Scan Code */
+            scan_code?: string | null;
+        };
+        /** DefineCarrierPosting */
+        DefineCarrierPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DefineCarrier"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DefineCarrierPreview */
+        DefineCarrierPreview: {
+            given: components["schemas"]["DefineCarrier"];
+        };
+        /**
+         * MoveCarrier
+         * @description A carrier that is brought to another place of its site.
+         */
+        MoveCarrier: {
+            /** Carrier */
+            carrier: string;
+            /** To Place */
+            to_place: string;
+        };
+        /** MoveCarrierPosting */
+        MoveCarrierPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["MoveCarrier"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** MoveCarrierPreview */
+        MoveCarrierPreview: {
+            given: components["schemas"]["MoveCarrier"];
+        };
+        /**
          * LotMoved
-         * @description Pieces of a lot, or one serial.
+         * @description Pieces of one lot, or one serial.
          */
         LotMoved: {
             /** Lot */
@@ -7898,12 +8768,29 @@ export interface components {
             given: components["schemas"]["ReturnMaterial"];
         };
         /**
-         * OrderGiven
-         * @description An order by its number.
+         * LotChosen
+         * @description A lot of a component to keep for an order.
          */
-        OrderGiven: {
+        LotChosen: {
+            /** Item */
+            item: string;
+            /** Lot */
+            lot: string;
+        };
+        /**
+         * ReleaseOrder
+         * @description An order to release as a whole, and which stock is kept for it.
+         */
+        ReleaseOrder: {
             /** Order */
             order: number;
+            /** @default expires first */
+            reserve: components["schemas"]["Rule"];
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotChosen"][];
         };
         /** ReleaseOrderPosting */
         ReleaseOrderPosting: {
@@ -7912,18 +8799,31 @@ export interface components {
              * @description chosen by the caller; the same key acts once
              */
             key: string;
-            given: components["schemas"]["OrderGiven"];
+            given: components["schemas"]["ReleaseOrder"];
             seen?: components["schemas"]["Seen"] | null;
         };
+        /**
+         * Rule
+         * @description What decides who is next.
+         * @enum {string}
+         */
+        Rule: "due" | "slack" | "critical ratio";
         /** ReleaseOrderPreview */
         ReleaseOrderPreview: {
-            given: components["schemas"]["OrderGiven"];
+            given: components["schemas"]["ReleaseOrder"];
         };
         /**
          * OrdersGiven
-         * @description Several orders by their numbers.
+         * @description Several orders by their numbers, and which stock is kept for them.
          */
         OrdersGiven: {
+            /** @default expires first */
+            reserve: components["schemas"]["Rule"];
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotChosen"][];
             /** Orders */
             orders: number[];
         };
@@ -7940,6 +8840,14 @@ export interface components {
         /** ReleaseOrdersPreview */
         ReleaseOrdersPreview: {
             given: components["schemas"]["OrdersGiven"];
+        };
+        /**
+         * OrderGiven
+         * @description An order by its number.
+         */
+        OrderGiven: {
+            /** Order */
+            order: number;
         };
         /** WithdrawReleasePosting */
         WithdrawReleasePosting: {
@@ -8177,6 +9085,11 @@ export interface components {
             wanted_on?: string | null;
             /** Note */
             note?: string | null;
+            /**
+             * Carry Down
+             * @default false
+             */
+            carry_down: boolean;
         };
         /** ChangeOrderPosting */
         ChangeOrderPosting: {
@@ -8498,6 +9411,336 @@ export interface components {
             given: components["schemas"]["CorrectReport"];
         };
         /**
+         * ReleasePart
+         * @description Material for some operations and some of an order's units, in pieces or a unit of the item's own.
+         */
+        ReleasePart: {
+            /** @default expires first */
+            reserve: components["schemas"]["Rule"];
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotChosen"][];
+            /** Order */
+            order: number;
+            /** From Operation */
+            from_operation?: number | null;
+            /** To Operation */
+            to_operation?: number | null;
+            /** Quantity */
+            quantity?: string | null;
+            /** Unit */
+            unit?: string | null;
+        };
+        /** ReleasePartPosting */
+        ReleasePartPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ReleasePart"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReleasePartPreview */
+        ReleasePartPreview: {
+            given: components["schemas"]["ReleasePart"];
+        };
+        /**
+         * ComponentMade
+         * @description How a made component is supplied, wherever it stands in the tree.
+         */
+        ComponentMade: {
+            /** Item */
+            item: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "from stock" | "order of its own" | "within the order";
+        };
+        /**
+         * PlanTree
+         * @description An item to make with its made components; the places are those of all its orders.
+         */
+        PlanTree: {
+            /** Customer */
+            customer?: string | null;
+            /**
+             * Customer Order
+             * @default
+             */
+            customer_order: string;
+            /**
+             * Customer Line
+             * @default
+             */
+            customer_line: string;
+            /** Wanted On */
+            wanted_on?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Supply Place */
+            supply_place?: string | null;
+            /** Receipt Place */
+            receipt_place?: string | null;
+            /**
+             * Components
+             * @default []
+             */
+            components: components["schemas"]["ComponentMade"][];
+            /**
+             * Others
+             * @default as needed
+             */
+            others: ("from stock" | "order of its own" | "within the order") | "as needed";
+        };
+        /** PlanTreePosting */
+        PlanTreePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PlanTree"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PlanTreePreview */
+        PlanTreePreview: {
+            given: components["schemas"]["PlanTree"];
+        };
+        /**
+         * LabelOf
+         * @description What a label is of: a lot, a serial, a place or a carrier.
+         */
+        LabelOf: {
+            /** Kind */
+            kind: string;
+            /** Code */
+            code: string;
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+        };
+        /**
+         * PrintLabels
+         * @description Labels to print, and how often each.
+         */
+        PrintLabels: {
+            /** Labels */
+            labels: components["schemas"]["LabelOf"][];
+            /**
+             * Copies
+             * @default 1
+             */
+            copies: number;
+        };
+        /** PrintLabelsPosting */
+        PrintLabelsPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PrintLabels"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PrintLabelsPreview */
+        PrintLabelsPreview: {
+            given: components["schemas"]["PrintLabels"];
+        };
+        /**
+         * MakePickList
+         * @description Orders to pick for on one walk, and where all of it is brought if not to each work center's floor.
+         */
+        MakePickList: {
+            /** Orders */
+            orders: components["schemas"]["ToPick"][];
+            /** To Place */
+            to_place?: string | null;
+        };
+        /** MakePickListPosting */
+        MakePickListPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["MakePickList"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * ToPick
+         * @description An order, all that is released of it or one part.
+         */
+        ToPick: {
+            /** Order */
+            order: number;
+            /** Tranche */
+            tranche?: number | null;
+        };
+        /** MakePickListPreview */
+        MakePickListPreview: {
+            given: components["schemas"]["MakePickList"];
+        };
+        /**
+         * IssuePicked
+         * @description An order to which all that stands ready for it on the floor is issued.
+         */
+        IssuePicked: {
+            /** Order */
+            order: number;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** IssuePickedPosting */
+        IssuePickedPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["IssuePicked"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** IssuePickedPreview */
+        IssuePickedPreview: {
+            given: components["schemas"]["IssuePicked"];
+        };
+        /**
+         * Pick
+         * @description What was taken for a line; what is left out is as the line says.
+         */
+        Pick: {
+            /** Line */
+            line: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Place */
+            place?: string | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotMoved"][];
+            /** Target */
+            target?: string | null;
+            /** Why */
+            why?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** PickPosting */
+        PickPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Pick"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PickPreview */
+        PickPreview: {
+            given: components["schemas"]["Pick"];
+        };
+        /**
+         * PickShort
+         * @description What is to become of the rest of a line that is not there.
+         */
+        PickShort: {
+            /** Line */
+            line: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "other place" | "alternate" | "later";
+            /** Item */
+            item?: string | null;
+        };
+        /** PickShortPosting */
+        PickShortPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PickShort"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PickShortPreview */
+        PickShortPreview: {
+            given: components["schemas"]["PickShort"];
+        };
+        /**
+         * PutBack
+         * @description What was taken for a line and goes back to where it lay.
+         */
+        PutBack: {
+            /** Line */
+            line: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Place */
+            place?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** PutBackPosting */
+        PutBackPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PutBack"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PutBackPreview */
+        PutBackPreview: {
+            given: components["schemas"]["PutBack"];
+        };
+        /**
          * ImportTables
          * @description An uploaded file to take in; its structures come into force today.
          */
@@ -8723,6 +9966,18 @@ export interface components {
             address: string;
             /** Detail */
             detail: string;
+        };
+        /**
+         * ViewOut
+         * @description A saved view.
+         */
+        ViewOut: {
+            /** Name */
+            name: string;
+            /** Query */
+            query: string;
+            /** Person */
+            person: string;
         };
         /**
          * OwnUnitOut
@@ -8988,6 +10243,8 @@ export interface components {
              * @example 2.40
              */
             efficiency: string;
+            /** Floor Place */
+            floor_place: string;
             /** Rates */
             rates: components["schemas"]["RatesOut"][];
             /** Change */
@@ -9681,6 +10938,8 @@ export interface components {
             tracking: components["schemas"]["Tracking"];
             /** Number Rule */
             number_rule: string;
+            /** Gtin */
+            gtin: string;
             /** Lot Rule */
             lot_rule: components["schemas"]["LotRule"] | "";
             /** Lead Time Days */
@@ -10086,53 +11345,29 @@ export interface components {
         };
         /**
          * PartOut
-         * @description What one input adds to an item's cost, in one set or in two.
+         * @description A part of an order that was released: what of it is picked, staged, issued.
          */
         PartOut: {
-            /** Kind */
-            kind: string;
-            /** Code */
-            code: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /** Is Made */
-            is_made: boolean;
-            /** Supplier */
-            supplier: string;
-            /** Supplier Name */
-            supplier_name: string;
+            /** Number */
+            number: number | null;
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
             /**
              * Quantity
              * Format: decimal
              * @example 2.40
              */
             quantity: string;
-            /**
-             * Amount
-             * Format: decimal
-             * @example 2.40
-             */
-            amount: string;
-            /**
-             * Old Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            old_quantity: string;
-            /**
-             * Old Amount
-             * Format: decimal
-             * @example 2.40
-             */
-            old_amount: string;
-            /**
-             * Moved
-             * Format: decimal
-             * @example 2.40
-             */
-            moved: string;
+            /** Unit */
+            unit: string;
+            /** Words */
+            words: string;
+            /** Released At */
+            released_at: string | null;
+            /** Lines */
+            lines: components["schemas"]["PartLineOut"][];
         };
         /**
          * CostIn
@@ -10864,6 +12099,339 @@ export interface components {
             lines: components["schemas"]["CountLineOut"][];
         };
         /**
+         * CarrierOut
+         * @description A carrier, where it stands, and what lies on it.
+         */
+        CarrierOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Stands At */
+            stands_at: string;
+            /** Stands At Name */
+            stands_at_name: string;
+            /** Scan Code */
+            scan_code: string;
+            /** Rows */
+            rows: components["schemas"]["OnCarrierOut"][];
+        };
+        /**
+         * CarrierPage
+         * @description Some carriers, and how many there are.
+         */
+        CarrierPage: {
+            /** Rows */
+            rows: components["schemas"]["CarrierOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * OnCarrierOut
+         * @description A quantity that lies on a carrier.
+         */
+        OnCarrierOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
+        };
+        /**
+         * ScanOut
+         * @description A thing that a code stands for.
+         */
+        ScanOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "place" | "carrier" | "lot" | "item";
+            /** Code */
+            code: string;
+            /** Lot */
+            lot: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PrintedOut
+         * @description A label that the printer was sent.
+         */
+        PrintedOut: {
+            /** Number */
+            number: number;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Content */
+            content: string;
+            /** Copies */
+            copies: number;
+            /** Person */
+            person: string;
+            /**
+             * Printed At
+             * Format: date-time
+             */
+            printed_at: string;
+            /** Svg */
+            svg: string;
+        };
+        /**
+         * PrintedPage
+         * @description The last labels, the newest first.
+         */
+        PrintedPage: {
+            /** Rows */
+            rows: components["schemas"]["PrintedOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * PickListPage
+         * @description Some pick lists, those that are open first.
+         */
+        PickListPage: {
+            /** Rows */
+            rows: components["schemas"]["PickListRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * PickListRow
+         * @description A pick list: for which orders, and how much of it is taken.
+         */
+        PickListRow: {
+            /** Number */
+            number: number;
+            /** Orders */
+            orders: string;
+            state: components["schemas"]["State"];
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Person */
+            person: string;
+            /** Lines */
+            lines: number;
+            /** Picked */
+            picked: number;
+            /** Short */
+            short: number;
+        };
+        /**
+         * State
+         * @description How far it has come.
+         * @enum {string}
+         */
+        State: "open" | "done";
+        /**
+         * InsteadOut
+         * @description An item that may be used in a component's place.
+         */
+        InsteadOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /**
+             * Free
+             * Format: decimal
+             * @example 2.40
+             */
+            free: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * PickLineOut
+         * @description A line of a pick list.
+         */
+        PickLineOut: {
+            /** Line */
+            line: number;
+            /** Order */
+            order: number;
+            /** Makes */
+            makes: string;
+            /** Operation */
+            operation: number;
+            /** Tranche */
+            tranche: number | null;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Step
+             * Format: decimal
+             * @example 2.40
+             */
+            step: string;
+            /** Lot */
+            lot: string;
+            /** Tracking */
+            tracking: string;
+            /** Lot Words */
+            lot_words: string;
+            /** Instead Of */
+            instead_of: string;
+            /** Place */
+            place: string;
+            /** Place Name */
+            place_name: string;
+            /** Place At */
+            place_at: string;
+            /** Target */
+            target: string;
+            /** Target Name */
+            target_name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Picked
+             * Format: decimal
+             * @example 2.40
+             */
+            picked: string;
+            /**
+             * Left
+             * Format: decimal
+             * @example 2.40
+             */
+            left: string;
+            state: components["schemas"]["poietic__picking__models__PickLine__State"];
+            /** Place Scans */
+            place_scans: string[];
+            /** Item Scans */
+            item_scans: string[];
+            /** Lot Scans */
+            lot_scans: string[];
+            /** Alternates */
+            alternates: components["schemas"]["InsteadOut"][];
+        };
+        /**
+         * PickListOut
+         * @description A pick list with its lines, in walking order.
+         */
+        PickListOut: {
+            /** Number */
+            number: number;
+            /** Orders */
+            orders: string;
+            state: components["schemas"]["poietic__picking__models__PickList__State"];
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Lines */
+            lines: components["schemas"]["PickLineOut"][];
+            /** Targets */
+            targets: components["schemas"]["TargetOut"][];
+            /** Ready */
+            ready: number[];
+        };
+        /**
+         * TargetOut
+         * @description Where what is taken can be put.
+         */
+        TargetOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Scan Code */
+            scan_code: string;
+        };
+        /**
+         * State
+         * @description What became of it.
+         * @enum {string}
+         */
+        poietic__picking__models__PickLine__State: "open" | "picked" | "short";
+        /**
+         * State
+         * @description How far it has come.
+         * @enum {string}
+         */
+        poietic__picking__models__PickList__State: "open" | "done";
+        /**
+         * PartLineOut
+         * @description How far a component of a part has come.
+         */
+        PartLineOut: {
+            /** Operation */
+            operation: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Released
+             * Format: decimal
+             * @example 2.40
+             */
+            released: string;
+            /**
+             * Picked
+             * Format: decimal
+             * @example 2.40
+             */
+            picked: string;
+            /**
+             * Staged
+             * Format: decimal
+             * @example 2.40
+             */
+            staged: string;
+            /**
+             * Issued
+             * Format: decimal
+             * @example 2.40
+             */
+            issued: string;
+        };
+        /**
+         * PartsOut
+         * @description The parts of an order, what is left to release, and its open pick lists.
+         */
+        PartsOut: {
+            /** Is In Parts */
+            is_in_parts: boolean;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Pick Lists */
+            pick_lists: components["schemas"]["PickListRow"][];
+        };
+        /**
          * ReadyGroup
          * @description How many orders the same thing stops.
          */
@@ -10977,12 +12545,6 @@ export interface components {
              */
             gives: string;
         };
-        /**
-         * Rule
-         * @description What decides who is next.
-         * @enum {string}
-         */
-        Rule: "due" | "slack" | "critical ratio";
         /**
          * WorkList
          * @description What a work center should do, next first; 200 rows at most.
@@ -11150,6 +12712,230 @@ export interface components {
             orders: number[];
         };
         /**
+         * OrderState
+         * @description Where an order stands in its life.
+         * @enum {string}
+         */
+        OrderState: "planned" | "firm" | "released" | "started" | "completed" | "closed" | "cancelled";
+        /**
+         * OrderTreeOut
+         * @description All orders of a tree; `whole` counts its rows, of which 5,000 are shown at most.
+         */
+        OrderTreeOut: {
+            /** Top */
+            top: number;
+            /** Orders */
+            orders: number;
+            /**
+             * Wip
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            wip: string;
+            /** Rows */
+            rows: components["schemas"]["OrderTreeRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * OrderTreeRow
+         * @description An order, an operation of it, or a component at one.
+         */
+        OrderTreeRow: {
+            /** Depth */
+            depth: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "order" | "operation" | "component";
+            /** Order */
+            order: number;
+            /** Operation */
+            operation: number | null;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Quantity */
+            quantity: string | null;
+            /** Done */
+            done: string | null;
+            state: components["schemas"]["OrderState"] | null;
+            /** Starts */
+            starts: string | null;
+            /** Finishes */
+            finishes: string | null;
+            /** Wanted */
+            wanted: string | null;
+            /** Is Late */
+            is_late: boolean;
+            /** Hours */
+            hours: string | null;
+            /** Short */
+            short: string | null;
+            /** Wip */
+            wip: string | null;
+            /** Charged */
+            charged: string | null;
+        };
+        /**
+         * MadeComponent
+         * @description A made component that an order of an item needs, and what is free of it.
+         */
+        MadeComponent: {
+            /** Level */
+            level: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Operations */
+            operations: number;
+            /**
+             * Need
+             * Format: decimal
+             * @example 2.40
+             */
+            need: string;
+            /**
+             * Free
+             * Format: decimal
+             * @example 2.40
+             */
+            free: string;
+            /** Has Structure */
+            has_structure: boolean;
+        };
+        /**
+         * TableOut
+         * @description A page of the table, what all that match come to, and how many orders there are.
+         */
+        TableOut: {
+            /** Rows */
+            rows: components["schemas"]["TableRow"][];
+            sums: components["schemas"]["TableSums"];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * TableRow
+         * @description An order in the wide table.
+         */
+        TableRow: {
+            /** Order */
+            order: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            state: components["schemas"]["OrderState"];
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Received
+             * Format: decimal
+             * @example 2.40
+             */
+            received: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Starts */
+            starts: string | null;
+            /** Finishes */
+            finishes: string | null;
+            /** Late */
+            late: number;
+            /** At */
+            at: string;
+            /** Customer */
+            customer: string;
+            /** Wanted */
+            wanted: string;
+            /** Note */
+            note: string;
+            /**
+             * Allowed
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            allowed: string;
+            /**
+             * Charged
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            charged: string;
+            /**
+             * Variance
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            variance: string;
+            /**
+             * Wip
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            wip: string;
+        };
+        /**
+         * TableSums
+         * @description What some orders come to.
+         */
+        TableSums: {
+            /** Orders */
+            orders: number;
+            /** Late */
+            late: number;
+            /**
+             * Allowed
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            allowed: string;
+            /**
+             * Charged
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            charged: string;
+            /**
+             * Variance
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            variance: string;
+            /**
+             * Wip
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            wip: string;
+        };
+        /**
          * OrderPage
          * @description Some orders, how many match, and how many there are in these states.
          */
@@ -11207,12 +12993,6 @@ export interface components {
              */
             wip: string;
         };
-        /**
-         * OrderState
-         * @description Where an order stands in its life.
-         * @enum {string}
-         */
-        OrderState: "planned" | "firm" | "released" | "started" | "completed" | "closed" | "cancelled";
         /**
          * Act
          * @description What is done to an order.
@@ -11338,6 +13118,18 @@ export interface components {
             on_hand: string | null;
             /** Is Short */
             is_short: boolean;
+            /** Free */
+            free: string | null;
+            /** Kept */
+            kept: string | null;
+            /** Expected */
+            expected: string | null;
+            /** Comes */
+            comes: string | null;
+            /** Wanted */
+            wanted: string | null;
+            /** Made By */
+            made_by: number[];
         };
         /**
          * OrderOperationOut
@@ -11456,6 +13248,16 @@ export interface components {
             wanted_on: string | null;
             /** Lot */
             lot: string;
+            /** Made For */
+            made_for: number | null;
+            /** Made For Operation */
+            made_for_operation: number | null;
+            /** Is In Tree */
+            is_in_tree: boolean;
+            /** Made Within */
+            made_within: string[];
+            /** Is In Parts */
+            is_in_parts: boolean;
             /** Revision */
             revision: string;
             /** Supply Place */
@@ -11573,6 +13375,8 @@ export interface components {
             short: string;
             /** Comes */
             comes: string | null;
+            /** Made By */
+            made_by: number[];
         };
         /**
          * Stop
@@ -13615,6 +15419,282 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CloseDemoPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_save_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveViewPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_save_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveViewPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_drop_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropViewPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_drop_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropViewPreview"];
             };
         };
         responses: {
@@ -18918,6 +20998,282 @@ export interface operations {
             };
         };
     };
+    post_define_carrier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineCarrierPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_define_carrier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefineCarrierPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_move_carrier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveCarrierPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_move_carrier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveCarrierPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_move_stock: {
         parameters: {
             query?: never;
@@ -23610,6 +25966,1110 @@ export interface operations {
             };
         };
     };
+    post_release_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleasePartPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_release_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleasePartPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_plan_tree: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanTreePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_plan_tree: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanTreePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_print_labels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintLabelsPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_print_labels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintLabelsPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_make_pick_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakePickListPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_make_pick_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakePickListPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_issue_picked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssuePickedPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_issue_picked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssuePickedPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_pick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_pick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_pick_short: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickShortPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_pick_short: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickShortPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_put_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutBackPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_put_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutBackPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_tables: {
         parameters: {
             query?: never;
@@ -24449,6 +27909,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HappeningOut"][];
+                };
+            };
+        };
+    };
+    poietic_people_views_views: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                page: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"][];
                 };
             };
         };
@@ -25590,6 +29072,232 @@ export interface operations {
             };
         };
     };
+    poietic_stores_carriers_api_carriers: {
+        parameters: {
+            query?: {
+                q?: string;
+                skip?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarrierPage"];
+                };
+            };
+        };
+    };
+    poietic_stores_scan_api_scan: {
+        parameters: {
+            query: {
+                code: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScanOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_papers_api_printed: {
+        parameters: {
+            query?: {
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedPage"];
+                };
+            };
+        };
+    };
+    poietic_papers_api_label: {
+        parameters: {
+            query: {
+                code: string;
+                of?: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
+                form: "svg" | "pdf";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_papers_api_paper: {
+        parameters: {
+            query: {
+                code: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_picking_api_pick_lists: {
+        parameters: {
+            query?: {
+                skip?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickListPage"];
+                };
+            };
+        };
+    };
+    poietic_picking_api_pick_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickListOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_picking_api_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_orders_ready_api_ready: {
         parameters: {
             query?: {
@@ -25724,6 +29432,168 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_tree_api_order_tree: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderTreeOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_tree_api_made_components: {
+        parameters: {
+            query?: {
+                quantity?: string;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeComponent"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_table_api_table: {
+        parameters: {
+            query?: {
+                where?: string;
+                sort?: string;
+                skip?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_table_api_sums: {
+        parameters: {
+            query?: {
+                orders?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableSums"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_table_api_export: {
+        parameters: {
+            query?: {
+                where?: string;
+                sort?: string;
+                columns?: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -18,7 +18,10 @@ export const values = {
   Rule: ["due", "slack", "critical ratio"],
   ShareRule: ["fixed shares", "relative sales value", "physical measure", "net realizable value"],
   Source: ["buy", "make", "both"],
+  State: ["open", "done"],
   StepKind: ["text", "picture", "tick", "measurement", "lot"],
   Tracking: ["none", "lot", "serial"],
   Use: ["scrap", "over-issue", "hold", "adjustment"],
+  poietic__picking__models__PickLine__State: ["open", "picked", "short"],
+  poietic__picking__models__PickList__State: ["open", "done"],
 } as const;

@@ -10,6 +10,7 @@ from . import (
     reporting,
     taking_back,
     tranches,
+    trees,
 )
 
 __all__ = [
@@ -22,4 +23,5 @@ __all__ = [
     "reporting",
     "taking_back",
     "tranches",
+    "trees",
 ]

@@ -1,14 +1,11 @@
 """Releasing orders, taking a release back, cancelling."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, ClassVar
 
-from django.db.models import Sum
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
-from poietic_core.quantity import ZERO, round_to
 from poietic_core.structure.model import IssueRule
 from pydantic import Field
 
@@ -22,10 +19,11 @@ from ...statements.prepared import lock_keys
 from ...web_api.errors import NotFound
 from ...web_api.fields import OrderNumber, Strict
 from ..blocks import ReleaseBlocked, blocks_of, items_of
-from ..dates import Dating, start_day
+from ..dates import Dating, OrderDates, start_day
 from ..models import Order, OrderGrade, OrderInput, OrderOperation, PlannedNeed
 from ..open_book import OpenBook
 from ..planned import keep_needs, keep_work
+from .loading import say_load
 from .material import close_document, issue
 from .phantom_stock import use_phantom_stock
 from .reserving import Reserving, Rule, release_reserved, reserve_needs
@@ -66,7 +64,7 @@ class OrdersGiven(Reserving):
 @command("release-order", "Release an order", Role.CONTROLLER)
 def release_order(context: Context, given: ReleaseOrder) -> None:
     """Take the structure and the standard into the order, reserve its material, and let it start."""
-    _say_load(context, [_release(context, OpenBook.lock(context, given.order), given)])
+    say_load(context, [_release(context, OpenBook.lock(context, given.order), given)])
 
 
 @command("release-orders", "Release orders", Role.CONTROLLER)
@@ -81,25 +79,25 @@ def release_orders(context: Context, given: OrdersGiven) -> None:
     lock_keys(Holding, "item", set(wanted))
     due = Order.objects.filter(pk__in=keys).order_by("due", "number")
     numbers = list(due.values_list("number", flat=True))
-    _say_load(context, [_release(context, OpenBook.lock(context, n), given) for n in numbers])
+    say_load(context, [_release(context, OpenBook.lock(context, n), given) for n in numbers])
 
 
 def release_book(context: Context, book: OpenBook) -> None:
     """Release a locked order whose material is released part by part."""
-    _say_load(context, [_release(context, book, Reserving(reserve=Rule.NONE))])
+    say_load(context, [_release(context, book, Reserving(reserve=Rule.NONE))])
 
 
-def _release(context: Context, book: OpenBook, given: Reserving) -> dict[str, Decimal]:
+def _release(context: Context, book: OpenBook, given: Reserving) -> OrderDates | None:
     """Release a locked order: of a firm one what it was derived from, else what is in force.
 
-    Returns the hours that it loads each work center with.
+    Returns when it runs.
     """
     book.require(Act.RELEASE)
     order = book.order
-    day = start_day(book, context.now)
-    load = _load_of(context, book)
+    dates = Dating([book], context.now).of(book)
+    day = start_day(dates, context.now)
     revision = order.revision or revision_in_force(order.item, day)
-    taken_in = inlined(revision, day) if revision else None
+    taken_in = inlined(revision, day, order.made_within) if revision else None
     structure = taken_in.structure if taken_in else None
     listed = items_of(order.item, structure)
     items = {i.code: i for i in listed}
@@ -125,33 +123,7 @@ def _release(context: Context, book: OpenBook, given: Reserving) -> dict[str, De
     reserve_needs(transaction, book, given)
     transaction.post()
     book.finish()
-    return load
-
-
-def _load_of(context: Context, book: OpenBook) -> dict[str, Decimal]:
-    """Return the hours that an order loads each work center with."""
-    dates = Dating([book], context.now).of(book)
-    hours: dict[str, Decimal] = {}
-    for number, loaded in dates.hours.items() if dates else ():
-        assert dates is not None
-        center = dates.centers[number]
-        hours[center] = hours.get(center, ZERO) + loaded
-    return hours
-
-
-def _say_load(context: Context, added: Iterable[dict[str, Decimal]]) -> None:
-    """Say how many hours each work center has to do before and after a release."""
-    more: dict[str, Decimal] = {}
-    for loads in added:
-        for center, hours in loads.items():
-            more[center] = more.get(center, ZERO) + hours
-    running = OrderOperation.objects.filter(work_center__code__in=more, hours_left__gt=0)
-    known = dict(running.order_by().values_list("work_center__code").annotate(Sum("hours_left")))
-    for center, hours in sorted(more.items()):
-        before = known.get(center, ZERO)
-        context.effects.field(
-            center, "hours released", round_to(before, TENTH), round_to(before + hours, TENTH)
-        )
+    return dates
 
 
 @command("withdraw-release", "Take back a release", Role.CONTROLLER)

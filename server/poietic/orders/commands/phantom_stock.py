@@ -46,6 +46,8 @@ def use_phantom_stock(
     enter = entering(taken_in.structure.operations, order.quantity)
     phantoms = phantoms_on(day)
     for key, line in taken_in.lines.items():
+        if key[1] not in phantoms:  # made within this order because somebody wants it made
+            continue
         operation, item = key[0], items[key[1]]
         free = transaction.reservations.free(item, order.supply_place, day)
         wanted = taken_in.each[key]

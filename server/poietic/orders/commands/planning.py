@@ -24,6 +24,7 @@ from ..dates import Dating
 from ..models import Order
 from ..open_book import OpenBook
 from ..planned import outlooks
+from .carrying_down import carry_down
 from .foresight import foresee
 from .life import OrderGiven
 
@@ -87,12 +88,14 @@ class ChangeOrder(Strict):
     customer_line: TheirLine | None = None
     wanted_on: Day | None = None
     note: Note | None = None
+    #: change the orders of its components with it
+    carry_down: bool = False
 
 
 @command("plan-order", "Plan an order", Role.CONTROLLER)
 def plan_order(context: Context, given: PlanOrder) -> None:
     """Make a planned order; it holds nothing until it is released."""
-    book = _plan(context, given)
+    book = plan(context, given)
     context.made["order"] = str(book.order.number)
     foresee(context, book, "new order")
 
@@ -103,7 +106,7 @@ def plan_orders(context: Context, given: PlanOrders) -> None:
     numbers = []
     for n, one in enumerate(given.orders, 1):
         try:
-            numbers.append(_plan(context, one).order.number)
+            numbers.append(plan(context, one).order.number)
         except InvalidInput as err:
             raise InvalidInput([f"orders.{n}.{fault}" for fault in err.faults]) from err
     context.effects.field("new orders", "number", None, len(numbers))
@@ -114,7 +117,7 @@ def plan_orders(context: Context, given: PlanOrders) -> None:
 def copy_order(context: Context, given: CopyOrder) -> None:
     """Plan another order of the same item, for the same places and the same customer."""
     was = OpenBook.lock(context, given.order).order
-    book = _plan(
+    book = plan(
         context,
         PlanOrder(
             item=was.item.code,
@@ -138,7 +141,7 @@ def change_order(context: Context, given: ChangeOrder) -> None:
     book = OpenBook.lock(context, given.order)
     book.require(Act.CHANGE)
     order = book.order
-    fields = [name for name in type(given).model_fields if name != "order"]
+    fields = [name for name in type(given).model_fields if name not in ("order", "carry_down")]
     said = {name: v for name in fields if (v := getattr(given, name)) is not None}
     if given.quantity:
         _require_quantity(order.item, given.quantity)
@@ -156,6 +159,11 @@ def change_order(context: Context, given: ChangeOrder) -> None:
     order.save(update_fields=list(said))
     book.finish()
     foresee(context, book, book.thing)
+    if given.carry_down:
+        carry_down(context, book)
+    elif below := Order.objects.filter(made_for=order.pk).count():
+        words = f"{below} order{'s' * (below > 1)} of its components stay as they are"
+        context.effects.remark(book.thing, words)
 
 
 @command("make-firm", "Make an order firm", Role.CONTROLLER)
@@ -197,7 +205,8 @@ def rederive_order(context: Context, given: OrderGiven) -> None:
     book.finish()
 
 
-def _plan(context: Context, given: PlanOrder) -> OpenBook:
+def plan(context: Context, given: PlanOrder) -> OpenBook:
+    """Make a planned order."""
     held = context.hold(Item.objects.filter(code=given.item), "item")
     if not held:
         raise NotFound("item", given.item)

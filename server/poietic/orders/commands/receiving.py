@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import ClassVar
 
+from django.utils import timezone
 from poietic_core.errors import DomainError
 from poietic_core.order.report import check_flow
 from poietic_core.order.states import Act
@@ -12,7 +13,7 @@ from poietic_core.quantity import (
 )
 from poietic_core.structure.model import IssueRule
 
-from ...catalog.models import Item
+from ...catalog.models import Item, Place
 from ...catalog.queries import stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
@@ -20,6 +21,7 @@ from ...ledger.document import Document
 from ...ledger.models import Account, Posting, StockLine
 from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput
+from ..models import Order, PlannedNeed
 from ..open_book import OpenBook
 from .completion import complete
 from .material import close_document
@@ -91,7 +93,35 @@ def add_receipt(transaction: Transaction, book: OpenBook, given: Receive) -> Non
 
     document.follow(credit)
     close_document(book, document)
+    if order.made_for:
+        keep_for(transaction, order, order.made_for, into, document)
     _issue_at_receipt(transaction, book, document)
+
+
+def keep_for(
+    transaction: Transaction, order: Order, parent: Order, into: Place, document: Document
+) -> None:
+    """Keep what was received of an order for the order that it is made for, as far as that needs it."""
+    operation, owner, item = order.made_for_operation or 0, parent.cost_object, order.item
+    transaction.concern([item.pk], owner)
+
+    def keep() -> None:
+        """Read what the parent needs now that stock is locked: it is issued under the same lock."""
+        planned = PlannedNeed.objects.filter(order=parent.pk, item=item)
+        running = parent.inputs.filter(item=item, operation=operation, still__gt=0)
+        needed = planned.values_list("quantity", flat=True).first()
+        needed = needed or running.values_list("still", flat=True).first() or ZERO
+        kept = transaction.reservations.kept_for(owner).get((operation, item.pk), ZERO)
+        put = sum((n.quantity for n in document.lines if n.item == item), ZERO)
+        day = timezone.localdate(transaction.context.now)
+        got = transaction.reservations.reserve(
+            owner, operation, item, into, min(put, needed - kept), day
+        )
+        if got:
+            words = f"{got.normalize():f} {item.unit} are kept for order {parent.number}"
+            transaction.context.effects.remark(item.code, words)
+
+    transaction.at_last(keep)
 
 
 def _sorted_into(book: OpenBook, given: Receive) -> list[tuple[Item, Decimal]]:
