@@ -113,7 +113,7 @@ class PickListOut(Answer):
     ready: list[int]
 
 
-class PartLineOut(Answer):
+class TrancheLineOut(Answer):
     """How far a component of a part has come."""
 
     operation: int
@@ -126,7 +126,7 @@ class PartLineOut(Answer):
     issued: DecimalText
 
 
-class PartOut(Answer):
+class TrancheOut(Answer):
     """A part of an order that was released: what of it is picked, staged, issued."""
 
     #: null: the order was released as a whole
@@ -138,14 +138,14 @@ class PartOut(Answer):
     #: as it was said, such as 1 crate
     words: str
     released_at: datetime | None
-    lines: list[PartLineOut]
+    lines: list[TrancheLineOut]
 
 
-class PartsOut(Answer):
+class TranchesOut(Answer):
     """The parts of an order, what is left to release, and its open pick lists."""
 
     is_in_parts: bool
-    parts: list[PartOut]
+    parts: list[TrancheOut]
     pick_lists: list[PickListRow]
 
 
@@ -264,8 +264,8 @@ def _lot_words(n: PickLine) -> str:
     return f"in since {n.lot.made_on:%d %b}" if n.lot.made_on else ""
 
 
-@router.get("/orders/{number}/parts", response={200: PartsOut, 404: Problem})
-def parts(request: HttpRequest, number: int) -> PartsOut:
+@router.get("/orders/{number}/parts", response={200: TranchesOut, 404: Problem})
+def parts(request: HttpRequest, number: int) -> TranchesOut:
     """Return what is released, picked, staged and issued of an order, part by part."""
     order = Order.objects.select_related("item").filter(number=min(number, 2**31 - 1)).first()
     if order is None:
@@ -279,7 +279,7 @@ def parts(request: HttpRequest, number: int) -> PartsOut:
     found = [_part(t, inputs, picked, staged) for t in made]
     if not order.is_in_parts and inputs:
         found = [_whole(order, inputs, picked, staged)]
-    return PartsOut(is_in_parts=order.is_in_parts, parts=_issued(found, inputs), pick_lists=_rows(lists))  # fmt: skip
+    return TranchesOut(is_in_parts=order.is_in_parts, parts=_issued(found, inputs), pick_lists=_rows(lists))  # fmt: skip
 
 
 #: by input and part: what was picked
@@ -306,10 +306,10 @@ def _on_floor(order: Order, inputs: dict[int, OrderInput]) -> dict[int, Decimal]
 
 def _part(
     t: Tranche, inputs: dict[int, OrderInput], picked: Picked, waiting: dict[int, Decimal]
-) -> PartOut:
+) -> TrancheOut:
     words = f"{t.units.normalize():f} {t.unit}" if t.units is not None else ""
     lines = [(inputs[n.input_id], n.quantity) for n in t.lines.all() if n.input_id in inputs]
-    return PartOut(
+    return TrancheOut(
         number=t.number,
         first=t.first,
         last=t.last,
@@ -323,9 +323,9 @@ def _part(
 
 def _whole(
     order: Order, inputs: dict[int, OrderInput], picked: Picked, waiting: dict[int, Decimal]
-) -> PartOut:
+) -> TrancheOut:
     lines = [i for i in inputs.values() if not i.stands_for]
-    return PartOut(
+    return TrancheOut(
         number=None,
         first=None,
         last=None,
@@ -339,12 +339,12 @@ def _whole(
 
 def _part_line(
     i: OrderInput, released: Decimal, picked: Decimal, waiting: dict[int, Decimal]
-) -> PartLineOut:
+) -> TrancheLineOut:
     """Return a line; of what waits on a carrier, the part that was picked last is not staged yet."""
     assert i.item is not None
     late = min(picked, waiting.get(i.pk, ZERO))
     waiting[i.pk] = waiting.get(i.pk, ZERO) - late
-    return PartLineOut(
+    return TrancheLineOut(
         operation=i.operation,
         item=i.item.code,
         name=i.item.name,
@@ -356,7 +356,7 @@ def _part_line(
     )
 
 
-def _issued(parts: list[PartOut], inputs: dict[int, OrderInput]) -> list[PartOut]:
+def _issued(parts: list[TrancheOut], inputs: dict[int, OrderInput]) -> list[TrancheOut]:
     """Share what was issued over the parts, the first released first."""
     left = {(i.operation, i.item.code): i.covered for i in inputs.values() if i.item and not i.stands_for}  # fmt: skip
     for n in (n for part in parts for n in part.lines):

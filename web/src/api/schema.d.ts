@@ -8785,7 +8785,7 @@ export interface components {
             /** Order */
             order: number;
             /** @default expires first */
-            reserve: components["schemas"]["Rule"];
+            reserve: components["schemas"]["ReserveRule"];
             /**
              * Lots
              * @default []
@@ -8803,11 +8803,11 @@ export interface components {
             seen?: components["schemas"]["Seen"] | null;
         };
         /**
-         * Rule
-         * @description What decides who is next.
+         * ReserveRule
+         * @description Which stock is kept for an order.
          * @enum {string}
          */
-        Rule: "due" | "slack" | "critical ratio";
+        ReserveRule: "expires first" | "oldest first" | "one lot for all" | "by hand" | "none";
         /** ReleaseOrderPreview */
         ReleaseOrderPreview: {
             given: components["schemas"]["ReleaseOrder"];
@@ -8818,7 +8818,7 @@ export interface components {
          */
         OrdersGiven: {
             /** @default expires first */
-            reserve: components["schemas"]["Rule"];
+            reserve: components["schemas"]["ReserveRule"];
             /**
              * Lots
              * @default []
@@ -9416,7 +9416,7 @@ export interface components {
          */
         ReleasePart: {
             /** @default expires first */
-            reserve: components["schemas"]["Rule"];
+            reserve: components["schemas"]["ReserveRule"];
             /**
              * Lots
              * @default []
@@ -11345,29 +11345,53 @@ export interface components {
         };
         /**
          * PartOut
-         * @description A part of an order that was released: what of it is picked, staged, issued.
+         * @description What one input adds to an item's cost, in one set or in two.
          */
         PartOut: {
-            /** Number */
-            number: number | null;
-            /** First */
-            first: number | null;
-            /** Last */
-            last: number | null;
+            /** Kind */
+            kind: string;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Is Made */
+            is_made: boolean;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
             /**
              * Quantity
              * Format: decimal
              * @example 2.40
              */
             quantity: string;
-            /** Unit */
-            unit: string;
-            /** Words */
-            words: string;
-            /** Released At */
-            released_at: string | null;
-            /** Lines */
-            lines: components["schemas"]["PartLineOut"][];
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Old Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            old_quantity: string;
+            /**
+             * Old Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            old_amount: string;
+            /**
+             * Moved
+             * Format: decimal
+             * @example 2.40
+             */
+            moved: string;
         };
         /**
          * CostIn
@@ -12382,10 +12406,10 @@ export interface components {
          */
         poietic__picking__models__PickList__State: "open" | "done";
         /**
-         * PartLineOut
+         * TrancheLineOut
          * @description How far a component of a part has come.
          */
-        PartLineOut: {
+        TrancheLineOut: {
             /** Operation */
             operation: number;
             /** Item */
@@ -12420,14 +12444,40 @@ export interface components {
             issued: string;
         };
         /**
-         * PartsOut
+         * TrancheOut
+         * @description A part of an order that was released: what of it is picked, staged, issued.
+         */
+        TrancheOut: {
+            /** Number */
+            number: number | null;
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Unit */
+            unit: string;
+            /** Words */
+            words: string;
+            /** Released At */
+            released_at: string | null;
+            /** Lines */
+            lines: components["schemas"]["TrancheLineOut"][];
+        };
+        /**
+         * TranchesOut
          * @description The parts of an order, what is left to release, and its open pick lists.
          */
-        PartsOut: {
+        TranchesOut: {
             /** Is In Parts */
             is_in_parts: boolean;
             /** Parts */
-            parts: components["schemas"]["PartOut"][];
+            parts: components["schemas"]["TrancheOut"][];
             /** Pick Lists */
             pick_lists: components["schemas"]["PickListRow"][];
         };
@@ -12545,6 +12595,12 @@ export interface components {
              */
             gives: string;
         };
+        /**
+         * Rule
+         * @description What decides who is next.
+         * @enum {string}
+         */
+        Rule: "due" | "slack" | "critical ratio";
         /**
          * WorkList
          * @description What a work center should do, next first; 200 rows at most.
@@ -29284,7 +29340,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PartsOut"];
+                    "application/json": components["schemas"]["TranchesOut"];
                 };
             };
             /** @description Not Found */

@@ -14,6 +14,7 @@ export const values = {
   OutputKind: ["by-product", "co-product"],
   PaymentBasis: ["pieces sent", "good pieces returned"],
   Per: ["unit", "order"],
+  ReserveRule: ["expires first", "oldest first", "one lot for all", "by hand", "none"],
   Role: ["administrator", "controller", "engineer", "storekeeper", "operator", "cost accountant", "viewer"],
   Rule: ["due", "slack", "critical ratio"],
   ShareRule: ["fixed shares", "relative sales value", "physical measure", "net realizable value"],

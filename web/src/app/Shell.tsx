@@ -7,6 +7,7 @@ import { useCommands } from '../commands/CommandContext';
 import { CommandPanel } from '../commands/CommandPanel';
 import { useConnection, useLiveUpdates } from '../commands/live';
 import { api, data, keepToken, type Outcome } from '../api/http';
+import { listenToScanner } from '../lib/wedge';
 import { Button } from '../ui/Button';
 import { bar, openingOf, useBarEntry } from './benches';
 import { DoAnything } from './DoAnything';
@@ -25,6 +26,8 @@ export function Shell({ me }: { me: Me }) {
   const [isAsking, setAsking] = useState(false);
   const [isHelping, setHelping] = useState(false);
 
+  useEffect(listenToScanner, []);
+
   useEffect(() => {
     function onKeyDown(event: KeyboardEvent) {
       const inEntry = event.target instanceof HTMLElement && event.target.matches('input, select, textarea');
@@ -34,6 +37,9 @@ export function Shell({ me }: { me: Me }) {
       } else if (event.key === '?' && !inEntry) {
         event.preventDefault();
         setHelping(true);
+      } else if (event.key === 'o' && !inEntry && !event.ctrlKey && !event.altKey && !event.metaKey) {
+        event.preventDefault();
+        void navigate('/orders/table');
       } else if (event.altKey && /^[1-9]$/.test(event.key)) {
         const to = bar[Number(event.key) - 1]?.to;
         if (!to) return;

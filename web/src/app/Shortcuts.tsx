@@ -10,6 +10,7 @@ const keys: Keys = [
       ['Ctrl-K', 'go to anything, start any command'],
       ['Alt-1 … Alt-5', 'the benches, in the order of the bar'],
       ['Alt-P', 'the item under the focus or the pointer, at a glance'],
+      ['O', 'all orders, the wide table'],
       ['?', 'this list'],
     ],
   ],

@@ -49,6 +49,7 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
   if (spec.kind === 'layers') return <RowsEntry legend="What makes up a machine hour" add="Add a layer" columns={layerColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'stock lines') return <RowsEntry legend={spec.label} add="Add a line" columns={stockColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'lots chosen') return <RowsEntry legend={spec.label} add="Choose a lot" columns={lotColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'prices' || spec.kind === 'list prices') return <PricesEntry ours={spec.kind === 'list prices'} rows={rows} onRows={onValue} />;
   if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
   if (spec.kind === 'week') return <WeekEntry shifts={Array.isArray(value) ? (value as Shift[]) : []} onShifts={onValue} />;
@@ -133,6 +134,11 @@ const stockColumns: Column[] = [
   { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
   { name: 'quantity', label: 'quantity', kind: 'number' },
   { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-28!' },
+];
+
+const lotColumns: Column[] = [
+  { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
+  { name: 'lot', label: 'lot', kind: 'text', className: 'w-28!' },
 ];
 
 const layerColumns: Column[] = [

@@ -21,6 +21,7 @@ export type EntryKind =
   | 'customer'
   | 'reason'
   | 'stock lines'
+  | 'lots chosen'
   | 'unit'
   | 'work center'
   | 'calendar'
@@ -111,4 +112,5 @@ export const prices = (label: string) => rows<Named['PriceGiven']>('prices', lab
 export const listPrices = (label: string) => rows<Named['ListPriceGiven']>('list prices', label);
 export const changes = (label: string) => rows<Named['ChangeGiven']>('changes', label);
 export const stockLines = (label: string) => rows<Named['StockMoved']>('stock lines', label);
+export const lotsChosen = (label: string) => rows<Named['LotChosen']>('lots chosen', label);
 export const gradesReceived = (label: string) => rows<Named['GradeReceived']>('grades', label);

@@ -73,6 +73,9 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
                       <Button look="link" onClick={() => start('plan-order')}>
                         Plan an order…
                       </Button>
+                      <Button look="link" onClick={() => start('plan-tree')}>
+                        Plan with components…
+                      </Button>
                       <Button look="link" onClick={() => start('plan-orders')}>
                         Plan a table…
                       </Button>
@@ -81,6 +84,9 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
                       </Link>
                       <Link className="quiet-link text-act" to="/release/lists">
                         Lists and load
+                      </Link>
+                      <Link className="quiet-link text-act" to="/release/picks">
+                        Pick lists
                       </Link>
                       <Link className="quiet-link text-act" to="/release/stock">
                         Stock
@@ -92,6 +98,10 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
                         Counts
                       </Link>
                     </span>
+                  ) : shown === 'make' ? (
+                    <Link className="quiet-link text-act" to="/orders/table">
+                      All orders, the wide table <kbd>O</kbd>
+                    </Link>
                   ) : shown === 'cost' ? (
                     <Link className="quiet-link text-act" to="/cost/standards">
                       Standards

@@ -4,6 +4,9 @@ import { Link, useLocation } from 'react-router';
 const pages = [
   ['/release', 'Ready to release'],
   ['/release/lists', 'Lists and load'],
+  ['/release/picks', 'Pick lists'],
+  ['/release/carriers', 'Carriers'],
+  ['/release/printer', 'Labels'],
   ['/release/stock', 'Stock'],
   ['/release/transfers', 'Transfers'],
   ['/release/counts', 'Counts'],

@@ -26,7 +26,7 @@ from ..planned import keep_needs, keep_work
 from .loading import say_load
 from .material import close_document, issue
 from .phantom_stock import use_phantom_stock
-from .reserving import Reserving, Rule, release_reserved, reserve_needs
+from .reserving import ReserveRule, Reserving, release_reserved, reserve_needs
 from .snapshot import grades_of, inputs_of, operations_of
 
 TENTH = Decimal("0.1")
@@ -84,7 +84,7 @@ def release_orders(context: Context, given: OrdersGiven) -> None:
 
 def release_book(context: Context, book: OpenBook) -> None:
     """Release a locked order whose material is released part by part."""
-    say_load(context, [_release(context, book, Reserving(reserve=Rule.NONE))])
+    say_load(context, [_release(context, book, Reserving(reserve=ReserveRule.NONE))])
 
 
 def _release(context: Context, book: OpenBook, given: Reserving) -> OrderDates | None:

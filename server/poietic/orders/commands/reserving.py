@@ -19,7 +19,7 @@ from ..models import OrderInput
 from ..open_book import OpenBook
 
 
-class Rule(StrEnum):
+class ReserveRule(StrEnum):
     """Which stock is kept for an order."""
 
     #: whichever there is; what expires first is taken first
@@ -43,7 +43,7 @@ class LotChosen(Strict):
 class Reserving(Strict):
     """Which stock is kept for what is released."""
 
-    reserve: Rule = Rule.EXPIRES_FIRST
+    reserve: ReserveRule = ReserveRule.EXPIRES_FIRST
     #: by hand: which lots; of a component of which none is named, what expires first
     lots: Annotated[list[LotChosen], Field(max_length=500)] = []
 
@@ -73,11 +73,14 @@ class Reserver:
             yield sized.code
         rule = self.given.reserve
         named = [n.lot for n in self.given.lots if n.item == item.code]
-        if rule is Rule.BY_HAND and named:
+        if rule is ReserveRule.BY_HAND and named:
             yield from named
-        elif item.tracking == Tracking.NONE or rule in (Rule.EXPIRES_FIRST, Rule.BY_HAND):
+        elif item.tracking == Tracking.NONE or rule in (
+            ReserveRule.EXPIRES_FIRST,
+            ReserveRule.BY_HAND,
+        ):
             yield ""
-        elif rule is Rule.OLDEST_FIRST:
+        elif rule is ReserveRule.OLDEST_FIRST:
             yield from (lot.code for lot in sorted(self._usable(item), key=lambda lot: lot.age))
         else:
             enough = [lot for lot in self._usable(item) if lot.quantity >= wanted]
@@ -117,7 +120,7 @@ def reserve_needs(
     if parts is not None:
         components = [(c, item) for c, item in components if parts.get(c.pk)]
     transaction.concern((item.pk for _, item in components), owner)
-    if given.reserve is Rule.NONE:
+    if given.reserve is ReserveRule.NONE:
         return
 
     def reserve_all() -> None:
@@ -138,8 +141,8 @@ def reserve_needs(
     transaction.at_last(reserve_all)
 
 
-def _found(rule: Rule) -> str:
-    return "in one lot at" if rule is Rule.ONE_LOT else "free at"
+def _found(rule: ReserveRule) -> str:
+    return "in one lot at" if rule is ReserveRule.ONE_LOT else "free at"
 
 
 #: what else ends when an order holds nothing any more; told whether its release is taken back

@@ -79,6 +79,7 @@ export const itemForms = {
       lot_multiple: number('In multiples of', optional),
       safety_stock: number('Safety stock', optional),
       tracking: choice('Told apart by', values.Tracking, optional),
+      gtin: text('GTIN', { optional: true, hint: 'its last digit checks the others' }),
       number_rule: text('Numbers', { optional: true, hint: 'such as HT-{year}-{number:4}' }),
     },
   }),

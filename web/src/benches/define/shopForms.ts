@@ -8,6 +8,7 @@ const capacity = {
   calendar: calendar('Calendar', { optional: true, hint: 'none: weekdays from 8 to 16' }),
   machines: wholeNumber('Machines', { optional: true, hint: 'or people, where they set the pace' }),
   efficiency: number('Efficiency', { optional: true, hint: 'share of the standard pace, such as 0.85' }),
+  floor_place: place('Floor place', { optional: true, hint: 'where its material is brought before use' }),
 };
 const days = { calendar: calendar('Calendar'), first: date('First day'), last: date('Last day') };
 

@@ -10,6 +10,7 @@ import { Loaded } from '../../ui/States';
 import { selectCostliest } from './logic';
 import { Happened, Material, MoneyBlock, OperationStrip, Wanted } from './OrderParts';
 import { PlannedNeeds } from './PlannedNeeds';
+import { TrancheBlock } from './TrancheBlock';
 
 interface Act {
   command: string;
@@ -23,7 +24,7 @@ function actsOf(order: Order): Act[] {
   const act = (command: string, words: string, shortcut: string, isMain = false): Act => ({ command, words, shortcut, isMain });
   const done = order.is_all_received;
   const offered: Record<Order['acts'][number], Act[]> = {
-    release: [act('release-order', 'Release', 'Alt-R', true)],
+    release: [act('release-order', 'Release', 'Alt-R', true), act('release-part', 'Release a part', '')],
     change: [act('change-order', 'Change', '')],
     'make firm': [act('make-firm', 'Make firm', '')],
     'leave to planning': [act('leave-to-planning', 'Leave to planning', '')],
@@ -94,6 +95,7 @@ function Page({ order }: { order: Order }) {
           {forWhom && <span className="text-quiet"> · {forWhom}</span>}
           {order.note && <span className="text-quiet"> · {order.note}</span>}
         </p>
+        <Ties order={order} />
         {order.stops.map((s) => (
           <p key={s.why} className="mt-1 border-l-4 border-attention bg-attention-wash px-2 py-0.5">
             {s.why} <WayOut place={s.place} words={s.fix} may={may} />
@@ -104,6 +106,7 @@ function Page({ order }: { order: Order }) {
       <div className={started ? 'space-y-3' : 'grid grid-cols-[2fr_1fr] grid-rows-[auto_1fr] gap-y-3 max-md:block'}>
         <div className={started ? '' : 'border-r border-hair'}>
           {isWaiting ? <PlannedNeeds order={order} /> : <Material order={order} />}
+          {(order.state === 'released' || order.state === 'started') && <TrancheBlock order={order} />}
         </div>
         <div className={started ? '' : 'row-span-2 space-y-3'}>
           <MoneyBlock order={order} />
@@ -114,6 +117,32 @@ function Page({ order }: { order: Order }) {
         </div>
       </div>
     </article>
+  );
+}
+
+/** What an order is made for, the tree that it belongs to, and its papers. */
+function Ties({ order }: { order: Order }) {
+  return (
+    <p className="flex flex-wrap gap-x-4">
+      {order.made_for !== null && (
+        <span>
+          made for{' '}
+          <Link className="code quiet-link" to={`/orders/${order.made_for}`}>
+            {order.made_for}
+          </Link>{' '}
+          <span className="text-quiet">operation {order.made_for_operation}</span>
+        </span>
+      )}
+      {order.made_within.length > 0 && <span className="text-quiet">made within it: {order.made_within.join(', ')}</span>}
+      {order.is_in_tree && (
+        <Link className="quiet-link text-act" to={`/orders/${order.number}/tree`}>
+          Tree of orders
+        </Link>
+      )}
+      <a className="quiet-link text-act" href={`/api/papers/traveller.pdf?code=${order.number}`} target="_blank" rel="noreferrer">
+        Traveller
+      </a>
+    </p>
   );
 }
 

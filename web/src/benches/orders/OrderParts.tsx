@@ -109,14 +109,15 @@ export function Material({ order }: { order: Order }) {
             .map((i) => (
               <tr key={i.kind + i.code}>
                 <td className="w-full pl-4! md:max-w-0">
-                  <span className="flex h-[28px] items-center">
-                    <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
-                    <span className="truncate">
+                  <span className="flex min-h-[28px] items-stretch">
+                    <span aria-hidden className="mr-3 ml-1.5 border-l border-hair-strong" />
+                    <span className="self-center truncate">
                       {isOutput(i) && <span title={i.kind}>← </span>}
                       {i.name}{' '}
                       <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(i.code)}`}>
                         {i.code}
                       </Link>
+                      <MadeBy orders={i.made_by} />
                       {i.instead_of.length > 0 && (
                         <span className="ml-1.5 text-[12px] text-quiet">in place of {i.instead_of.join(', ')}</span>
                       )}
@@ -128,6 +129,7 @@ export function Material({ order }: { order: Order }) {
                       {i.issue_rule !== '' && i.issue_rule !== 'by hand' && (
                         <span className="ml-1.5 text-[12px] text-quiet">{i.issue_rule}</span>
                       )}
+                      <Outlook input={i} />
                     </span>
                   </span>
                 </td>
@@ -160,6 +162,33 @@ export function Material({ order }: { order: Order }) {
       ))}
     </table>
   );
+}
+
+/** The orders that make a component for this one. */
+export function MadeBy({ orders }: { orders: readonly number[] }) {
+  if (orders.length === 0) return null;
+  return (
+    <span className="ml-1.5 text-[12px] text-quiet">
+      made by{' '}
+      {orders.map((n) => (
+        <Link key={n} className="code quiet-link mr-1" to={`/orders/${n}`}>
+          {n}
+        </Link>
+      ))}
+    </span>
+  );
+}
+
+/** What there is of a component that is still wanted, in a line below it. */
+function Outlook({ input: i }: { input: OrderInput }) {
+  if (i.free === null) return null;
+  const parts = [
+    i.kept && !isZero(i.kept) ? `${quantity(i.kept)} kept for it` : '',
+    `${quantity(i.free)} free`,
+    i.expected && i.comes ? `${quantity(i.expected)} come ${day(i.comes)}` : '',
+    i.wanted && !isZero(i.wanted) ? `${quantity(i.wanted)} wanted by others` : '',
+  ];
+  return <span className="block text-[12px]/[16px] text-quiet">{parts.filter(Boolean).join(' · ')}</span>;
 }
 
 function Amounts({ order, input: i }: { order: number; input: OrderInput }) {

@@ -3,6 +3,7 @@ import { Link } from 'react-router';
 import type { Order } from '../../api/queries';
 import { day } from '../../lib/date';
 import { isZero, quantity } from '../../lib/decimal';
+import { MadeBy } from './OrderParts';
 import { buildableOptions } from './queries';
 
 /** What an order that is not released will need, what it would be short of, and what can be built at once. */
@@ -27,6 +28,7 @@ export function PlannedNeeds({ order }: { order: Order }) {
                 <Link className="code quiet-link" data-peek={n.item} to={`/release/stock/${encodeURIComponent(n.item)}`}>
                   {n.item}
                 </Link>
+                <MadeBy orders={n.made_by} />
               </td>
               <td className="num">
                 {quantity(n.need)}

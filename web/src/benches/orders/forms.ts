@@ -1,9 +1,11 @@
 /** What is asked for in the life of an order. */
 
-import { check, choice, customer, date, gradesReceived, item, madeItem, number, optional, order, place, text, wholeNumber } from '../../commands/entries';
+import { check, choice, customer, date, gradesReceived, item, lotsChosen, madeItem, number, optional, order, place, text, wholeNumber } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 import { IssueForm, ReceiveMaterialForm, ReturnForm } from './MaterialForms';
+import { values } from '../../api/values';
 import { PlanTableForm, ReleaseOrdersForm } from './PlanForms';
+import { PlanTreeForm } from './TreeForm';
 import { CorrectReportForm, ReportForm } from './ReportForm';
 
 const wanted = {
@@ -13,6 +15,9 @@ const wanted = {
   wanted_on: date('Wanted on', optional),
   note: text('Note', optional),
 };
+
+const reserve = choice('Keep stock', values.ReserveRule, { optional: true, hint: 'empty: whichever, the first to expire first' });
+const lots = lotsChosen('Lots by hand');
 
 export const forms = commandForms({
   'plan-order': {
@@ -30,6 +35,20 @@ export const forms = commandForms({
     },
   },
   'plan-orders': { own: PlanTableForm },
+  'plan-tree': { own: PlanTreeForm },
+  'release-part': {
+    act: (g) => `Release a part of order ${said(g.order)}`,
+    entries: {
+      order: order('Order'),
+      quantity: number('Quantity', { optional: true, hint: 'empty: all that is left' }),
+      unit: text('In', { optional: true, hint: "a unit of the item's own, such as a crate; empty: its stock unit" }),
+      from_operation: wholeNumber('From operation', { optional: true, hint: 'empty: the first' }),
+      to_operation: wholeNumber('To operation', { optional: true, hint: 'empty: the last' }),
+      reserve,
+    },
+  },
+  'save-view': { act: (g) => `Save the view ${said(g.name)}`, entries: { name: text('Name') }, fromPage: true },
+  'drop-view': { act: (g) => `Drop the view ${said(g.name)}`, entries: { name: text('Name') }, fromPage: true },
   'copy-order': {
     act: (g) => `Copy order ${said(g.order)}`,
     entries: { order: order('Order'), due: date('Due'), quantity: number('Quantity', { optional: true, hint: 'empty: the same' }) },
@@ -42,6 +61,7 @@ export const forms = commandForms({
       due: date('Due', optional),
       supply_place: place('Components from', optional),
       receipt_place: place('Output to', optional),
+      carry_down: check('Carry down', { hint: 'change the orders of its components with it' }),
       ...wanted,
     },
   },
@@ -50,7 +70,7 @@ export const forms = commandForms({
   'rederive-order': { act: (g) => `Re-derive order ${said(g.order)}`, entries: { order: order('Order') } },
   'withdraw-release': { act: (g) => `Take back the release of ${said(g.order)}`, entries: { order: order('Order') } },
   'release-orders': { own: ReleaseOrdersForm, fromPage: true },
-  'release-order': { act: (g) => `Release order ${said(g.order)}`, entries: { order: order('Order') } },
+  'release-order': { act: (g) => `Release order ${said(g.order)}`, entries: { order: order('Order'), reserve, lots } },
   'cancel-order': { act: (g) => `Cancel order ${said(g.order)}`, entries: { order: order('Order') } },
   'complete-order': {
     act: (g) => `Complete order ${said(g.order)}`,

@@ -13,6 +13,7 @@ export const bench: Bench = {
   forms,
   keys,
   found: { order: 'Orders' },
+  pages: [['/orders/table', 'All orders: the wide table']],
   opens: { order: (number) => `/orders/${number}?bench=release` },
   useAt: () => {
     const at = useOrderBench();

@@ -1,6 +1,6 @@
 /** What the orders bench asks the server for. */
 
-import { queryOptions } from '@tanstack/react-query';
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { api, data } from '../../api/http';
 import type { components } from '../../api/schema';
 
@@ -53,4 +53,62 @@ export const needOptions = (number: number, row: number) =>
     queryKey: ['orders', number, 'need', row],
     queryFn: ({ signal }) =>
       data(api.GET('/api/orders/{number}/inputs/{row}/need', { params: { path: { number, row } }, signal })),
+  });
+
+export type OrderTree = components['schemas']['OrderTreeOut'];
+export type OrderTreeRow = components['schemas']['OrderTreeRow'];
+export type Tranche = components['schemas']['TrancheOut'];
+export type TableRow = components['schemas']['TableRow'];
+type TableOut = components['schemas']['TableOut'];
+export type TableSums = components['schemas']['TableSums'];
+
+/** All orders of the tree that an order belongs to. */
+export const orderTreeOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'tree'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/tree', { params: { path: { number } }, signal })),
+  });
+
+/** What is released, picked, staged and issued of an order. */
+export const tranchesOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'parts'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/parts', { params: { path: { number } }, signal })),
+  });
+
+/** The made components of an item, over all levels, with what a quantity needs of each. */
+export const madeComponentsOptions = (code: string, quantity: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'made components', quantity],
+    enabled: code !== '',
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/made-components', { params: { path: { code }, query: { quantity: quantity || '1' } }, signal })),
+  });
+
+export const tableOptions = (where: string, sort: string) =>
+  infiniteQueryOptions({
+    queryKey: ['orders', 'table', where, sort],
+    initialPageParam: 0,
+    placeholderData: keepPreviousData,
+    getNextPageParam: (last: TableOut, all: TableOut[]) => {
+      const shown = all.reduce((sum, page) => sum + page.rows.length, 0);
+      return shown < last.sums.orders ? shown : undefined;
+    },
+    queryFn: ({ signal, pageParam }) => data(api.GET('/api/orders/table', { params: { query: { where, sort, skip: pageParam } }, signal })),
+  });
+
+/** What marked orders come to. */
+export const sumsOptions = (orders: readonly number[]) =>
+  queryOptions({
+    queryKey: ['orders', 'table sums', orders],
+    enabled: orders.length > 0,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(api.GET('/api/orders/table/sums', { params: { query: { orders: orders.join(',') } }, signal })),
+  });
+
+export const viewsOptions = (page: string) =>
+  queryOptions({
+    queryKey: ['views', page],
+    queryFn: ({ signal }) => data(api.GET('/api/views/{page}', { params: { path: { page } }, signal })),
   });

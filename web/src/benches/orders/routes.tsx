@@ -4,6 +4,8 @@ import { Empty } from '../../ui/States';
 import { AsBuiltPage } from './AsBuiltPage';
 import { BridgePage } from './BridgePage';
 import { OrderPage } from './OrderPage';
+import { OrderTablePage } from './OrderTablePage';
+import { OrderTreePage } from './OrderTreePage';
 import { PostingPage } from './PostingPage';
 import { ReadyPage } from './ReadyPage';
 
@@ -12,12 +14,14 @@ const choose = (title: string) => [{ index: true, element: <Empty title={title}>
 export const routes: RouteObject[] = [
   { path: 'release', element: <OrderQueue bench="release" />, children: [{ index: true, element: <ReadyPage /> }] },
   { path: 'make', element: <OrderQueue bench="make" />, children: choose('Make') },
+  { path: 'orders/table', element: <OrderTablePage /> },
   {
     path: 'orders',
     element: <OrderQueue />,
     children: [
       { path: ':number', element: <OrderPage /> },
       { path: ':number/bridge', element: <BridgePage /> },
+      { path: ':number/tree', element: <OrderTreePage /> },
       { path: ':number/as-built', element: <AsBuiltPage /> },
     ],
   },
