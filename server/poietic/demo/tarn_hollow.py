@@ -8,7 +8,7 @@ from typing import Any
 
 from ..commanding.roles import Role
 from ..people.models import Person
-from . import mirror_cell, product_family, stores_scene
+from . import mirror_cell, picking_scene, product_family, stores_scene
 from .shop import Shop
 
 PEOPLE = {
@@ -57,6 +57,7 @@ def load(today: date) -> None:
     _graded_mirrors(works)
     _next_revision(works)
     stores_scene.play(works)
+    picking_scene.play(works)
 
 
 class _Works:
@@ -84,6 +85,7 @@ class _Works:
 
     def plan(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
         """Plan an order due so many days from today, and return its number."""
+        self.as_person("jonas")
         made = self.shop.do(
             "plan-order",
             item=item,
@@ -97,7 +99,6 @@ class _Works:
 
     def released(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
         """Plan and release an order."""
-        self.as_person("jonas")
         order = self.plan(item, quantity, due=due, note=note)
         self.do("jonas", "release-order", order=order)
         return order

@@ -16,6 +16,8 @@ from .sheet import FACE
 
 WIDTH, HEIGHT = 80 * mm, 40 * mm
 MARGIN = 3 * mm
+#: modules of white beside the bars (ISO/IEC 15417)
+QUIET = 10
 #: what separates variable elements, and begins a GS1 code; as the drawing library writes it
 FNC1 = "\xf1"
 
@@ -39,7 +41,7 @@ class Label:
 def draw(label: Label) -> Drawing:
     """Return a label of 80 by 40 mm: words, bars (Code 128, ISO/IEC 15417) and a square (QR, ISO/IEC 18004)."""
     drawing = Drawing(WIDTH, HEIGHT)
-    side = 22 * mm
+    side = 18 * mm  # the white around it is four of its squares, as the standard wants
     shown = label.shown or label.code
     square = QrCodeWidget(shown, barLevel="M", barWidth=side, barHeight=side, barBorder=0)
     square.x, square.y = WIDTH - side - MARGIN, HEIGHT - side - MARGIN
@@ -48,8 +50,8 @@ def draw(label: Label) -> Drawing:
     drawing.add(_line(label.title, HEIGHT - MARGIN - 12, 13, room, bold=True))
     for n, words in enumerate(label.lines):
         drawing.add(_line(words, HEIGHT - MARGIN - 23 - n * 9, 7.5, room))
-    for bar in _bars(label.code, WIDTH - 2 * MARGIN, 9 * mm, is_gs1=label.is_gs1):
-        bar.x, bar.y = bar.x + MARGIN, MARGIN + 8
+    for bar in _bars(label.code, WIDTH, 9 * mm, is_gs1=label.is_gs1):
+        bar.y = MARGIN + 8
         drawing.add(bar)
     drawing.add(_line(shown, MARGIN - 1, 7.5, WIDTH - 2 * MARGIN))
     return drawing
@@ -92,10 +94,10 @@ def as_pdf(labels: Sequence[Label]) -> bytes:
 
 
 def _bars(code: str, room: float, height: float, *, is_gs1: bool = False) -> list[Rect]:
-    """Return the bars of a code from the left, as wide as there is room for."""
+    """Return the bars of a code, as wide as there is room for with ten modules of white on each side."""
     widths = _widths(encode(code, is_gs1=is_gs1).decomposed)
-    unit = min(0.5 * mm, room / sum(widths))
-    found, at = [], 0.0
+    unit = min(0.5 * mm, room / (sum(widths) + 2 * QUIET))
+    found, at = [], QUIET * unit
     for n, width in enumerate(widths):
         if n % 2 == 0:
             found.append(Rect(at, 0, width * unit, height, strokeColor=None))

@@ -14,10 +14,10 @@ from poietic_core.structure.model import Structure
 from pydantic import Field
 
 from ...catalog.models import Item
-from ...catalog.queries import items_by_code
+from ...catalog.queries import any_of, items_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...engineering.queries import inlined, revision_in_force
+from ...engineering.queries import in_force, inlined, revision_in_force
 from ...ledger.reserving import free_stock
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Day, Quantity, Strict
@@ -95,8 +95,9 @@ class Grown:
     dates: dict[int, OrderDates] = field(default_factory=dict)
     #: what is needed of items that no order of the tree makes
     needs: dict[int, Decimal] = field(default_factory=dict)
-    #: of made components: what is free and not taken by the tree yet
+    #: of made components: what is free and not taken by the tree yet, and which an order can make
     free: dict[int, Decimal] = field(default_factory=dict)
+    makeable: set[int] = field(default_factory=set)
 
     def grow(self, book: OpenBook) -> None:
         """Add an order, and the orders of its made components."""
@@ -120,6 +121,8 @@ class Grown:
             day = timezone.localdate(self.context.now)
             found = free_stock(unknown, day)
             self.free |= {key: found.get(key, ZERO) for key in unknown}
+            made = in_force(day).filter(item__in=any_of(unknown))
+            self.makeable |= set(made.values_list("item", flat=True))
         for line, need in lines_of(structure, order.quantity, items):
             item = items[line.item]
             if item.is_made and self._how(item, need) == "order of its own":
@@ -147,7 +150,8 @@ class Grown:
         named = {c.item: c.how for c in self.given.components}
         how = named.get(item.code, self.given.others)
         if how == "as needed":
-            how = "from stock" if self.free[item.pk] >= need else "order of its own"
+            is_enough = self.free[item.pk] >= need or item.pk not in self.makeable
+            how = "from stock" if is_enough else "order of its own"
         if how == "from stock":
             self.free[item.pk] -= min(need, self.free[item.pk])
         return how

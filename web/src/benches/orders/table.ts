@@ -14,28 +14,28 @@ const BOUND = 'a value, >5, <5, or 5..9';
 const DAY = '2026-12-01, <2026-12-01, or two days with .. between';
 
 export const columns: readonly Column[] = [
-  { name: 'order', words: 'order', width: 76, hint: 'the first digits, or a bound' },
-  { name: 'item', words: 'item', width: 96, hint: 'part of it; * stands for anything' },
+  { name: 'order', words: 'order', width: 68, hint: 'the first digits, or a bound' },
+  { name: 'item', words: 'item', width: 88, hint: 'part of it; * stands for anything' },
   { name: 'name', words: 'name', width: 190, hint: 'part of it' },
-  { name: 'state', words: 'state', width: 92, hint: 'planned, released, …; several with spaces' },
-  { name: 'quantity', words: 'quantity', width: 86, isNumber: true, hint: BOUND },
-  { name: 'received', words: 'received', width: 80, isNumber: true, hint: BOUND },
+  { name: 'state', words: 'state', width: 88, hint: 'planned, released, …; several with spaces' },
+  { name: 'quantity', words: 'quantity', width: 78, isNumber: true, hint: BOUND },
+  { name: 'received', words: 'received', width: 74, isNumber: true, hint: BOUND },
   { name: 'due', words: 'due', width: 96, hint: DAY },
   { name: 'starts', words: 'starts', width: 96, hint: DAY },
   { name: 'finishes', words: 'finishes', width: 96, hint: DAY },
-  { name: 'late', words: 'late', width: 62, isNumber: true, hint: 'working days: >0' },
-  { name: 'at', words: 'at', width: 220, hint: 'part of it' },
+  { name: 'late', words: 'late', width: 54, isNumber: true, hint: 'working days: >0' },
+  { name: 'at', words: 'at', width: 196, hint: 'part of it' },
   { name: 'customer', words: 'customer', width: 150, hint: 'part of it' },
   { name: 'wanted', words: 'their order', width: 100, hint: 'part of it' },
   { name: 'note', words: 'note', width: 160, hint: 'part of it' },
-  { name: 'allowed', words: 'allowed', width: 96, isNumber: true, isCost: true, hint: BOUND },
-  { name: 'charged', words: 'charged', width: 96, isNumber: true, isCost: true, hint: BOUND },
-  { name: 'variance', words: 'variance', width: 96, isNumber: true, isCost: true, hint: BOUND },
-  { name: 'wip', words: 'WIP', width: 96, isNumber: true, isCost: true, hint: BOUND },
+  { name: 'allowed', words: 'allowed', width: 84, isNumber: true, isCost: true, hint: BOUND },
+  { name: 'charged', words: 'charged', width: 84, isNumber: true, isCost: true, hint: BOUND },
+  { name: 'variance', words: 'variance', width: 90, isNumber: true, isCost: true, hint: BOUND },
+  { name: 'wip', words: 'WIP', width: 84, isNumber: true, isCost: true, hint: BOUND },
 ];
 
 /** Shown where nobody chose otherwise. */
-export const usual = ['order', 'item', 'name', 'state', 'due', 'finishes', 'late', 'at', 'quantity', 'received', 'allowed', 'charged', 'variance', 'wip'];
+export const usual = ['order', 'item', 'state', 'due', 'finishes', 'late', 'at', 'quantity', 'received', 'allowed', 'charged', 'variance', 'wip'];
 
 /** Return what is typed in the heads, by column, from the address. */
 export function typedOf(where: string): Record<string, string> {

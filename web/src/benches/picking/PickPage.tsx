@@ -284,7 +284,7 @@ function All({ list, lines, current, onLine }: { list: PickList; lines: Walked[]
                 ) : (
                   <span className="code">{n.item}</span>
                 )}{' '}
-                {n.lot && <span className="code text-quiet">{n.lot}</span>}
+                <span className="max-md:hidden">{n.name}</span> {n.lot && <span className="code text-quiet">{n.lot}</span>}
                 {list.orders.includes(',') && <span className="ml-2 text-[12px] text-quiet">for {n.order}</span>}
               </td>
               <td className="num">
