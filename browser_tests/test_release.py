@@ -37,6 +37,14 @@ EVERYWHERE = (
     *("/release", "/release/stock", "/release/stock/OC-1", "/release/stock/OC-1/OC-A17"),
     *("/release/transfers", "/release/counts", "/release/counts/1", "/release/lists"),
     *("/release/lists/ASSY", "/make", "/orders/1004", "/orders/1007", "/orders/1002/bridge"),
+    *(
+        "/release/picks",
+        "/release/picks/1",
+        "/release/carriers",
+        "/release/printer",
+        "/scanner?list=1",
+    ),
+    *("/orders/1017", "/orders/1018/tree", "/orders/table"),
     *("/orders/1002/as-built", "/postings/9", "/cost", "/cost/standards", "/cost/margins"),
 )
 

@@ -340,6 +340,14 @@ class Views(BrowserTest):
             ("/release/counts/1", "Count"),
             ("/release/lists", "Lists and load"),
             ("/release/lists/ASSY", "Assembly"),
+            ("/release/picks", "Pick lists"),
+            ("/release/picks/1", "Pick for 1017"),
+            ("/release/carriers", "Carriers"),
+            ("/release/printer", "Label printer"),
+            ("/scanner?list=1", "Simulated scanner"),
+            ("/orders/1017", "1017"),
+            ("/orders/1018/tree", "Tree of order"),
+            ("/orders/table", "Orders"),
         ):
             page.goto(path)
             page.get_by_role("heading", name=heading).first.wait_for()

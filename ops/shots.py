@@ -137,12 +137,24 @@ def _work_list(page: Page) -> None:
     page.get_by_role("img", name="Load of ASSY by day").wait_for()
 
 
+def _pick(page: Page) -> None:
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/release/picks/1")
+    entry = page.get_by_label("Scan", exact=True)
+    entry.fill("STORE")
+    entry.press("Enter")
+    page.get_by_text("☑ place").wait_for()
+
+
 SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "today": ("Jonas", lambda page: None),
     "order": ("Jonas", _go("/orders/1004")),
-    "persons": ("Mara", _go("/define/persons")),
     "ready": ("Jonas", _ready),
     "work-list": ("Jonas", _work_list),
+    "order-tree": ("Jonas", _go("/orders/1018/tree")),
+    "orders-table": ("Jonas", _go("/orders/table")),
+    "pick": ("Piet", _pick),
+    "labels": ("Piet", _go("/release/printer")),
     "stock-item": ("Piet", _go("/release/stock/CS-01")),
     "report": ("Jonas", _report),
     "report-dark": ("Lotte", _report),
@@ -150,8 +162,6 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "structure": ("Ines", _derivation),
     "structure-edit": ("Ines", _edit),
     "structure-deep": ("Ines", _tree),
-    "compare": ("Ines", _go("/define/items/SP-200/compare?old=A&new=B")),
-    "calendar": ("Ines", _go("/define/calendars?code=TWO")),
     "import": ("Ines", _import),
     "work-centers": ("Sunil", _go("/define/work-centers?code=MILL")),
     "standards": ("Sunil", _what_if),

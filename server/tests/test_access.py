@@ -43,7 +43,7 @@ NARROW = {
 }
 #: what nobody has to be signed in for
 OPEN = {"api/me"}
-VALUES = {"code": "MA-200", "number": "1", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x"}  # fmt: skip
+VALUES = {"code": "MA-200", "number": "1", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders"}  # fmt: skip
 
 
 def queries() -> dict[str, Any]:

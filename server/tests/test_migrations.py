@@ -78,9 +78,9 @@ class Orders(TransactionTestCase):
     """An order released when an input was marked per order or per good unit, and what-ifs of one name."""
 
     def test_marks_become_bases_and_grades_get_what_they_credited(self) -> None:
-        before = [("orders", "0006_overhead_of_orders"), ("costing", "0005_components_at_their_own_standards"), ("ledger", "0005_overhead_lines"), ("catalog", "0005_list_prices")]  # fmt: skip
+        before = [("orders", "0006_overhead_of_orders"), ("costing", "0005_components_at_their_own_standards"), ("ledger", "0005_overhead_lines"), ("catalog", "0005_list_prices"), ("engineering", "0005_overhead_budgets")]  # fmt: skip
         executor = MigrationExecutor(connection)
-        younger: list[tuple[str, str | None]] = [("stores", None)]
+        younger: list[tuple[str, str | None]] = [("stores", None), ("picking", None)]
         executor.migrate([*before, *younger])
         own = {app for app, _ in (*before, *younger)}
         names = [n for n in executor.loader.graph.leaf_nodes() if n[0] not in own]

@@ -3,10 +3,10 @@
 from decimal import Decimal
 
 from django.db import connection
-from django.db.models import F, Sum
+from django.db.models import Exists, F, OuterRef, Sum
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
-from poietic.catalog.models import Item, Place
+from poietic.catalog.models import Item, ItemUnit, Place
 from poietic.catalog.queries import any_of
 from poietic.ledger.models import Holding, Posting, StockLine
 from poietic.orders.models import Order
@@ -35,6 +35,13 @@ class PreparedQuestions(TestCase):
             is_taken_back = Posting.objects.filter(reverses=posting).exists()
             self.assertEqual(joined, (posting.person, is_taken_back))
         self.assertEqual(asked.of(0), [])
+
+    def test_objects_carry_what_was_worked_out_for_them(self) -> None:
+        twice = Item.objects.annotate(double=F("step") * 2, has_units=Exists(ItemUnit.objects.filter(item=OuterRef("pk"))))  # fmt: skip
+        asked = Prepared(lambda key: twice.filter(pk=key).select_related("holding"))
+        for item in twice:
+            (found,) = asked.of(item.pk)
+            self.assertEqual((found.double, found.has_units), (item.double, item.has_units))
 
     def test_a_text_is_asked_for_as_it_stands(self) -> None:
         asked = Prepared(lambda code: Place.objects.filter(code=code))

@@ -267,9 +267,17 @@ class Everything(TestCase):
             "api/jobs": {"number": caller.send("jobs/roll-up-next", {"given": {}})["number"]},
             "api/uploads": {"number": Upload.objects.latest("pk").pk},
             "api/postings": {"number": page["happened"][0]["number"]},
+            "api/picks": {"number": caller.get("picks")["rows"][-1]["number"]},
+            "api/labels": {"kind": "place", "form": "svg"},
+            "api/papers": {"kind": "traveller"},
+            "api/orders/table": {"form": "csv"},
+            "api/views": {"page": "orders"},
         }
         words = {
             "api/find": {"q": "top"},
+            "api/scan": {"code": "ST0"},
+            "api/labels/{kind}.{form}": {"code": "ST0"},
+            "api/papers/{kind}.pdf": {"code": str(order)},
             "api/orders": {"states": "planned,closed"},
             "api/items/{code}/tree/derivation": {
                 "row": caller.get("items/TOP0/tree")["rows"][1]["key"],

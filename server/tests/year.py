@@ -40,6 +40,7 @@ class Year:
         self.standards()
         self.order()
         self.stores()
+        self.picking()
         self.changes()
         self.persons()
 
@@ -190,6 +191,29 @@ class Year:
         self.do("join-lots", **lot, place=f"ST{n}", into="L2")
         self.do("judge-lot", **lot, state="quarantined", reason="scratched")
         self.do("correct-lot", **lot, supplier_code=f"S{n}", reason="read again")
+
+    def picking(self) -> None:
+        """An order released in parts, picked onto a carrier, short, put back, issued; a tree; labels and views."""
+        n = self._n
+        self.do("define-carrier", code=f"BOX{n}", stands_at=f"ST{n}")
+        planned = {"item": f"TOP{n}", "due": self.on(9), "supply_place": f"ST{n}", "receipt_place": f"ST{n}"}  # fmt: skip
+        order = int(self._caller.must("plan-order", planned | {"quantity": "4"})["made"]["order"])
+        self.do("release-part", order=order, quantity="2")
+        made = self.do("make-pick-list", orders=[{"order": order}], to_place=f"FL{n}")
+        line = self._caller.get(f"picks/{made['made']['pick list']}")["lines"][0]["line"]
+        self.do("pick", line=line, quantity="3", target=f"BOX{n}")
+        self.do("put-back", line=line, quantity="1")
+        self.do("pick-short", line=line, how="later")
+        self.do("move-carrier", carrier=f"BOX{n}", to_place=f"FL{n}")
+        self.do("issue-picked", order=order)
+        self._caller.must("complete-order", {"order": order})
+        self._caller.must("close-order", {"order": order})
+        tree = self.do("plan-tree", **planned, quantity="2")["made"]["orders"]
+        for one in tree.split(","):
+            self._caller.must("cancel-order", {"order": int(one)})
+        self.do("print-labels", labels=[{"kind": "place", "code": f"ST{n}"}])
+        self.do("save-view", page="orders", name=f"View {n}", query="where=late:>0")
+        self.do("drop-view", page="orders", name=f"View {n}")
 
     def changes(self) -> None:
         """What replaces a component everywhere, and what is no longer made."""

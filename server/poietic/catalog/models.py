@@ -95,7 +95,7 @@ class Item(Changing):
     #: of its material, for lines measured by mass [kg/m³]
     density = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: Global Trade Item Number, with its check digit; "" where it has none
-    gtin = models.CharField(max_length=14, blank=True)
+    gtin = models.CharField(max_length=14, blank=True, db_default="")
     is_active = models.BooleanField(default=True)
     inactive_reason = models.CharField(max_length=200, blank=True)
     search = searched()

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Self
 
-from django.db.models import Sum
+from django.db.models import Exists, OuterRef, Sum
 from poietic_core.cost.clearing import receipt_credit
 from poietic_core.cost.model import (
     OUTPUT_KINDS,
@@ -32,7 +32,7 @@ from poietic_core.variance.order import variance_of
 from ..catalog.models import Item, Partner
 from ..costing.frozen import costed
 from ..engineering.models import WorkCenter
-from ..ledger.models import UnitLine
+from ..ledger.models import Reservation, UnitLine
 from ..statements.prepared import Prepared
 from ..web_api.errors import NotFound
 from .models import Order, OrderGrade, OrderInput, OrderOperation, Standing
@@ -48,7 +48,17 @@ ORDER_PARTS = (
     "lot",
 )
 
-ORDER = Prepared(lambda key: Order.objects.select_related(*ORDER_PARTS).filter(pk=key))
+#: whether something is kept for it where it is not supplied from: on the floor, or received there
+KEEPS_ELSEWHERE = Exists(
+    Reservation.objects.filter(cost_object=OuterRef("pk")).exclude(place=OuterRef("supply_place"))
+)
+ORDER = Prepared(
+    lambda key: (
+        Order.objects.select_related(*ORDER_PARTS)
+        .annotate(keeps_elsewhere=KEEPS_ELSEWHERE)
+        .filter(pk=key)
+    )
+)
 BY_NUMBER = Prepared(
     lambda number: Order.objects.select_related(*ORDER_PARTS).filter(number=number)
 )

@@ -73,6 +73,8 @@ class OpenBook(OrderBook):
 
         Whoever takes of it lowers the quantities that are returned.
         """
+        if not getattr(self.order, "keeps_elsewhere", True):  # said when it was locked
+            return []
         at = (component.operation, component.item_id)
         here = self.order.supply_place_id
         return [r for r in self.all_kept() if (r.operation, r.item_id) == at and r.place_id != here]

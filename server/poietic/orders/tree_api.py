@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple
 
+import orjson
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
@@ -14,9 +15,10 @@ from poietic_core.quantity import ZERO
 
 from ..catalog.queries import item_by_code, items_by_code
 from ..commanding.api import Problem
-from ..commanding.reading import Cost
+from ..commanding.reading import Cost, costs_are_hidden
 from ..engineering.queries import reached_from, revision_in_force
 from ..ledger.reserving import free_stock
+from ..statements.prepared import array_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
 from .commands.carrying_down import lines_of
@@ -66,35 +68,37 @@ class OrderTreeOut(Answer):
 
 
 #: what the orders of a tree consist of, order by order: the orders, their operations, their components.
-#: Of one that is not released yet, what it will load and need.
+#: Of one that is not released yet, what it will load and need. Numbers and days come as they are sent.
 ORDERS = """
-SELECT o.id, o.number, o.made_for_id, o.made_for_operation, o.item_id, i.code, i.name, i.unit, o.quantity,
-       o.received, o.state, o.due, s.starts, s.finishes, coalesce(s.wip, 0), coalesce(s.charged, 0)
+SELECT o.id, o.number, o.made_for_id, o.made_for_operation, o.item_id, i.code, i.name, i.unit,
+       o.quantity::text, o.received::text, o.state, s.starts::text, s.finishes::text,
+       coalesce(s.wip, 0)::text, coalesce(s.charged, 0)::text, (sum(s.wip) OVER ())::text
 FROM orders_order o JOIN catalog_item i ON i.id = o.item_id
 LEFT JOIN orders_standing s ON s.order_id = o.id
-WHERE (o.top_id = %(top)s OR o.id = %(top)s) ORDER BY o.number
+WHERE o.id = %(top)s OR o.top_id = %(top)s ORDER BY o.number
 """
 OPERATIONS = """
-SELECT p.order_id, p.number, p.name, w.code, p.entering, p.good, p.hours_left, p.starts_at, p.ends_at
+SELECT p.order_id, p.number, p.name, w.code, p.entering::text, p.good::text, p.hours_left::text,
+       (p.starts_at AT TIME ZONE %(zone)s)::date::text, (p.ends_at AT TIME ZONE %(zone)s)::date::text
 FROM orders_orderoperation p JOIN engineering_workcenter w ON w.id = p.work_center_id
-JOIN orders_order o ON o.id = p.order_id WHERE (o.top_id = %(top)s OR o.id = %(top)s)
+WHERE p.order_id = ANY(%(orders)s::bigint[])
 UNION ALL
-SELECT p.order_id, p.number, w.name, w.code, NULL, NULL, p.hours, p.starts_at, p.ends_at
+SELECT p.order_id, p.number, w.name, w.code, NULL, NULL, p.hours::text,
+       (p.starts_at AT TIME ZONE %(zone)s)::date::text, (p.ends_at AT TIME ZONE %(zone)s)::date::text
 FROM orders_plannedwork p JOIN engineering_workcenter w ON w.id = p.work_center_id
-JOIN orders_order o ON o.id = p.order_id WHERE (o.top_id = %(top)s OR o.id = %(top)s)
-ORDER BY 1, 2
+WHERE p.order_id = ANY(%(orders)s::bigint[]) ORDER BY 1, 2
 """
 COMPONENTS = """
-SELECT n.order_id, n.operation, n.item_id, i.code, i.name, n.unit, n.need, n.used + n.stood_in, h.quantity
+SELECT n.order_id, n.operation, n.item_id, i.code, i.name, n.unit, n.need::text,
+       (n.used + n.stood_in)::text, h.quantity::text
 FROM orders_orderinput n JOIN catalog_item i ON i.id = n.item_id
-JOIN orders_order o ON o.id = n.order_id
 LEFT JOIN orders_shortage h ON h.order_id = n.order_id AND h.item_id = n.item_id AND n.still > 0
-WHERE n.kind = 'component' AND (o.top_id = %(top)s OR o.id = %(top)s)
+WHERE n.kind = 'component' AND n.order_id = ANY(%(orders)s::bigint[])
 UNION ALL
-SELECT n.order_id, NULL, n.item_id, i.code, i.name, i.unit, n.quantity, NULL, nullif(n.short, 0)
+SELECT n.order_id, NULL, n.item_id, i.code, i.name, i.unit, n.quantity::text, NULL,
+       nullif(n.short, 0)::text
 FROM orders_plannedneed n JOIN catalog_item i ON i.id = n.item_id
-JOIN orders_order o ON o.id = n.order_id WHERE (o.top_id = %(top)s OR o.id = %(top)s)
-ORDER BY 1, 2, 4
+WHERE n.order_id = ANY(%(orders)s::bigint[]) ORDER BY 1, 2, 4
 """
 
 
@@ -109,14 +113,15 @@ class OrderRow(NamedTuple):
     code: str
     name: str
     unit: str
-    quantity: Decimal
-    received: Decimal
+    quantity: str
+    received: str
     state: str
-    due: date
-    starts: date | None
-    finishes: date | None
-    wip: Decimal
-    charged: Decimal
+    starts: str | None
+    finishes: str | None
+    wip: str
+    charged: str
+    #: of all orders of the tree
+    whole_wip: str | None
 
 
 @router.get("/orders/{number}/tree", response={200: OrderTreeOut, 404: Problem})
@@ -127,15 +132,16 @@ def order_tree(request: HttpRequest, number: int) -> HttpResponse:
         raise NotFound("order", str(number))
     tree = Tree(found[1] or found[0])
     rows = list(tree.rows())
-    answer = OrderTreeOut(
-        top=tree.orders[tree.top].number,
-        orders=len(tree.orders),
-        wip=sum((o.wip for o in tree.orders.values()), ZERO),
-        rows=rows[:MOST],
-        whole=len(rows),
-    )
-    # built of checked parts: it is not checked once more
-    return HttpResponse(answer.model_dump_json(), content_type="application/json")
+    top = tree.orders[tree.top]
+    answer = {
+        "top": top.number,
+        "orders": len(tree.orders),
+        "wip": tree.cost(top.whole_wip or "0"),
+        "rows": rows[:MOST],
+        "whole": len(rows),
+    }
+    # as the database said it: a long tree is not checked row by row once more
+    return HttpResponse(orjson.dumps(answer), content_type="application/json")
 
 
 class Tree:
@@ -143,70 +149,68 @@ class Tree:
 
     def __init__(self, top: int) -> None:
         self.top = top
+        self._hides = costs_are_hidden()
+        self.operations: dict[int, list[tuple[Any, ...]]] = {}
+        self.components: dict[int, list[tuple[Any, ...]]] = {}
+        self.children: dict[tuple[int, int], list[OrderRow]] = {}
         with connection.cursor() as cursor:
             cursor.execute(ORDERS, {"top": top})
             self.orders = {r[0]: OrderRow(*r) for r in cursor.fetchall()}
-            cursor.execute(OPERATIONS, {"top": top})
-            self.operations: dict[int, list[tuple[object, ...]]] = {}
-            for r in cursor.fetchall():
-                self.operations.setdefault(r[0], []).append(r)
-            cursor.execute(COMPONENTS, {"top": top})
-            self.components: dict[int, list[tuple[object, ...]]] = {}
-            for r in cursor.fetchall():
-                self.components.setdefault(r[0], []).append(r)
-        self.children: dict[tuple[int, int], list[OrderRow]] = {}
+            asked = {"orders": array_of(self.orders), "zone": timezone.get_current_timezone_name()}
+            for statement, found in ((OPERATIONS, self.operations), (COMPONENTS, self.components)):
+                cursor.execute(statement, asked)
+                for r in cursor.fetchall():
+                    found.setdefault(r[0], []).append(r)
         for o in self.orders.values():
             if o.made_for is not None:
                 self.children.setdefault((o.made_for, o.item), []).append(o)
 
-    def rows(self) -> Iterator[OrderTreeRow]:
+    def cost(self, amount: str) -> str:
+        """Return an amount, empty for those who may not see it."""
+        return "" if self._hides else amount
+
+    def rows(self) -> Iterator[dict[str, Any]]:
         """Yield the rows, each order followed by what it consists of."""
         yield from self._order(self.orders[self.top], 0, None)
 
-    def _order(self, o: OrderRow, depth: int, wanted: date | None) -> Iterator[OrderTreeRow]:
-        is_late = bool(wanted and o.finishes and o.finishes >= wanted)
-        yield _row(
-            depth, "order", o.number, code=o.code, name=o.name, unit=o.unit, quantity=o.quantity, done=o.received,
-            state=OrderState(o.state), starts=o.starts, finishes=o.finishes, wanted=wanted, is_late=is_late,
-            wip=o.wip, charged=o.charged,
-        )  # fmt: skip
-        components = self.components.get(o.key, [])
-        shown: set[int] = set()
-        for _, number, name, center, entering, good, hours, starts, ends in self.operations.get(o.key, []):  # fmt: skip
-            begins, ended = _day(starts), _day(ends)
-            yield _row(
-                depth + 1, "operation", o.number, operation=number, code=center, name=name, unit=o.unit,
-                quantity=entering, done=good, starts=begins, finishes=ended, hours=hours,
-            )  # fmt: skip
-            for n, c in enumerate(components):
-                if c[1] == number:
-                    shown.add(n)
-                    yield from self._component(o, c, depth + 2, begins)
-        for n, c in enumerate(components):
-            if n not in shown:
+    def _order(self, o: OrderRow, depth: int, wanted: str | None) -> Iterator[dict[str, Any]]:
+        yield NOTHING | {
+            "depth": depth, "kind": "order", "order": o.number, "code": o.code, "name": o.name, "unit": o.unit,
+            "quantity": o.quantity, "done": o.received, "state": o.state, "starts": o.starts,
+            "finishes": o.finishes, "wanted": wanted,
+            "is_late": bool(wanted and o.finishes and o.finishes >= wanted),  # days as text are in order
+            "wip": self.cost(o.wip), "charged": self.cost(o.charged),
+        }  # fmt: skip
+        by_operation: dict[int | None, list[tuple[Any, ...]]] = {}
+        for c in self.components.get(o.key, ()):
+            by_operation.setdefault(c[1], []).append(c)
+        for _, number, name, center, entering, good, hours, begins, ends in self.operations.get(o.key, ()):  # fmt: skip
+            yield NOTHING | {
+                "depth": depth + 1, "kind": "operation", "order": o.number, "operation": number, "code": center,
+                "name": name, "unit": o.unit, "quantity": entering, "done": good, "starts": begins,
+                "finishes": ends, "hours": hours,
+            }  # fmt: skip
+            for c in by_operation.pop(number, ()):
+                yield from self._component(o, c, depth + 2, begins)
+        for rest in by_operation.values():
+            for c in rest:
                 yield from self._component(o, c, depth + 1, o.starts)
 
     def _component(
-        self, o: OrderRow, c: tuple[object, ...], depth: int, begins: date | None
-    ) -> Iterator[OrderTreeRow]:
+        self, o: OrderRow, c: tuple[Any, ...], depth: int, begins: str | None
+    ) -> Iterator[dict[str, Any]]:
         _, operation, item, code, name, unit, need, used, short = c
-        yield _row(
-            depth, "component", o.number, operation=operation, code=code, name=name, unit=unit, quantity=need,
-            done=used, short=short,
-        )  # fmt: skip
-        for child in self.children.get((o.key, int(str(item))), []):
+        yield NOTHING | {
+            "depth": depth, "kind": "component", "order": o.number, "operation": operation, "code": code,
+            "name": name, "unit": unit, "quantity": need, "done": used, "short": short,
+        }  # fmt: skip
+        for child in self.children.get((o.key, item), ()):
             if operation in (None, child.made_for_operation):
                 yield from self._order(child, depth + 1, begins or o.starts)
 
 
-def _row(depth: int, kind: str, order: int, **said: object) -> OrderTreeRow:
-    """Return a row; what is not said of it is not known."""
-    blank = dict.fromkeys(OrderTreeRow.model_fields) | {"is_late": False, "depth": depth, "kind": kind, "order": order}  # fmt: skip
-    return OrderTreeRow.model_construct(**(blank | said))
-
-
-def _day(moment: object) -> date | None:
-    return timezone.localtime(moment).date() if moment else None  # type: ignore[arg-type]
+#: a row of which nothing is known yet
+NOTHING: dict[str, Any] = dict.fromkeys(OrderTreeRow.model_fields) | {"is_late": False}
 
 
 class MadeComponent(Answer):

@@ -99,6 +99,7 @@ class Prepared(Generic[R]):
             return sql, list(params), cast("Callable[[tuple[Any, ...]], R]", told)
         first, end = info["select_fields"][0], info["select_fields"][-1] + 1
         names = [f[0].target.attname for f in select[first:end]]
+        annotated = dict(compiler.annotation_col_map or {})
         related = get_related_populators(info, select, connection.alias)  # type: ignore[call-arg]
 
         def build(row: tuple[Any, ...]) -> R:
@@ -107,6 +108,8 @@ class Prepared(Generic[R]):
             made = info["model"].from_db(connection.alias, names, row[first:end])
             for populator in related:
                 populator.populate(row, made)
+            for name, at in annotated.items():
+                setattr(made, name, row[at])
             return cast(R, made)
 
         return sql, list(params), build

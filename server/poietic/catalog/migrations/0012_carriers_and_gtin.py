@@ -17,7 +17,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name="item",
             name="gtin",
-            field=models.CharField(blank=True, max_length=14),
+            field=models.CharField(blank=True, db_default="", max_length=14),
         ),
         migrations.AddField(
             model_name="place",

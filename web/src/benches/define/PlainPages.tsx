@@ -49,6 +49,7 @@ export function PartnersPage() {
 
 /** Where stock lies. */
 export function PlacesPage() {
+  const { start } = useCommands();
   return (
     <Plain
       title="Places"
@@ -64,7 +65,15 @@ export function PlacesPage() {
         { head: 'kind', look: 'text-quiet', cell: (p) => p.kind },
         { head: 'site', look: 'whitespace-nowrap', cell: (p) => p.site },
         { head: 'walked to', look: 'num', cell: (p) => p.walk_order },
-        { head: 'scan code', look: 'code', cell: (p) => p.scan_code },
+        {
+          head: 'scan code',
+          look: 'whitespace-nowrap',
+          cell: (p) => (
+            <Button look="link" aria-label={`Print the label of ${p.code}`} onClick={() => start('print-labels', { labels: [{ kind: 'place', code: p.code }] })}>
+              <span className="code">{p.scan_code}</span>
+            </Button>
+          ),
+        },
       ]}
       change={{ command: 'change-place', words: (p) => `Change ${p.code}…`, given: (p) => ({ code: p.code }) }}
       more={{ command: 'define-site', act: 'Define a site…' }}

@@ -70,8 +70,9 @@ export async function flush(client: QueryClient): Promise<void> {
       try {
         await command(name, given, { key });
         isLost = false;
+        // the list is asked for again before the scan is forgotten, so that its line never looks open once more
+        await Promise.race([client.invalidateQueries({ queryKey: ['stores', 'picks'] }), pause(AGAIN)]);
         keep(waiting.filter((s) => s.key !== key));
-        await client.invalidateQueries({ queryKey: ['stores', 'picks'] });
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
         if (passes(error)) {
@@ -87,6 +88,8 @@ export async function flush(client: QueryClient): Promise<void> {
     isSending = false;
   }
 }
+
+const pause = (time: number) => new Promise((done) => setTimeout(done, time));
 
 export function useScans(list: number): { waiting: Scan[]; isLost: boolean } {
   const found = useSyncExternalStore(

@@ -45,6 +45,7 @@ export function LotPage() {
                   {l.state === 'usable' ? 'Quarantine…' : 'Let it be used…'}
                 </Button>
               )}
+              <Button onClick={() => start('print-labels', { labels: [{ kind: l.kind, code: l.lot, of: l.item }] })}>Label…</Button>
               {may.has('correct-lot') && <Button onClick={() => start('correct-lot', { item: l.item, lot: l.lot })}>Correct…</Button>}
               {may.has('join-lots') && l.kind === 'lot' && l.pieces[0] && (
                 <Button look="link" onClick={() => start('join-lots', { item: l.item, lot: l.lot, place: l.pieces[0]?.place })}>
