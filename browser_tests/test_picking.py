@@ -144,9 +144,9 @@ class Walking(BrowserTest):
         walk.goto("/release/picks/1")
         walk.get_by_label("Scan", exact=True).wait_for()
         page.goto("/release/printer")
-        page.get_by_role("button", name="Scan OC-1 OC-A17").click()
+        page.get_by_role("button", name="scan it: OC-1 OC-A17").click()
         expect(walk.get_by_text("OC-1 OC-A17 is not wanted here.")).to_be_visible()
-        page.get_by_role("button", name="Scan SHELF-B").click()
+        page.get_by_role("button", name="scan it: SHELF-B").click()
         expect(walk.get_by_text("To Shelf B. Scan the place and the item first.")).to_be_visible()
 
 

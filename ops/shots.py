@@ -128,7 +128,7 @@ def _ready(page: Page) -> None:
     page.goto("/release")
     page.get_by_label("All: Nothing stops them").check()
     page.get_by_label("Order 1011").check()
-    page.get_by_role("button", name="Release 2").click()
+    page.get_by_role("button", name="Release 3").click()
     page.get_by_role("status").filter(has_text="preview").last.wait_for()
 
 

@@ -37,12 +37,13 @@ def play(works: Works) -> None:
     _places(works)
     _crate(works)
     _tree(works)
+    works.plan("CS-01", "16", due=6, note="for the mirror cells of 336/1")
 
 
 def _stale_orders(works: Works) -> None:
     """Four orders from weeks ago that hold material and serve nothing any more."""
     works.at(-29)
-    lines = [("HB-02", "14", "7.60"), ("SV-04", "60", "3.10"), ("PL-18", "9", "32.50"), ("BR-12", "12", "5.40")]  # fmt: skip
+    lines = [("HB-02", "14", "7.60"), ("SV-04", "60", "3.10"), ("PL-18", "8.86", "32.50"), ("BR-12", "12", "5.40")]  # fmt: skip
     works.do("piet", "receive-material", lines=[{"item": i, "quantity": q, "price": p, "place": "STORE"} for i, q, p in lines])  # fmt: skip
     fair = works.released("SP-200", "6", due=-24, note="samples for the autumn fair")
     works.issue(fair, (20, "HB-02", "6"))
@@ -68,7 +69,7 @@ def _places(works: Works) -> None:
 
 def _crate(works: Works) -> None:
     """Mirror cells whose material is released by the crate; the first crate is being picked."""
-    lines = [("AP-20", "12", "7.10", "SHELF-B"), ("AP-20", "32", "7.10", "STORE"), ("PAD-3", "144", "0.42", "SHELF-B")]  # fmt: skip
+    lines = [("AP-20", "12", "7.10", "SHELF-B"), ("AP-20", "32", "7.10", "STORE"), ("PAD-3", "200", "0.42", "SHELF-B"), ("SB-06", "2", "25.20", "STORE")]  # fmt: skip
     works.do("piet", "receive-material", lines=[{"item": i, "quantity": q, "price": p, "place": at} for i, q, p, at in lines])  # fmt: skip
     order = works.plan("MA-200", "16", due=9, note="customer order 336/1")
     works.do("jonas", "release-part", order=order, quantity="1", unit="crate", to_operation=10)

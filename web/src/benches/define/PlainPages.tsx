@@ -49,7 +49,6 @@ export function PartnersPage() {
 
 /** Where stock lies. */
 export function PlacesPage() {
-  const { start } = useCommands();
   return (
     <Plain
       title="Places"
@@ -68,16 +67,24 @@ export function PlacesPage() {
         {
           head: 'scan code',
           look: 'whitespace-nowrap',
-          cell: (p) => (
-            <Button look="link" aria-label={`Print the label of ${p.code}`} onClick={() => start('print-labels', { labels: [{ kind: 'place', code: p.code }] })}>
-              <span className="code">{p.scan_code}</span>
-            </Button>
-          ),
+          cell: scanCode,
         },
       ]}
       change={{ command: 'change-place', words: (p) => `Change ${p.code}…`, given: (p) => ({ code: p.code }) }}
       more={{ command: 'define-site', act: 'Define a site…' }}
     />
+  );
+}
+
+const scanCode = (p: { code: string; scan_code: string }) => <ScanCode place={p.code} code={p.scan_code} />;
+
+/** What is scanned at a place, and the way to its label. */
+function ScanCode({ place, code }: { place: string; code: string }) {
+  const { start } = useCommands();
+  return (
+    <Button look="link" aria-label={`${code}: print the label of ${place}`} onClick={() => start('print-labels', { labels: [{ kind: 'place', code: place }] })}>
+      <span className="code">{code}</span>
+    </Button>
   );
 }
 

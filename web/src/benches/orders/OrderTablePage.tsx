@@ -104,7 +104,7 @@ function Grid({
     <div ref={scroller} className="min-h-0 flex-1 overflow-auto border-t border-hair" role="table" aria-label="Orders" aria-rowcount={found} aria-colcount={shown.length + 1}>
       <div className="sticky top-0 z-10 bg-ground" role="rowgroup">
         <div className="grid-row head" role="row" style={template}>
-          <span role="columnheader" aria-label="marked" />
+          <span role="cell" />
           {shown.map((c) => (
             <span key={c.name} role="columnheader" aria-sort={sort === c.name ? 'ascending' : sort === `-${c.name}` ? 'descending' : 'none'} className={c.isNumber ? 'num' : ''}>
               <button type="button" className="cursor-pointer" onClick={() => onSort(c.name)}>

@@ -154,11 +154,11 @@ function CarrierRows({ carrier: c, onMove, onPrint }: { carrier: Carrier; onMove
               <span className="flex justify-end gap-3">
                 {onMove && (
                   <Button look="link" aria-label={`Move ${c.code}`} onClick={onMove}>
-                    Move…
+                    Move
                   </Button>
                 )}
-                <Button look="link" aria-label={`Print the label of ${c.code}`} onClick={onPrint}>
-                  Label…
+                <Button look="link" aria-label={`Label of ${c.code}`} onClick={onPrint}>
+                  Label
                 </Button>
               </span>
             )}
@@ -194,7 +194,7 @@ export function PrinterPage() {
                         {p.copies > 1 && `${p.copies} × `}
                         {moment(p.printed_at)} {p.person}
                       </span>
-                      <Button look="link" aria-label={`Scan ${p.content}`} onClick={() => scanElsewhere(p.content)}>
+                      <Button look="link" aria-label={`scan it: ${p.content}`} onClick={() => scanElsewhere(p.content)}>
                         scan it
                       </Button>
                     </span>
