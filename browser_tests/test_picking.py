@@ -124,9 +124,11 @@ class Walking(BrowserTest):
         page.goto("/release/carriers")
         table = page.get_by_role("table", name="Carriers")
         expect(table).to_contain_text("Aluminium plate 20")
-        page.get_by_role("button", name="Move BOX-1").click()
-        page.get_by_label("To", exact=True).select_option("MILL-IN")
-        self.post(page)
+        entry = page.get_by_label("Scan a carrier, then where it goes")
+        for code, said in (("MILL-IN", "Scan a carrier first."), ("BOX-1", "Grey box 1: scan where it goes."), ("MILL-IN", "BOX-1 stands at Beside the mill.")):  # fmt: skip
+            entry.fill(code)
+            entry.press("Enter")
+            expect(page.get_by_text(said)).to_be_visible()
         expect(table.get_by_role("row", name=re.compile("BOX-1"))).to_contain_text(
             "Beside the mill"
         )

@@ -294,6 +294,41 @@ class Picking(PickingTest):
         self.assertEqual([n.target.code for n in lines], ["MILL-F"])
 
 
+class Several(PickingTest):
+    """One walk for several orders."""
+
+    def test_their_lines_stand_in_walking_order_each_for_its_order(self) -> None:
+        first, second = self.order("2"), self.order("3")
+        lines = self.pick_list(first, second)
+        self.assertEqual([n.item.code for n in lines], ["AP-20", "AP-20", "PAD-3", "PAD-3", "PAD-L", "PAD-L"])  # fmt: skip
+        self.assertEqual({(n.order.number, n.item.code): int(n.quantity) for n in lines if n.item.code == "PAD-3"}, {(first, "PAD-3"): 18, (second, "PAD-3"): 27})  # fmt: skip
+        shown = self.caller.get(f"picks/{lines[0].pick_list_id}")
+        self.assertEqual(shown["orders"], f"{first}, {second}")
+        for line in lines:
+            self.must("pick", line=line.pk, quantity=str(line.quantity))
+        self.must("issue-picked", order=second)
+        self.assertEqual(self.caller.get(f"picks/{lines[0].pick_list_id}")["ready"], [first])
+
+    def test_a_part_alone_an_unknown_part_and_an_unknown_order(self) -> None:
+        order = self.order(release=False)
+        self.must("release-part", order=order, quantity="4", to_operation=10)
+        self.must("release-part", order=order, quantity="2", from_operation=20)
+        lines = self.pick_list({"order": order, "tranche": 2})
+        self.assertEqual({n.item.code for n in lines}, {"PAD-3", "PAD-L"})
+        self.assertEqual({n.tranche and n.tranche.number for n in lines}, {2})
+        self.refused("input.not_found", "make-pick-list", orders=[{"order": order, "tranche": 9}])
+        self.refused("input.not_found", "make-pick-list", orders=[{"order": 999_999}])
+
+    def test_lots_that_are_held_back_are_told_at_the_order_that_is_short(self) -> None:
+        self.must("judge-lot", item="PAD-L", lot="SOONER", state="quarantined", reason="scratched")
+        order = self.order("8", release=False)
+        rows = self.caller.get("orders/ready", weeks="20")["rows"]
+        stops = next(r["stops"] for r in rows if r["number"] == order)
+        self.assertIn(
+            "PAD-L: 6 pcs short, none is to come; 10 are held back: judge the lots", stops
+        )
+
+
 class Short(PickingTest):
     """Less is there than the list says."""
 

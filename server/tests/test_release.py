@@ -339,7 +339,7 @@ class WorkLists(ReleaseTest):
         said = {f["thing"]: (f["before"], f["after"]) for f in whole}
         weeks = [f for f in seen["fields"] if f["thing"] == "MILL" and f not in whole]
         self.assertEqual(sum(Decimal(f["after"]) for f in weeks), Decimal("17.8"))
-        self.assertEqual({f["field"][-5:] for f in weeks}, {"of 40"})
+        self.assertEqual({f["field"][-7:] for f in weeks}, {"of 40 h"})
         self.assertEqual((said["MILL"], said["ASSY"]), (("0", "17.8"), ("0", "12")))
         self.must("release-order", order=runs)
         told = self.caller.get("work-centers/MILL/load", weeks="8")

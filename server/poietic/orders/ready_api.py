@@ -55,9 +55,11 @@ ORDER BY array_position(ARRAY['nothing', 'comes', 'late', 'never', 'data'], what
 LIMIT %(limit)s OFFSET %(skip)s
 """
 
-#: of some orders: the items that they are short of, the last to come first
+#: of some orders: the items that they are short of, the last to come first, and what of each is held back
 LACKS = """
-SELECT n.order_id, i.code, i.unit, n.short, n.comes FROM (
+SELECT n.order_id, i.code, i.unit, n.short, n.comes,
+       (SELECT sum(b.quantity) FROM ledger_stockbalance b JOIN ledger_lot l ON l.id = b.lot_id
+        WHERE b.item_id = n.item_id AND (l.state <> 'usable' OR l.expires_on < %s)) FROM (
   SELECT *, row_number() OVER (PARTITION BY order_id ORDER BY comes DESC NULLS FIRST, item_id) AS nth
   FROM orders_plannedneed WHERE order_id = ANY(%s) AND short > 0) n
 JOIN catalog_item i ON i.id = n.item_id WHERE n.nth <= %s ORDER BY n.order_id, n.nth
@@ -141,13 +143,13 @@ def ready(
     with connection.cursor() as cursor:
         cursor.execute(READY, {"until": until, "limit": limit, "skip": skip})
         rows = [Waiting(*row) for row in cursor.fetchall()]
-        cursor.execute(LACKS, [[r.key for r in rows], NAMED])
+        cursor.execute(LACKS, [timezone.localdate(), [r.key for r in rows], NAMED])
         lacks: dict[int, list[str]] = {}
-        for order, code, unit, short, comes in cursor.fetchall():
+        for order, code, unit, short, comes, held in cursor.fetchall():
             when = f"there {words_of_day(comes)}" if comes else "none is to come"
-            lacks.setdefault(order, []).append(
-                f"{code}: {short.normalize():f} {unit} short, {when}"
-            )
+            back = f"; {held.normalize():f} are held back: judge the lots" if held else ""
+            words = f"{code}: {short.normalize():f} {unit} short, {when}{back}"
+            lacks.setdefault(order, []).append(words)
     items = Item.objects.in_bulk({r.item_key for r in rows})
     standards = standards_in_force(list(items.values()))
     groups = {r.what: r.alike for r in rows}

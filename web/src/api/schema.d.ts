@@ -3594,8 +3594,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Plan an order with its components'
-         * @description Plan an order with its components': carry out.
+         * Plan an order with its components
+         * @description Plan an order with its components: carry out.
          */
         post: operations["post_plan_tree"];
         delete?: never;
@@ -3614,8 +3614,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Plan an order with its components' (preview)
-         * @description Plan an order with its components': show the consequences.
+         * Plan an order with its components (preview)
+         * @description Plan an order with its components: show the consequences.
          */
         post: operations["preview_plan_tree"];
         delete?: never;

@@ -72,7 +72,7 @@ def _say_weeks(context: Context, center: WorkCenter, added: list[Work], there: l
             continue
         can = sum((_capacity(center, time, d) for d in days), ZERO)
         week = week_of(monday)
-        _say(context, center.code, f"hours in {week}, of {_hours(can):f}", was, was + adds)
+        _say(context, center.code, f"{week} of {_hours(can).normalize() + 0:f} h", was, was + adds)
         if was + adds > can:
             over = f"{_hours(was + adds - can):f} hours more than it can do in {week}"
             context.effects.remark(center.code, over)

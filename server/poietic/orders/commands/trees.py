@@ -69,7 +69,7 @@ class PlanTree(Wanted):
     others: How | Literal["as needed"] = "as needed"
 
 
-@command("plan-tree", "Plan an order with its components'", Role.CONTROLLER)
+@command("plan-tree", "Plan an order with its components", Role.CONTROLLER)
 def plan_tree(context: Context, given: PlanTree) -> None:
     """Plan an order and, level by level, those of its made components, each due when it is needed."""
     grown = Grown(context, given)

@@ -101,7 +101,8 @@ function Rows({ rows, whole }: { rows: WorkRow[]; whole: number }) {
             <th>due</th>
             <th className="num">slack</th>
             <th className="num">ratio</th>
-            <th className="pr-4!">state</th>
+            <th>state</th>
+            <th className="pr-4! print:hidden">papers</th>
           </tr>
         </thead>
         <tbody>
@@ -126,15 +127,20 @@ function Rows({ rows, whole }: { rows: WorkRow[]; whole: number }) {
               <td className="whitespace-nowrap">{day(r.due)}</td>
               <td className={`num ${r.slack.startsWith('-') ? 'text-attention' : ''}`}>{hours(r.slack)} d</td>
               <td className="num">{r.ratio && quantity(r.ratio)}</td>
-              <td className="pr-4! whitespace-nowrap">
+              <td className="whitespace-nowrap">
                 <span className={r.state === 'waits for material' ? 'text-attention' : r.state === 'running' ? 'font-semibold' : ''}>{r.state}</span>
                 {r.missing && <span className="code block text-quiet">{r.missing}</span>}
+              </td>
+              <td className="pr-4! print:hidden">
+                <a className="quiet-link text-act" href={`/api/papers/traveller.pdf?code=${r.order}`} target="_blank" rel="noreferrer" aria-label={`Traveller of order ${r.order}`}>
+                  Traveller
+                </a>
               </td>
             </tr>
           ))}
           {rows.length === 0 && (
             <tr>
-              <td colSpan={10} className="pl-4! text-quiet">
+              <td colSpan={11} className="pl-4! text-quiet">
                 Nothing that is released waits here.
               </td>
             </tr>

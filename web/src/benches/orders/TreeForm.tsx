@@ -42,7 +42,7 @@ export function PlanTreeForm({ given, onGiven }: OwnFormProps<Inputs['plan-tree'
             ...(now.customer_order ? { customer_order: now.customer_order } : {}),
           }
         : null,
-      `Plan ${now.quantity} of ${now.item} with its components`,
+      `Plan ${now.item} and its parts`,
     );
   };
   return (

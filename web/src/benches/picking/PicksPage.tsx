@@ -1,6 +1,7 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { ApiError, command } from '../../api/http';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { moment } from '../../lib/date';
@@ -9,7 +10,7 @@ import { ReleaseFrame } from '../../orders/ReleaseFrame';
 import { Button } from '../../ui/Button';
 import { Entry } from '../../ui/Field';
 import { Loaded } from '../../ui/States';
-import { type Carrier, carriersOptions, pickListsOptions, printerOptions } from './queries';
+import { type Carrier, carriersOptions, pickListsOptions, printerOptions, scanned } from './queries';
 import { scanElsewhere } from '../../lib/wedge';
 
 /** All pick lists, those that are open first. */
@@ -83,8 +84,9 @@ export function CarriersPage() {
       words="Scanned once, moved with all that lies on them."
       acts={may.has('define-carrier') && <Button onClick={() => start('define-carrier')}>Define a carrier…</Button>}
     >
-      <div className="px-4 pb-2">
+      <div className="flex flex-wrap items-start gap-x-4 gap-y-1 px-4 pb-2">
         <Entry aria-label="Filter carriers" placeholder="Filter by code" className="max-w-64" value={filter} onChange={(e) => setFilter(e.target.value)} />
+        {may.has('move-carrier') && <ScanMove />}
       </div>
       <Loaded query={carriers}>
         {({ rows, whole }) => (
@@ -118,6 +120,53 @@ export function CarriersPage() {
         )}
       </Loaded>
     </ReleaseFrame>
+  );
+}
+
+/** A carrier is scanned, then where it goes: it is moved with all that lies on it. */
+function ScanMove() {
+  const client = useQueryClient();
+  const [code, setCode] = useState('');
+  const [carrier, setCarrier] = useState('');
+  const [told, setTold] = useState('');
+  async function scan() {
+    const text = code.trim();
+    setCode('');
+    if (text === '') return;
+    try {
+      const found = await scanned(text);
+      if (found.kind === 'carrier') {
+        setCarrier(found.code);
+        setTold(`${found.name}: scan where it goes.`);
+      } else if (found.kind === 'place' && carrier) {
+        await command('move-carrier', { carrier, to_place: found.code }, { key: crypto.randomUUID() });
+        await client.invalidateQueries({ queryKey: ['stores', 'carriers'] });
+        setCarrier('');
+        setTold(`${carrier} stands at ${found.name}.`);
+      } else setTold('Scan a carrier first.');
+    } catch (error) {
+      setTold(error instanceof ApiError ? `${error.problem.title} ${error.problem.detail}` : 'That could not be read.');
+    }
+  }
+  return (
+    <>
+      <Entry
+        data-scan
+        aria-label="Scan a carrier, then where it goes"
+        placeholder="Scan a carrier, then where it goes"
+        className="max-w-72"
+        value={code}
+        onChange={(e) => setCode(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key !== 'Enter') return;
+          e.preventDefault();
+          void scan();
+        }}
+      />
+      <span role="status" className="py-1 text-quiet">
+        {told}
+      </span>
+    </>
   );
 }
 
