@@ -38,22 +38,22 @@ class Attentions(SimpleTestCase):
     """One row for a cause, with what it costs to leave it."""
 
     def test_an_order_in_time_and_as_allowed_needs_nobody(self) -> None:
-        self.assertEqual(of_order(ORDER), [])
+        self.assertEqual(of_order(ORDER, TODAY), [])
 
     def test_a_late_order_weighs_what_it_holds_times_its_days(self) -> None:
         late = replace(ORDER, days_late=3, finishes=date(2026, 12, 1), waits_at="4 left at 10 Mill")
 
-        (found,) = of_order(late)
+        (found,) = of_order(late, TODAY)
 
         self.assertEqual((found.kind, found.weight(), found.orders), (Kind.LATE, 1500, 1))
         self.assertEqual(found.sentence, "1 Mirror cell finishes 3 days late, Tue 1 Dec: 4 left at 10 Mill")  # fmt: skip
 
     def test_a_small_variance_is_not_worth_a_look_and_a_large_one_is(self) -> None:
-        self.assertEqual(of_order(replace(ORDER, variance=Decimal("9.99"))), [])
+        self.assertEqual(of_order(replace(ORDER, variance=Decimal("9.99")), TODAY), [])
         share = replace(ORDER, variance=Decimal("10"), charged=Decimal("600"))
-        self.assertEqual(of_order(share), [], "less than 2 % of what is allowed")
+        self.assertEqual(of_order(share, TODAY), [], "less than 2 % of what is allowed")
 
-        (found,) = of_order(replace(ORDER, variance=Decimal("60"), charged=Decimal("560")))
+        (found,) = of_order(replace(ORDER, variance=Decimal("60"), charged=Decimal("560")), TODAY)
 
         self.assertEqual((found.kind, found.money), (Kind.OVER_ALLOWED, 60))
         self.assertIn("60.00 EUR more than allowed, most of it yield", found.sentence)
@@ -61,13 +61,13 @@ class Attentions(SimpleTestCase):
     def test_a_completed_order_is_to_be_closed_and_nothing_else(self) -> None:
         done = replace(ORDER, state=OrderState.COMPLETED, variance=Decimal("-4"), days_late=2)
 
-        (found,) = of_order(done)
+        (found,) = of_order(done, TODAY)
 
         self.assertEqual((found.kind, found.money), (Kind.TO_CLOSE, 4))
         self.assertIn("variance 4.00 EUR F", found.sentence)
 
     def test_an_order_that_can_not_be_computed_says_why(self) -> None:
-        (found,) = of_order(replace(ORDER, fault="its calendar is empty"))
+        (found,) = of_order(replace(ORDER, fault="its calendar is empty"), TODAY)
 
         self.assertEqual((found.kind, found.sentence), (Kind.FAULTY, "1 Mirror cell: its calendar is empty"))  # fmt: skip
 
@@ -110,6 +110,29 @@ class Expiry(SimpleTestCase):
         self.assertIn("in one lot expired Sat 28 Nov", past.sentence)
 
     def test_an_order_by_an_old_revision_says_which_is_in_force(self) -> None:
-        told = of_order(replace(ORDER, revision="A", newer="C"))
+        told = of_order(replace(ORDER, revision="A", newer="C"), TODAY)
         self.assertEqual([(a.kind, a.sentence) for a in told], [(Kind.REVISED, "1 Mirror cell is made by revision A; C is in force")])  # fmt: skip
-        self.assertEqual(of_order(ORDER), [])
+        self.assertEqual(of_order(ORDER, TODAY), [])
+
+    def test_an_order_that_nobody_touched_for_two_weeks_is_forgotten_not_late(self) -> None:
+        late = replace(ORDER, days_late=9, due=date(2026, 11, 6), finishes=date(2026, 11, 30))
+        asleep = replace(late, touched_on=TODAY - timedelta(days=14))
+        (found,) = of_order(asleep, TODAY)
+        self.assertEqual(found.kind, Kind.STALE)
+        self.assertEqual(found.sentence, "1 Mirror cell is forgotten: due Fri 6 Nov, nothing happened since Sat 14 Nov")  # fmt: skip
+        self.assertEqual((found.days, found.money), (9, Decimal(500)))
+        for awake in (replace(late, touched_on=TODAY - timedelta(days=13)), late):
+            self.assertEqual([a.kind for a in of_order(awake, TODAY)], [Kind.LATE])
+
+    def test_one_that_is_kept_is_asked_about_again_on_its_day(self) -> None:
+        kept = replace(ORDER, days_late=9, touched_on=TODAY - timedelta(days=40), keep_until=TODAY + timedelta(days=1))  # fmt: skip
+        self.assertEqual(of_order(kept, TODAY), [])
+        self.assertEqual([a.kind for a in of_order(replace(kept, keep_until=TODAY), TODAY)], [Kind.STALE])  # fmt: skip
+
+    def test_one_that_is_received_in_full_is_to_be_completed(self) -> None:
+        (found,) = of_order(replace(ORDER, is_all_received=True, days_late=3), TODAY)
+        self.assertEqual((found.kind, found.sentence), (Kind.FINISHED, "1 Mirror cell is received in full and not completed"))  # fmt: skip
+
+    def test_a_late_one_on_hold_says_why(self) -> None:
+        (found,) = of_order(replace(ORDER, days_late=2, on_hold="waits for a drawing"), TODAY)
+        self.assertIn("(on hold: waits for a drawing)", found.sentence)

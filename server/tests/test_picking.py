@@ -97,7 +97,11 @@ class PickingTest(TestCase):
     def pick_list(self, *orders: Any, **more: Any) -> list[PickLine]:
         asked = [o if isinstance(o, dict) else {"order": o} for o in orders]
         made = self.must("make-pick-list", orders=asked, **more)["made"]["pick list"]
-        return list(PickLine.objects.filter(pick_list=made).order_by("place__walk_order", "pk"))
+        return list(
+            PickLine.objects.filter(pick_list=made).order_by(
+                "place__walk_order", "item__code", "pk"
+            )
+        )
 
     def there(self, item: str) -> dict[str, str]:
         """Return what lies where, by place and lot."""

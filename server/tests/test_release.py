@@ -250,7 +250,7 @@ class Life(ReleaseTest):
         self.assertEqual(Order.objects.get(number=kept).revision.letter, "A")  # type: ignore[union-attr]
         self.assertEqual(self.needs(left), {"PAD-3": "4"})
         self.refused("order.wrong_state", "rederive-order", order=left)
-        self.refused("order.wrong_state", "change-order", order=kept, quantity="2")
+        self.refused("order.wrong_state", "rederive-order", order=kept)
         self.refused("order.wrong_state", "make-firm", order=kept)
 
     def test_a_release_is_taken_back_as_long_as_nothing_was_posted(self) -> None:

@@ -41,6 +41,7 @@ class Year:
         self.order()
         self.stores()
         self.picking()
+        self.life()
         self.changes()
         self.persons()
 
@@ -214,6 +215,26 @@ class Year:
         self.do("print-labels", labels=[{"kind": "place", "code": f"ST{n}"}])
         self.do("save-view", page="orders", name=f"View {n}", query="where=late:>0")
         self.do("drop-view", page="orders", name=f"View {n}")
+
+    def life(self) -> None:
+        """An order that stands still, goes on, is kept, taken back as a whole, and finished short."""
+        n = self._n
+        self._caller.must("define-reason", {"code": f"H{n}", "name": "Waits", "use": "hold"})
+        planned = {"item": f"TOP{n}", "due": self.on(9), "supply_place": f"ST{n}", "receipt_place": f"ST{n}"}  # fmt: skip
+        order = int(self._caller.must("plan-order", planned | {"quantity": "4"})["made"]["order"])
+        self._caller.must("release-order", {"order": order})
+        self.do("hold-order", order=order, why=f"H{n}")
+        self.do("resume-order", order=order)
+        self.do("keep-order", order=order, until=self.on(30), reason="for the fair")
+        operations = sorted({i["operation"] for i in self._caller.get(f"orders/{order}")["inputs"]})
+        for time in ("first", "second"):
+            for number in operations:
+                self._caller.must("report", {"order": order, "operation": number, "good": "2"})
+            if time == "first":
+                self.do("unwind", orders=[order])
+        self._caller.must("receive", {"order": order, "quantity": "2"})
+        self.do("finish-short", order=order, reason="enough")
+        self._caller.must("close-order", {"order": order})
 
     def changes(self) -> None:
         """What replaces a component everywhere, and what is no longer made."""

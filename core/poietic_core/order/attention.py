@@ -10,6 +10,8 @@ from enum import StrEnum
 from ..quantity import exact, money
 from .states import OrderState
 
+#: how long nothing happens to an order that is late before it is forgotten [days]
+FORGOTTEN_AFTER = 14
 #: how long before its last day stock is told of [days]
 EXPIRES_WITHIN = 14
 #: a variance below this, and below this share of what is allowed, is not worth a look [EUR]
@@ -27,6 +29,8 @@ class Kind(StrEnum):
     FAULTY = "can't be computed"
     REVISED = "revised"
     EXPIRES = "expires"
+    STALE = "forgotten"
+    FINISHED = "to complete"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +56,14 @@ class OpenOrder:
     #: the revision that it is made by, and a later one that is in force; "" if there is none
     revision: str = ""
     newer: str = ""
+    due: date | None = None
+    #: the last day on which anything was done to it; None where that is not known
+    touched_on: date | None = None
+    #: it is kept until this day although nothing happens to it
+    keep_until: date | None = None
+    is_all_received: bool = False
+    #: why it stands still; "" if it does not
+    on_hold: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,10 +114,12 @@ class Attention:
 
 
 @exact
-def of_order(o: OpenOrder) -> list[Attention]:
+def of_order(o: OpenOrder, today: date) -> list[Attention]:
     """Return what needs a decision at one order: it is late, costs too much, is to be closed, or faulty.
 
-    An order is late that finishes after its due date; its money is the value it holds.
+    An order is late that finishes after its due date; its money is the value it holds. One that is
+    late and to which nothing was done for two weeks is forgotten instead, unless somebody said until
+    when it is kept.
     """
     found: list[Attention] = []
 
@@ -122,8 +136,16 @@ def of_order(o: OpenOrder) -> list[Attention]:
     if o.newer:
         words = f"{o.name} is made by revision {o.revision}; {o.newer} is in force"
         add(Kind.REVISED, words, 0, o.wip)
-    if o.days_late > 0:
-        when = f", {_day(o.finishes)}" if o.finishes else ""
+    if o.state is OrderState.STARTED and o.is_all_received:
+        add(Kind.FINISHED, f"{o.name} is received in full and not completed", 0, o.wip)
+    elif _is_forgotten(o, today):
+        since = f"nothing happened since {_day(o.touched_on)}" if o.touched_on else ""
+        if not o.keep_until or o.keep_until <= today:
+            due = f"due {_day(o.due)}, " if o.due else ""
+            add(Kind.STALE, f"{o.name} is forgotten: {due}{since}", o.days_late, o.wip)
+    elif o.days_late > 0:
+        hold = f" (on hold: {o.on_hold})" if o.on_hold else ""
+        when = f", {_day(o.finishes)}{hold}" if o.finishes else hold
         where = f": {o.waits_at}" if o.waits_at else ""
         add(
             Kind.LATE,
@@ -137,6 +159,13 @@ def of_order(o: OpenOrder) -> list[Attention]:
         )
         add(Kind.OVER_ALLOWED, words, 0, o.variance)
     return found
+
+
+def _is_forgotten(o: OpenOrder, today: date) -> bool:
+    """Tell whether an order that runs is late and nobody did anything to it for long."""
+    if o.state not in (OrderState.RELEASED, OrderState.STARTED) or o.days_late <= 0:
+        return False
+    return o.touched_on is not None and (today - o.touched_on).days >= FORGOTTEN_AFTER
 
 
 @exact

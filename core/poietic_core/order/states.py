@@ -33,13 +33,17 @@ class Act(StrEnum):
     WITHDRAW = "take back the release of"
     POST = "post to"
     COMPLETE = "complete"
+    FINISH = "finish short"
     CLOSE = "close"
     CANCEL = "cancel"
+    HOLD = "hold"
+    RESUME = "resume"
+    UNWIND = "unwind"
 
 
 #: The states in which each act is possible.
 ALLOWED: dict[Act, tuple[OrderState, ...]] = {
-    Act.CHANGE: (OrderState.PLANNED, OrderState.FIRM),
+    Act.CHANGE: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED, OrderState.STARTED),
     Act.FIRM: (OrderState.PLANNED,),
     Act.LEAVE: (OrderState.FIRM,),
     Act.REDERIVE: (OrderState.FIRM,),
@@ -47,21 +51,32 @@ ALLOWED: dict[Act, tuple[OrderState, ...]] = {
     Act.WITHDRAW: (OrderState.RELEASED,),
     Act.POST: (OrderState.RELEASED, OrderState.STARTED),
     Act.COMPLETE: (OrderState.STARTED,),
+    Act.FINISH: (OrderState.STARTED,),
     Act.CLOSE: (OrderState.COMPLETED,),
     Act.CANCEL: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED),
+    Act.HOLD: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED, OrderState.STARTED),
+    Act.RESUME: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED, OrderState.STARTED),
+    Act.UNWIND: (
+        OrderState.RELEASED,
+        OrderState.STARTED,
+        OrderState.COMPLETED,
+        OrderState.CLOSED,
+    ),
 }
+#: what an order on hold waits for: everything else may be done to it
+STOPPED_BY_HOLD = (Act.RELEASE, Act.POST, Act.COMPLETE, Act.FINISH, Act.CLOSE, Act.HOLD)
 
 
-def acts_in(state: OrderState) -> list[Act]:
-    """Return what may be done to an order in a state."""
-    return [act for act, states in ALLOWED.items() if state in states]
+def acts_in(state: OrderState, *, is_held: bool = False) -> list[Act]:
+    """Return what may be done to an order in a state; on hold, what does not move it on."""
+    stopped = STOPPED_BY_HOLD if is_held else (Act.RESUME,)
+    return [act for act, states in ALLOWED.items() if state in states and act not in stopped]
 
 
 _HINTS: dict[tuple[Act, OrderState], str] = {
     (Act.POST, OrderState.PLANNED): "Release the order first.",
     (Act.POST, OrderState.FIRM): "Release the order first.",
     (Act.REDERIVE, OrderState.PLANNED): "A planned order follows the structure in force by itself.",
-    (Act.CHANGE, OrderState.RELEASED): "Take back its release first.",
     (Act.WITHDRAW, OrderState.STARTED): "Take back what was posted to it first.",
     (Act.POST, OrderState.COMPLETED): "Take back its completion first.",
     (Act.POST, OrderState.CLOSED): "Take back its closing and its completion first.",
@@ -69,7 +84,9 @@ _HINTS: dict[tuple[Act, OrderState], str] = {
     (Act.CLOSE, OrderState.STARTED): "Complete the order first.",
     (Act.CLOSE, OrderState.RELEASED): "Report and complete the order, or cancel it.",
     (Act.CLOSE, OrderState.CLOSED): "Nothing is left to do; its causes stand on its page.",
-    (Act.CANCEL, OrderState.STARTED): "Take back what was posted to it, or complete it.",
+    (Act.CANCEL, OrderState.STARTED): "Unwind it, or finish it short.",
+    (Act.CHANGE, OrderState.COMPLETED): "Take back its completion first.",
+    (Act.FINISH, OrderState.RELEASED): "Nothing was made of it: cancel it.",
 }
 
 
@@ -93,3 +110,30 @@ def require_state(order: str, state: OrderState, act: Act) -> None:
     if state not in ALLOWED[act]:
         hint = _HINTS.get((act, state), "Choose another order.")
         raise WrongState(order, state.value, act.value, [s.value for s in ALLOWED[act]], hint)
+
+
+@dataclass(eq=False)
+class OnHold(DomainError):
+    """The order stands still until somebody lets it go on."""
+
+    order: str
+    act: str
+    reason: str
+    since: str
+    code: ClassVar[str] = "order.on_hold"
+    what: ClassVar[str] = "Order {order} is on hold: {reason}."
+    why: ClassVar[str] = "To {act} it would move it on; it stands still since {since}."
+    fix: ClassVar[str] = (
+        "A controller resumes it when the reason is gone; what was posted can be taken back meanwhile."
+    )
+
+
+@dataclass(eq=False)
+class NotOnHold(DomainError):
+    """An order that is resumed and was not on hold."""
+
+    order: str
+    code: ClassVar[str] = "order.not_on_hold"
+    what: ClassVar[str] = "Order {order} can't be resumed."
+    why: ClassVar[str] = "It is not on hold."
+    fix: ClassVar[str] = "Go on with it."

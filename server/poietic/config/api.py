@@ -19,6 +19,7 @@ from ..orders.bridge_api import router as bridges
 from ..orders.items_api import router as items_of_orders
 from ..orders.ready_api import router as ready
 from ..orders.table_api import router as order_table
+from ..orders.timeline_api import router as timelines
 from ..orders.today_api import router as today
 from ..orders.tree_api import router as order_trees
 from ..orders.work_lists_api import router as work_lists
@@ -67,6 +68,7 @@ for router in (
     work_lists,
     order_trees,
     order_table,
+    timelines,
     orders,
     bridges,
     items_of_orders,

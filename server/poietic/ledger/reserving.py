@@ -1,6 +1,6 @@
 """Reservations: stock that is on hand and promised to a cost object."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -158,6 +158,16 @@ class ReservationBook:
                 if part and key[4] in ("", line.lot):
                     self._change(key, -part)
                     left -= part
+
+    def keep_at_most(self, owner: CostObject, wanted: Mapping[tuple[int, int], Decimal]) -> None:
+        """Let go of what a cost object has reserved beyond what it wants, by operation and item."""
+        for at, kept in self.kept_for(owner).items():
+            over = kept - wanted.get(at, ZERO)
+            keys = [k for k in self.held if k[:3] == (owner.pk, *at) and self.held[k]]
+            for key in sorted(keys, key=lambda k: self._rows.get(k, 0), reverse=True):
+                if (part := min(over, self.held[key])) > 0:
+                    self._change(key, -part)
+                    over -= part
 
     def let_go(self, owner: CostObject) -> None:
         """Let go of all that a cost object has reserved."""

@@ -220,6 +220,12 @@ class OrderOut(Answer):
     made_within: list[str]
     #: its material is released part by part
     is_in_parts: bool
+    #: why it stands still, in words; "" if it does not
+    on_hold: str
+    held_at: datetime | None
+    #: it is kept until this day although nothing happens to it, and why
+    keep_until: date | None
+    keep_words: str
     revision: str
     supply_place: str
     receipt_place: str
@@ -354,6 +360,12 @@ def _page(book: OrderBook) -> OrderOut:
         is_in_tree=bool(o.made_for_id or makers),
         made_within=o.made_within,
         is_in_parts=o.is_in_parts,
+        on_hold=": ".join(filter(None, (o.hold_reason.name, o.hold_words)))
+        if o.hold_reason
+        else "",
+        held_at=o.held_at,
+        keep_until=o.keep_until,
+        keep_words=o.keep_words,
         revision=o.revision.letter if o.revision else "",
         supply_place=o.supply_place.code,
         receipt_place=o.receipt_place.code,
@@ -378,7 +390,7 @@ def _page(book: OrderBook) -> OrderOut:
         happened=_happened(o),
         stops=stops_of(book, short, dates),
         wanted_by=wanted_by(o),
-        acts=acts_in(book.state),
+        acts=acts_in(book.state, is_held=o.hold_reason_id is not None),
         next_operation=next_operation(due),
         change=o.change,
     )

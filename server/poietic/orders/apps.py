@@ -6,13 +6,14 @@ class OrdersConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        """Let orders be checked, found, and kept up to date by each command."""
+        """Let orders be checked, found, noted on, and kept up to date by each command."""
+        from ..catalog.commands.items import NOTED
         from ..commanding.registry import AT_END
         from ..ledger.verify import register
         from ..papers.kinds import PAPERS
         from ..stores.future import READERS
         from ..web_api.finding import FINDERS
-        from .finding import find_orders
+        from .finding import find_orders, order_numbered
         from .future import read_orders
         from .keeping import keep
         from .traveller import traveller
@@ -22,4 +23,5 @@ class OrdersConfig(AppConfig):
         READERS.append(read_orders)
         register(CHECKS)
         FINDERS["order"] = find_orders
+        NOTED["order"] = order_numbered
         PAPERS["traveller"] = traveller

@@ -46,6 +46,7 @@ ORDER_PARTS = (
     "receipt_place",
     "customer",
     "lot",
+    "hold_reason",
 )
 
 #: whether something is kept for it where it is not supplied from: on the floor, or received there

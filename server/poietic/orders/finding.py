@@ -3,6 +3,7 @@
 from django.db.models import Q
 
 from ..catalog.finding import items_of
+from ..web_api.errors import NotFound
 from ..web_api.finding import MOST, Found
 from .models import Order
 from .standing import OPEN
@@ -53,3 +54,11 @@ def find_orders(words: list[str]) -> list[Found]:
         )
         for o in listed[:MOST]
     ]
+
+
+def order_numbered(code: str) -> Order:
+    """Return an order by its number as it is written, or refuse by it."""
+    found = Order.objects.filter(number=int(code)).first() if code.isdecimal() and len(code) < 10 else None  # fmt: skip
+    if found is None:
+        raise NotFound("order", code)
+    return found

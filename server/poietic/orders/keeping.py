@@ -8,8 +8,9 @@ from procrastinate.contrib.django import app
 
 from ..commanding.registry import Command, Context
 from ..ledger.models import Holding, Lot
+from ..statements.bulk import insert_rows
 from ..statements.prepared import lock_keys
-from .models import Order, OrderInput, PlannedNeed, Shortage
+from .models import Order, OrderEvent, OrderInput, PlannedNeed, Shortage
 from .open_book import OpenBook
 from .shortages import keep_shortages
 from .standing import BATCH, OPEN, stand, stand_all
@@ -31,9 +32,12 @@ AT_ONCE = 300
 
 def keep(command: Command, context: Context) -> None:
     """Store anew what the command has changed for others."""
-    for book in context.things:
-        if isinstance(book, OpenBook):
-            context.touched.update(stand(book, context.now))
+    books = [b for b in context.things if isinstance(b, OpenBook)]
+    for book in books:
+        context.touched.update(stand(book, context.now))
+    if not context.postings and not context.is_preview:  # what posts is told by its postings
+        rows = [(key, context.change) for key in sorted({b.order.pk for b in books})]
+        insert_rows(OrderEvent, ("order", "entry"), rows)
     if command.name in MOVES_TIME or context.effects.changes("is active"):
         if Order.objects.filter(state__in=[s.value for s in OPEN]).count() <= AT_ONCE:
             stand_all(context.now)

@@ -11,7 +11,7 @@ from poietic_core.order.states import OrderState
 from poietic_core.structure.basis import Basis
 from poietic_core.structure.model import Per
 
-from ..catalog.models import Item, Partner, Place
+from ..catalog.models import Item, Partner, Place, Reason
 from ..commanding.models import Changing
 from ..costing.models import Standard
 from ..engineering.models import Revision
@@ -47,6 +47,13 @@ class Order(Changing):
     top = models.ForeignKey("self", models.PROTECT, null=True, related_name="+")
     #: made components whose content is taken in like a phantom's
     made_within = ArrayField(models.CharField(max_length=40), default=list)
+    #: why it stands still, on top of its state; null: it does not
+    hold_reason = models.ForeignKey(Reason, models.PROTECT, null=True, related_name="+")
+    hold_words = models.CharField(max_length=400, blank=True, db_default="")
+    held_at = models.DateTimeField(null=True)
+    #: nobody is to be told of it as forgotten before this day, and why
+    keep_until = models.DateField(null=True)
+    keep_words = models.CharField(max_length=400, blank=True, db_default="")
     #: its material is released part by part
     is_in_parts = models.BooleanField(default=False)
     planned_at = models.DateTimeField()
@@ -292,6 +299,42 @@ class OrderGrade(models.Model):
         return f"{self.order_id} {self.item_id}"
 
 
+class OrderEvent(models.Model):
+    """Something that was done to an order and posted nothing: a change, a hold, a release."""
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="events")
+    entry = models.ForeignKey(
+        "commanding.Entry", models.PROTECT, db_constraint=False, related_name="+"
+    )
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["order", "entry"], name="one_event_per_order_and_entry")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.entry_id}"
+
+
+class OrderSeen(models.Model):
+    """Up to which entry a person has seen what happened to an order."""
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="+")
+    person = models.ForeignKey("people.Person", models.CASCADE, related_name="+")
+    entry = models.BigIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["order", "person"], name="one_look_per_order_and_person"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.person_id}"
+
+
 class Standing(models.Model):
     """How an order stands: stored whenever something changes it, and read everywhere."""
 
@@ -307,6 +350,8 @@ class Standing(models.Model):
     waits_at = models.CharField(max_length=200, blank=True)
     #: of one that is not released: what would stop its release, each with its way out
     blocks = models.JSONField(default=list)
+    #: the last day on which anything was done to it
+    touched_on = models.DateField(null=True)
     #: a later revision of its structure that is in force; "" if there is none
     newer = models.CharField(max_length=10, blank=True)
     #: what is wrong with it, where it can't be computed

@@ -11,7 +11,7 @@ from poietic_core.cost.model import (
     TIME_ELEMENT,
     InputKind,
 )
-from poietic_core.order.states import Act, OrderState, require_state
+from poietic_core.order.states import STOPPED_BY_HOLD, Act, OnHold, OrderState, require_state
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, decimal_of, round_to
 from poietic_core.structure.basis import Basis
 
@@ -87,8 +87,17 @@ class OpenBook(OrderBook):
         return self._kept
 
     def require(self, act: Act) -> None:
-        """Refuse an act that the order's state does not allow."""
+        """Refuse an act that the order's state does not allow, or that its hold stops."""
         require_state(str(self.order.number), self.state, act)
+        self.require_going(act)
+
+    def require_going(self, act: Act) -> None:
+        """Refuse an act that would move an order on that is on hold."""
+        order = self.order
+        if order.hold_reason is not None and act in STOPPED_BY_HOLD:
+            why = f"{order.hold_reason.name}{f' ({order.hold_words})' if order.hold_words else ''}"
+            since = f"{order.held_at:%d %b %Y %H:%M} UTC" if order.held_at else ""
+            raise OnHold(str(order.number), act.value, why, since)
 
     def set_state(self, state: OrderState) -> None:
         """Move the order to another state."""
@@ -219,7 +228,7 @@ class OpenBook(OrderBook):
             )
             self.set_state(OrderState.STARTED if stands else OrderState.RELEASED)
         self.order.change = self.context.change
-        changing = ("state", "released_at", "revision_id", "standard_id", "received", "received_value", "is_in_parts", "change")  # fmt: skip
+        changing = ("state", "released_at", "revision_id", "standard_id", "received", "received_value", "is_in_parts", "quantity", "due", "change")  # fmt: skip
         update_rows(
             Order,
             ("cost_object", *(name.removesuffix("_id") for name in changing)),

@@ -28,7 +28,7 @@ OPEN = [*UNRELEASED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLET
 RUNNING = (OrderState.RELEASED, OrderState.STARTED)
 #: orders stood anew in one transaction
 BATCH = 50
-FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "variance")  # fmt: skip
+FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "variance", "touched_on")  # fmt: skip
 KNOWN = Prepared(lambda key: StoredAttention.objects.filter(order=key))
 
 
@@ -82,7 +82,8 @@ def stand(
     newer = dating.newer_than(book)
     if newer is None:  # it was not asked
         newer = was[0].newer if was else ""
-    row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, to_date)  # fmt: skip
+    touched_on = day if isinstance(book, OpenBook) else was[0].touched_on if was else None
+    row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, to_date, touched_on)  # fmt: skip
     if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:
         upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row[:5], json.dumps(row[5]), *row[6:])])  # fmt: skip
     _store_times(book, dates, due or {})
@@ -100,9 +101,14 @@ def stand(
         largest_cause=largest,
         revision=book.order.revision.letter if book.order.revision else "",
         newer=newer,
+        due=book.order.due,
+        touched_on=touched_on,
+        keep_until=book.order.keep_until,
+        is_all_received=book.order.received >= book.order.quantity,
+        on_hold=book.order.hold_reason.name if book.order.hold_reason else "",
     )
     told = Told()
-    told.put(KNOWN.of(book.order.pk), of_order(order), order=book.order.pk)
+    told.put(KNOWN.of(book.order.pk), of_order(order, day), order=book.order.pk)
     told.write()
     touched = {book.order.item_id} if not was or was[0].finishes != order.finishes else set()
     if book.state in UNRELEASED:

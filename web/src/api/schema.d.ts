@@ -3024,6 +3024,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/finish-short": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish an order short
+         * @description Finish an order short: carry out.
+         */
+        post: operations["post_finish_short"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/finish-short/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish an order short (preview)
+         * @description Finish an order short: show the consequences.
+         */
+        post: operations["preview_finish_short"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/close-order": {
         parameters: {
             query?: never;
@@ -3058,6 +3098,126 @@ export interface paths {
          * @description Close an order: show the consequences.
          */
         post: operations["preview_close_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/hold-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put an order on hold
+         * @description Put an order on hold: carry out.
+         */
+        post: operations["post_hold_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/hold-order/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put an order on hold (preview)
+         * @description Put an order on hold: show the consequences.
+         */
+        post: operations["preview_hold_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/resume-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resume an order
+         * @description Resume an order: carry out.
+         */
+        post: operations["post_resume_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/resume-order/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resume an order (preview)
+         * @description Resume an order: show the consequences.
+         */
+        post: operations["preview_resume_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/keep-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep an order
+         * @description Keep an order: carry out.
+         */
+        post: operations["post_keep_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/keep-order/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep an order (preview)
+         * @description Keep an order: show the consequences.
+         */
+        post: operations["preview_keep_order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3618,6 +3778,46 @@ export interface paths {
          * @description Plan an order with its components: show the consequences.
          */
         post: operations["preview_plan_tree"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/unwind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Unwind an order
+         * @description Unwind an order: carry out.
+         */
+        post: operations["post_unwind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/unwind/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Unwind an order (preview)
+         * @description Unwind an order: show the consequences.
+         */
+        post: operations["preview_unwind"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5428,6 +5628,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{number}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Timeline
+         * @description Return what happened to an order, the newest first; 200 acts at once.
+         */
+        get: operations["poietic_orders_timeline_api_timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{number}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * See
+         * @description Note up to where a person has looked at what happened to an order.
+         */
+        post: operations["poietic_orders_timeline_api_see"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders": {
         parameters: {
             query?: never;
@@ -6626,7 +6866,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "item" | "structure" | "work center";
+            kind: "item" | "structure" | "work center" | "order";
             /** Code */
             code: string;
             /** Text */
@@ -8910,6 +9150,39 @@ export interface components {
         CompleteOrderPreview: {
             given: components["schemas"]["CompleteOrder"];
         };
+        /**
+         * FinishShort
+         * @description An order of which less is made than was ordered, and why.
+         */
+        FinishShort: {
+            /** Order */
+            order: number;
+            /**
+             * Leftovers
+             * @default return
+             * @enum {string}
+             */
+            leftovers: "return" | "charge";
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** FinishShortPosting */
+        FinishShortPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["FinishShort"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** FinishShortPreview */
+        FinishShortPreview: {
+            given: components["schemas"]["FinishShort"];
+        };
         /** CloseOrderPosting */
         CloseOrderPosting: {
             /**
@@ -8923,6 +9196,91 @@ export interface components {
         /** CloseOrderPreview */
         CloseOrderPreview: {
             given: components["schemas"]["OrderGiven"];
+        };
+        /**
+         * HoldOrder
+         * @description An order that is to stand still, and why.
+         */
+        HoldOrder: {
+            /** Order */
+            order: number;
+            /** Why */
+            why: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** HoldOrderPosting */
+        HoldOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["HoldOrder"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** HoldOrderPreview */
+        HoldOrderPreview: {
+            given: components["schemas"]["HoldOrder"];
+        };
+        /**
+         * ResumeOrder
+         * @description An order that goes on, and what has changed.
+         */
+        ResumeOrder: {
+            /** Order */
+            order: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** ResumeOrderPosting */
+        ResumeOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ResumeOrder"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ResumeOrderPreview */
+        ResumeOrderPreview: {
+            given: components["schemas"]["ResumeOrder"];
+        };
+        /**
+         * KeepOrder
+         * @description An order that nobody is to ask about before a day, and why.
+         */
+        KeepOrder: {
+            /** Order */
+            order: number;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Reason */
+            reason: string;
+        };
+        /** KeepOrderPosting */
+        KeepOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["KeepOrder"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** KeepOrderPreview */
+        KeepOrderPreview: {
+            given: components["schemas"]["KeepOrder"];
         };
         /**
          * ChangePhantom
@@ -9062,7 +9420,7 @@ export interface components {
         };
         /**
          * ChangeOrder
-         * @description What is different of an order that is not released; what is not named stays.
+         * @description What is different of an order; what is not named stays. One that runs keeps where it is supplied from.
          */
         ChangeOrder: {
             /** Order */
@@ -9526,6 +9884,39 @@ export interface components {
         /** PlanTreePreview */
         PlanTreePreview: {
             given: components["schemas"]["PlanTree"];
+        };
+        /**
+         * Unwind
+         * @description Orders to take back, and how far: to before their last report, to their release, or to nothing.
+         */
+        Unwind: {
+            /** Orders */
+            orders: number[];
+            /**
+             * To
+             * @default released
+             * @enum {string}
+             */
+            to: "before the last report" | "released" | "nothing";
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** UnwindPosting */
+        UnwindPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Unwind"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** UnwindPreview */
+        UnwindPreview: {
+            given: components["schemas"]["Unwind"];
         };
         /**
          * LabelOf
@@ -12992,6 +13383,72 @@ export interface components {
             wip: string;
         };
         /**
+         * Timeline
+         * @description What happened to an order, the newest first.
+         */
+        Timeline: {
+            /** Rows */
+            rows: components["schemas"]["TimelineRow"][];
+            /** Last */
+            last: number;
+            /** Has More */
+            has_more: boolean;
+        };
+        /**
+         * TimelinePosting
+         * @description What an act posted to the order.
+         */
+        TimelinePosting: {
+            /** Number */
+            number: number;
+            /** Kind */
+            kind: string;
+            /** Operation */
+            operation: number | null;
+            /**
+             * Happened At
+             * Format: date-time
+             */
+            happened_at: string;
+            /** Reverses */
+            reverses: number | null;
+            /** Taken Back By */
+            taken_back_by: number | null;
+        };
+        /**
+         * TimelineRow
+         * @description One act, or a note.
+         */
+        TimelineRow: {
+            /** Entry */
+            entry: number;
+            /** Title */
+            title: string;
+            /** Person */
+            person: string;
+            /**
+             * Entered At
+             * Format: date-time
+             */
+            entered_at: string;
+            /** Changes */
+            changes: string[];
+            /** Words */
+            words: string;
+            /** Postings */
+            postings: components["schemas"]["TimelinePosting"][];
+            /** Is New */
+            is_new: boolean;
+        };
+        /**
+         * SeenUpTo
+         * @description The newest entry that a person has looked at.
+         */
+        SeenUpTo: {
+            /** Entry */
+            entry: number;
+        };
+        /**
          * OrderPage
          * @description Some orders, how many match, and how many there are in these states.
          */
@@ -13054,7 +13511,7 @@ export interface components {
          * @description What is done to an order.
          * @enum {string}
          */
-        Act: "change" | "make firm" | "leave to planning" | "re-derive" | "release" | "take back the release of" | "post to" | "complete" | "close" | "cancel";
+        Act: "change" | "make firm" | "leave to planning" | "re-derive" | "release" | "take back the release of" | "post to" | "complete" | "finish short" | "close" | "cancel" | "hold" | "resume" | "unwind";
         /**
          * ElementAmount
          * @description Money of one cost element.
@@ -13314,6 +13771,14 @@ export interface components {
             made_within: string[];
             /** Is In Parts */
             is_in_parts: boolean;
+            /** On Hold */
+            on_hold: string;
+            /** Held At */
+            held_at: string | null;
+            /** Keep Until */
+            keep_until: string | null;
+            /** Keep Words */
+            keep_words: string;
             /** Revision */
             revision: string;
             /** Supply Place */
@@ -24228,6 +24693,144 @@ export interface operations {
             };
         };
     };
+    post_finish_short: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FinishShortPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_finish_short: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FinishShortPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_close_order: {
         parameters: {
             query?: never;
@@ -24307,6 +24910,420 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CloseOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_hold_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldOrderPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_hold_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_resume_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResumeOrderPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_resume_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResumeOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_keep_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepOrderPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_keep_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepOrderPreview"];
             };
         };
         responses: {
@@ -26239,6 +27256,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlanTreePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_unwind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnwindPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_unwind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnwindPreview"];
             };
         };
         responses: {
@@ -29650,6 +30805,74 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_timeline_api_timeline: {
+        parameters: {
+            query?: {
+                skip?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_timeline_api_see: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenUpTo"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenUpTo"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -85,6 +85,14 @@ export const labourGrade = ofWords('labour grade');
 export const number = (label: string, more?: More) => entry('number', label, decimal, more);
 export const wholeNumber = (label: string, more?: More) => entry('number', label, whole, more);
 export const order = (label: string, more?: More) => entry('order', label, whole, more);
+/** several order numbers, as they are typed: with commas or spaces */
+export const orderNumbers = (label: string, more?: More) =>
+  entry<number[]>(
+    'text',
+    label,
+    z.preprocess((v) => (typeof v === 'string' ? v.split(/[\s,;]+/).filter(Boolean).map(Number) : v), z.array(z.number('Enter order numbers.').int('Enter order numbers.')).min(1, NEEDED)) as unknown as z.ZodType<number[] | undefined>,
+    more,
+  );
 export const costSet = (label: string, more?: More) => entry('cost set', label, whole, more);
 export const date = (label: string, more?: More) => entry('date', label, z.iso.date('Choose a day.'), more);
 export const minute = (label: string, more?: More) => entry('minute', label, z.number('Enter a time.'), more);

@@ -1,6 +1,6 @@
 """Commands on items, their documents and notes, partners and reasons."""
 
-from collections.abc import Container
+from collections.abc import Callable, Container
 from typing import Annotated, Any, Literal
 
 from poietic_core.cost.prices import Form, mass_of
@@ -45,6 +45,9 @@ NumberRule = Annotated[
     str, Text(60), Field(pattern=r"^(?:[\w ./-]|\{year\}|\{number(?::[1-9])?\})*$")
 ]
 
+
+#: how it is made sure that a thing is there which a note is written on, by its kind
+NOTED: dict[str, Callable[[str], object]] = {"item": item_by_code}
 
 WrittenWords = Annotated[str, Text(1000, 1, lines=True)]
 InactiveReason = Annotated[str, Text(200)]
@@ -154,7 +157,7 @@ class WriteNote(Strict):
     """Words on a thing, for whoever comes next."""
 
     #: of a structure the code is that of its revision, such as MA-200 rev B
-    kind: Literal["item", "structure", "work center"]
+    kind: Literal["item", "structure", "work center", "order"]
     code: Code
     text: WrittenWords
 
@@ -331,8 +334,8 @@ def _write_units(context: Context, item: Item, units: list[OwnUnit]) -> None:
 )
 def write_note(context: Context, given: WriteNote) -> None:
     """Write a note on an item or a work center; notes stay, with their author and time."""
-    if given.kind == "item":
-        item_by_code(given.code)
+    if given.kind in NOTED:
+        NOTED[given.kind](given.code)
     WrittenNote.objects.create(
         **given.model_dump(),
         person_id=context.person.pk if context.person else None,

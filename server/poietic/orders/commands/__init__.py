@@ -2,6 +2,7 @@
 
 from . import (
     completion,
+    holding,
     life,
     material,
     phantoms,
@@ -11,10 +12,12 @@ from . import (
     taking_back,
     tranches,
     trees,
+    unwinding,
 )
 
 __all__ = [
     "completion",
+    "holding",
     "life",
     "material",
     "phantoms",
@@ -24,4 +27,5 @@ __all__ = [
     "taking_back",
     "tranches",
     "trees",
+    "unwinding",
 ]

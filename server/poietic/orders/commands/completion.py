@@ -12,6 +12,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...ledger.models import Account, Posting
 from ...ledger.transaction import Transaction
+from ...web_api.errors import InvalidInput
 from ...web_api.fields import Note, OrderNumber, Strict
 from ..models import OrderInput
 from ..open_book import OpenBook
@@ -32,6 +33,25 @@ class CompleteOrder(Strict):
 def complete_order(context: Context, given: CompleteOrder) -> None:
     """End the making: return what was issued beyond the work done, or leave it as used."""
     book = OpenBook.lock(context, given.order)
+    transaction = Transaction(context)
+    complete(transaction, book, charge_leftovers=given.leftovers == "charge", reason=given.reason)
+    transaction.post()
+    book.finish()
+
+
+class FinishShort(CompleteOrder):
+    """An order of which less is made than was ordered, and why."""
+
+
+@command("finish-short", "Finish an order short", Role.CONTROLLER)
+def finish_short(context: Context, given: FinishShort) -> None:
+    """Complete an order with less than ordered, releasing what it still holds."""
+    book = OpenBook.lock(context, given.order)
+    book.require(Act.FINISH)
+    if book.order.received >= book.order.quantity:
+        raise InvalidInput([f"order: all of order {book.order.number} is received; complete it"])
+    if not given.reason:
+        raise InvalidInput(["reason: say why it is finished short"])
     transaction = Transaction(context)
     complete(transaction, book, charge_leftovers=given.leftovers == "charge", reason=given.reason)
     transaction.post()

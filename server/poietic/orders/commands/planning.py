@@ -27,6 +27,7 @@ from ..planned import outlooks
 from .carrying_down import carry_down
 from .foresight import foresee
 from .life import OrderGiven
+from .rescaling import rescale
 
 #: how far away a date can lie that an order is due on
 MOST_YEARS = 10
@@ -76,7 +77,7 @@ class CopyOrder(Strict):
 
 
 class ChangeOrder(Strict):
-    """What is different of an order that is not released; what is not named stays."""
+    """What is different of an order; what is not named stays. One that runs keeps where it is supplied from."""
 
     order: OrderNumber
     quantity: Quantity | None = None
@@ -137,7 +138,7 @@ def copy_order(context: Context, given: CopyOrder) -> None:
 
 @command("change-order", "Change an order", Role.CONTROLLER)
 def change_order(context: Context, given: ChangeOrder) -> None:
-    """Change what is planned; a firm order keeps the structure that it was derived from."""
+    """Change what is planned, or what runs; a firm order keeps the structure that it was derived from."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.CHANGE)
     order = book.order
@@ -152,13 +153,20 @@ def change_order(context: Context, given: ChangeOrder) -> None:
             said[name] = stock_place(said[name])
     if given.customer:
         said["customer"] = _customer(given.customer)
+    runs = book.state in (OrderState.RELEASED, OrderState.STARTED)
+    if runs and given.supply_place:
+        raise InvalidInput(["supply_place: its material is kept there already; move it instead"])
+    if runs and given.quantity and given.quantity != order.quantity:
+        context.effects.field(book.thing, "quantity", order.quantity, given.quantity)
+        rescale(book, said.pop("quantity"))
     for name, after in said.items():
         before = getattr(order, name)
         context.effects.field(book.thing, name.replace("_", " "), _said(before), _said(after))
         setattr(order, name, after)
-    order.save(update_fields=list(said))
+    order.save(update_fields=[*said, "quantity"])
     book.finish()
-    foresee(context, book, book.thing)
+    if not runs:
+        foresee(context, book, book.thing)
     if given.carry_down:
         carry_down(context, book)
     elif below := Order.objects.filter(made_for=order.pk).count():

@@ -106,6 +106,8 @@ def reserve_needs(
     book: OpenBook,
     given: Reserving = EVERYTHING,
     parts: Mapping[int, Decimal] | None = None,
+    *,
+    tells: bool = True,
 ) -> None:
     """Reserve what is free of each component, and say what is short; that stops nothing.
 
@@ -113,6 +115,7 @@ def reserve_needs(
     ----------
     given : by which rule
     parts : what is released of each input, by its key; None: all that is still needed
+    tells : say what is short
     """
     owner, place = book.order.cost_object, book.order.supply_place
     context = transaction.context
@@ -134,7 +137,7 @@ def reserve_needs(
             if wanted <= 0:
                 continue
             got = reserver.reserve(c, item, wanted)
-            if got < wanted:
+            if got < wanted and tells:
                 words = f"short: {wanted.normalize():f} {c.unit} needed, {got.normalize() + ZERO:f} {_found(given.reserve)} {place.name}"
                 context.effects.remark(item.code, words + _in_its_place(c, there))
 
@@ -143,6 +146,38 @@ def reserve_needs(
 
 def _found(rule: ReserveRule) -> str:
     return "in one lot at" if rule is ReserveRule.ONE_LOT else "free at"
+
+
+def reserve_again(transaction: Transaction, book: OpenBook) -> None:
+    """Keep for an order what comes back from it: on the floor where it lay, else as its release kept it.
+
+    Of one that releases its material in parts only what comes back is kept.
+    """
+    owner, here = book.order.cost_object, book.order.supply_place
+    day = timezone.localdate(transaction.context.now)
+    returned: dict[int, Decimal] = {}
+    by_key = {(c.operation, c.item_id): c for c in book.components() if not c.stands_for}
+    for move in (m for d in transaction.documents for m in d.moves):
+        if component := by_key.get((move.operation or 0, move.item.pk)):
+            returned[component.pk] = returned.get(component.pk, ZERO) + move.quantity
+    transaction.concern((c.item_id for c in by_key.values() if c.item_id), owner)
+
+    def where_it_lay() -> None:
+        kept = transaction.reservations.kept_for(owner)
+        for line in (n for d in transaction.documents for n in d.lines):
+            component = by_key.get((line.move.operation or 0, line.item.pk))
+            into = line.move.into
+            if component is None or not into.is_stock or into == here:
+                continue
+            at = (component.operation, line.item.pk)
+            wanted = component.still_needed - kept.get(at, ZERO)
+            if wanted > 0:
+                quantity = min(wanted, line.quantity)
+                got = transaction.reservations.reserve(owner, at[0], line.item, into, quantity, day, line.lot)  # fmt: skip
+                kept[at] = kept.get(at, ZERO) + got
+
+    transaction.at_last(where_it_lay)
+    reserve_needs(transaction, book, parts=returned if book.order.is_in_parts else None, tells=False)  # fmt: skip
 
 
 #: what else ends when an order holds nothing any more; told whether its release is taken back

@@ -16,6 +16,7 @@ from ...web_api.errors import NotFound
 from ...web_api.fields import Note, PostingNumber, Strict
 from ..open_book import OpenBook
 from .material import close_document
+from .reserving import reserve_again
 
 #: the state that an order leaves when a posting of the kind is taken back, and the one it returns to
 STATES = {
@@ -80,6 +81,8 @@ def take_back(context: Context, given: TakeBack) -> None:
     mirror_act(transaction, book, act, given.reason)
     if book:
         check_flow(book.progress(), book.order.received)
+        if book.state in (OrderState.RELEASED, OrderState.STARTED):
+            reserve_again(transaction, book)
     transaction.post()
     if book:
         book.finish()
@@ -141,8 +144,8 @@ def mirror_act(
 
 
 def _leave_state(book: OpenBook, kind: Posting.Kind) -> None:
-    if kind not in STATES:
-        book.require(Act.POST)
+    if kind not in STATES:  # also on hold: it leads back
+        require_state(str(book.order.number), book.state, Act.POST)
         return
     expected, back_to = STATES[kind]
     if book.state is not expected:

@@ -60,7 +60,7 @@ export const itemForms = {
     'write-note': {
       act: (g) => `Write the note on ${said(g.code)}`,
       entries: {
-        kind: choice('On', ['item', 'structure', 'work center']),
+        kind: choice('On', ['item', 'structure', 'work center', 'order']),
         code: text('Code'),
         text: text('Note'),
       },

@@ -3,7 +3,7 @@ import { useEffect } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { commandsOptions, orderOptions, type Order } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
-import { day } from '../../lib/date';
+import { day, moment } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
@@ -37,6 +37,10 @@ function actsOf(order: Order): Act[] {
       act('return-material', 'Return', ''),
     ],
     complete: [act('complete-order', 'Complete', 'Alt-C', done)],
+    'finish short': done ? [] : [act('finish-short', 'Finish short', '')],
+    hold: [act('hold-order', 'Hold', '')],
+    resume: [act('resume-order', 'Resume', 'Alt-R', true)],
+    unwind: [act('unwind', 'Unwind', '')],
     close: [act('close-order', 'Close', 'Alt-C', true)],
     cancel: [act('cancel-order', 'Cancel', '')],
   };
@@ -77,7 +81,7 @@ function Page({ order }: { order: Order }) {
                 key={a.command}
                 look={a.isMain ? 'act' : 'plain'}
                 {...(a.shortcut ? { shortcut: a.shortcut } : {})}
-                onClick={() => start(a.command, { order: order.number })}
+                onClick={() => start(a.command, a.command === 'unwind' ? { orders: String(order.number) } : { order: order.number })}
               >
                 {a.words}
               </Button>
@@ -96,6 +100,16 @@ function Page({ order }: { order: Order }) {
           {order.note && <span className="text-quiet"> · {order.note}</span>}
         </p>
         <Ties order={order} />
+        {order.on_hold && (
+          <p className="mt-1 border-l-4 border-attention bg-attention-wash px-2 py-0.5">
+            On hold{order.held_at && ` since ${moment(order.held_at)}`}: {order.on_hold}.
+          </p>
+        )}
+        {order.keep_until && (
+          <p className="text-quiet">
+            Kept until {day(order.keep_until)}: {order.keep_words}
+          </p>
+        )}
         {order.stops.map((s) => (
           <p key={s.why} className="mt-1 border-l-4 border-attention bg-attention-wash px-2 py-0.5">
             {s.why} <WayOut place={s.place} words={s.fix} may={may} />
@@ -139,6 +153,9 @@ function Ties({ order }: { order: Order }) {
           Tree of orders
         </Link>
       )}
+      <Link className="quiet-link text-act" to={`/orders/${order.number}/timeline`}>
+        What happened
+      </Link>
       <a className="quiet-link text-act" href={`/api/papers/traveller.pdf?code=${order.number}`} target="_blank" rel="noreferrer">
         Traveller
       </a>

@@ -227,6 +227,7 @@ function Foot({ sums, marked, onNone }: { sums: TableSums | undefined; marked: n
       {marked.length > 0 && (
         <span className="ml-auto flex gap-3">
           {may.has('release-orders') && <Button onClick={() => start('release-orders', { orders: marked })}>Release {marked.length}…</Button>}
+          {may.has('unwind') && <Button onClick={() => start('unwind', { orders: marked.join(', ') })}>Unwind {marked.length}…</Button>}
           {may.has('make-pick-list') && <Button onClick={() => start('make-pick-list', { order: marked.join(', ') })}>Make a pick list…</Button>}
           <Button look="link" onClick={onNone}>
             Mark none

@@ -1,6 +1,6 @@
 /** What is asked for in the life of an order. */
 
-import { check, choice, customer, date, gradesReceived, item, lotsChosen, madeItem, number, optional, order, place, text, wholeNumber } from '../../commands/entries';
+import { check, choice, customer, date, gradesReceived, item, lotsChosen, madeItem, number, optional, order, orderNumbers, place, reason, text, wholeNumber } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 import { IssueForm, ReceiveMaterialForm, ReturnForm } from './MaterialForms';
 import { values } from '../../api/values';
@@ -71,6 +71,33 @@ export const forms = commandForms({
   'withdraw-release': { act: (g) => `Take back the release of ${said(g.order)}`, entries: { order: order('Order') } },
   'release-orders': { own: ReleaseOrdersForm, fromPage: true },
   'release-order': { act: (g) => `Release order ${said(g.order)}`, entries: { order: order('Order'), reserve, lots } },
+  'hold-order': {
+    act: (g) => `Hold order ${said(g.order)}`,
+    entries: { order: order('Order'), why: reason('Why', 'hold'), note: text('Note', optional) },
+  },
+  'resume-order': { act: (g) => `Resume order ${said(g.order)}`, entries: { order: order('Order'), note: text('Note', optional) } },
+  'keep-order': {
+    act: (g) => `Keep order ${said(g.order)}`,
+    entries: { order: order('Order'), until: date('Until'), reason: text('Why') },
+  },
+  'finish-short': {
+    act: (g) => `Finish order ${said(g.order)} short`,
+    entries: {
+      order: order('Order'),
+      reason: text('Why'),
+      leftovers: choice('Leftovers', ['return', 'charge'], { hint: 'return what was not worked in, or charge it as used' }),
+    },
+    start: { leftovers: 'return' },
+  },
+  unwind: {
+    act: (g) => `Unwind ${said(g.orders)}`,
+    entries: {
+      orders: orderNumbers('Orders', { hint: 'several with commas' }),
+      to: choice('Back to', ['before the last report', 'released', 'nothing']),
+      reason: text('Why', optional),
+    },
+    start: { to: 'released' },
+  },
   'cancel-order': { act: (g) => `Cancel order ${said(g.order)}`, entries: { order: order('Order') } },
   'complete-order': {
     act: (g) => `Complete order ${said(g.order)}`,

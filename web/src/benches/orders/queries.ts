@@ -112,3 +112,18 @@ export const viewsOptions = (page: string) =>
     queryKey: ['views', page],
     queryFn: ({ signal }) => data(api.GET('/api/views/{page}', { params: { path: { page } }, signal })),
   });
+
+export type Timeline = components['schemas']['Timeline'];
+export type TimelineRow = components['schemas']['TimelineRow'];
+
+export const timelineOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'timeline'],
+    // what is new stays marked as long as the page is open
+    staleTime: Infinity,
+    gcTime: 0,
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/timeline', { params: { path: { number } }, signal })),
+  });
+
+/** Note up to where somebody has looked. */
+export const sawTimeline = (number: number, entry: number) => data(api.POST('/api/orders/{number}/seen', { params: { path: { number } }, body: { entry } }));

@@ -8,6 +8,7 @@ import { OrderTablePage } from './OrderTablePage';
 import { OrderTreePage } from './OrderTreePage';
 import { PostingPage } from './PostingPage';
 import { ReadyPage } from './ReadyPage';
+import { TimelinePage } from './TimelinePage';
 
 const choose = (title: string) => [{ index: true, element: <Empty title={title}>Choose an order on the left.</Empty> }];
 
@@ -22,6 +23,7 @@ export const routes: RouteObject[] = [
       { path: ':number', element: <OrderPage /> },
       { path: ':number/bridge', element: <BridgePage /> },
       { path: ':number/tree', element: <OrderTreePage /> },
+      { path: ':number/timeline', element: <TimelinePage /> },
       { path: ':number/as-built', element: <AsBuiltPage /> },
     ],
   },

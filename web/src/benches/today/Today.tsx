@@ -13,6 +13,8 @@ import { useMay } from '../../commands/useMay';
 
 const acts: Record<string, { command: string; words: string } | undefined> = {
   late: { command: 'report', words: 'Report' },
+  forgotten: { command: 'unwind', words: 'Unwind' },
+  'to complete': { command: 'complete-order', words: 'Complete' },
   'to close': { command: 'close-order', words: 'Close' },
 };
 
@@ -154,12 +156,12 @@ function Act({ cause: a }: { cause: Attention }) {
   }
   if (act && may.has(act.command)) {
     return (
-      <Button look="link" onClick={() => start(act.command, { order: a.order })}>
+      <Button look="link" onClick={() => start(act.command, act.command === 'unwind' ? { orders: String(a.order) } : { order: a.order })}>
         {act.words} {a.order}…
       </Button>
     );
   }
-  const isSeenThere = a.kind === 'late' || a.kind === 'revised' || a.kind === "can't be computed";
+  const isSeenThere = ['late', 'revised', "can't be computed", 'forgotten', 'to complete'].includes(a.kind);
   return (
     <Link className="quiet-link text-act" to={isSeenThere ? `/orders/${a.order}` : `/orders/${a.order}/bridge`}>
       {isSeenThere ? 'See the order' : 'See why'}

@@ -1,0 +1,65 @@
+"""Another quantity of an order that runs: what it needs, what is kept for it, what its operations work on."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import ClassVar
+
+from poietic_core.errors import DomainError
+from poietic_core.order.tranche import Part, released_for
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
+from poietic_core.structure.requirement import entering
+
+from ...ledger.transaction import Transaction
+from ...statements.bulk import update_rows
+from ..models import OrderInput, OrderOperation
+from ..needs import need_of
+from ..open_book import OpenBook
+from .reserving import reserve_needs
+
+
+@dataclass(eq=False)
+class LessThanDone(DomainError):
+    """An order would make less than it has made, or than its material was released for."""
+
+    order: int
+    wanted: Decimal
+    done: Decimal
+    unit: str
+    what_was_done: str
+    code: ClassVar[str] = "order.less_than_done"
+    what: ClassVar[str] = "Order {order} can't be made {wanted} {unit}."
+    why: ClassVar[str] = "{done} {unit} are {what_was_done} already."
+    fix: ClassVar[str] = "Make it {done} {unit} or more, or take back what goes beyond it first."
+
+
+def rescale(book: OpenBook, quantity: Decimal) -> None:
+    """Have a running order make another quantity; what is reserved follows its needs.
+
+    Raises LessThanDone where more is received, or released in parts, already.
+    """
+    order, unit = book.order, book.order.item.unit
+    if quantity < order.received:
+        raise LessThanDone(order.number, quantity, order.received, unit, "received")
+    parts = [Part(first=t.first, last=t.last, quantity=t.quantity) for t in order.tranches.all()]
+    released = max((released_for(parts, o.number) for o in book.operations), default=ZERO)
+    if quantity < released:
+        raise LessThanDone(order.number, quantity, released, unit, "released in parts")
+    enter = entering(book.progress(), quantity)
+    yields = {o.number: o.yield_share for o in book.operations}
+    for o in book.operations:
+        o.entering = round_to(enter[o.number].value, UNIT_COST_STEP)
+    for i in book.inputs:
+        if not i.stands_for and not i.is_rework:
+            i.need = need_of(i, enter, yields).value
+    order.quantity = quantity
+    update_rows(OrderOperation, ("id", "entering"), [(o.pk, o.entering) for o in book.operations])
+    update_rows(OrderInput, ("id", "need"), [(i.pk, i.need) for i in book.inputs])
+    transaction = Transaction(book.context)
+    wanted = {(c.operation, c.item_id or 0): c.still_needed for c in book.components()}
+    owner = order.cost_object
+    transaction.at_last(lambda: transaction.reservations.keep_at_most(owner, wanted))
+    if order.is_in_parts:
+        transaction.concern((item for _, item in wanted if item), owner)
+    else:
+        reserve_needs(transaction, book)
+    transaction.post()
