@@ -333,6 +333,17 @@ class Several(PickingTest):
         )
 
 
+class Followed(PickingTest):
+    """What is kept for an order stays kept where its pieces are moved to, however often."""
+
+    def test_two_moves_to_the_same_place_add_up(self) -> None:
+        order = self.order("10")  # all 90 pads
+        line = {"item": "PAD-3", "quantity": "20"}
+        for _ in range(2):
+            self.must("move-stock", from_place="STORE", to_place="SHELF", lines=[line])
+        self.assertEqual(self.kept(order, "PAD-3"), {"SHELF": "40", "STORE": "50"})
+
+
 class Short(PickingTest):
     """Less is there than the list says."""
 
