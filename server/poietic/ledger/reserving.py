@@ -213,8 +213,8 @@ class ReservationBook:
     def _read_all_of(self, over: Iterable[Key]) -> None:
         """Read what anybody has reserved of items at places, and where it may follow what was moved."""
         items, places, _ = zip(*over, strict=True)
-        places = {*places, *(into.pk for _, _, into, _ in self.stock.relocated)}
-        rows = Reservation.objects.filter(item__in=any_of(items), place__in=any_of(places))
+        asked = {*places, *(into.pk for _, _, into, _ in self.stock.relocated)}
+        rows = Reservation.objects.filter(item__in=any_of(items), place__in=any_of(asked))
         for r in rows.select_related("lot", "cost_object").order_by("pk"):
             lot = r.lot.code if r.lot else ""
             line = (r.cost_object_id, r.operation, r.item_id, r.place_id, lot)

@@ -1,0 +1,90 @@
+"""The life of an order in the browser: forgotten, held, changed while it runs, unwound, and what happened to it."""
+
+from datetime import timedelta
+from decimal import Decimal
+
+from django.utils import timezone
+from playwright.sync_api import expect
+from poietic.ledger.models import Reservation, WipBalance
+from poietic.ledger.verify import differences
+from poietic.orders.models import Order, Standing
+from poietic.orders.standing import stand_all
+
+from .live import BrowserTest
+
+
+class Life(BrowserTest):
+    """On the demo."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.load_demo()
+
+    def test_forgotten_orders_are_told_and_unwound_together(self) -> None:
+        long_ago = timezone.localdate() - timedelta(days=20)
+        Standing.objects.filter(order__number__in=(1013, 1014, 1015, 1016)).update(touched_on=long_ago)  # fmt: skip
+        stand_all(timezone.now())
+        page = self.signed_in("Jonas")
+        expect(page.get_by_text("1015 Rocker base for Heron 200 is forgotten")).to_be_visible()
+        self.press(page, "o")
+        page.get_by_label("Filter late").fill(">10")
+        for number in (1013, 1014, 1015, 1016):
+            page.get_by_label(f"Mark order {number}").check()
+        page.get_by_role("button", name="Unwind 4").click()
+        page.get_by_label("Back to").select_option("nothing")
+        expect(page.get_by_role("region", name="Unwind an order")).to_contain_text("1 posting taken back")  # fmt: skip
+        self.post(page)
+
+        gone = Order.objects.filter(number__in=(1013, 1014, 1015, 1016))
+        self.assertEqual(set(gone.values_list("state", flat=True)), {"cancelled"})
+        self.assertFalse(Reservation.objects.filter(cost_object__in=gone.values("pk")).exists())
+        held = WipBalance.objects.filter(cost_object__in=gone.values("pk"))
+        self.assertEqual({w.amount for w in held} - {Decimal(0)}, set())
+        self.assertEqual(differences(), [])
+
+    def test_an_order_stands_still_goes_on_is_made_larger_and_its_past_is_told(self) -> None:
+        page = self.signed_in("Jonas")
+        page.goto("/orders/1005")
+        page.get_by_role("button", name="Hold").click()
+        page.get_by_label("Why").select_option("DRAWING")
+        page.get_by_label("Note").fill("thread of the set")
+        self.post(page)
+        expect(page.get_by_text("Waits for a drawing: thread of the set.")).to_be_visible()
+        expect(page.get_by_role("button", name="Report")).to_have_count(0)
+        page.keyboard.press("Alt+r")
+        self.post(page)
+        expect(page.get_by_role("button", name="Report")).to_be_visible()
+        page.get_by_role("button", name="Change", exact=True).click()
+        page.get_by_label("Quantity").fill("24")
+        self.post(page)
+        expect(page.get_by_text("24 pcs · released")).to_be_visible()
+
+        page.get_by_role("link", name="What happened").click()
+        past = page.get_by_role("table", name="What happened")
+        for words in ("quantity: 30 → 24", "on hold: – → Waits for a drawing", "thread of the set", "Release an order"):  # fmt: skip
+            expect(past).to_contain_text(words)
+        page.get_by_role("button", name="Write a note").click()
+        page.get_by_label("Note", exact=True).fill("The drawing has come")
+        self.post(page)
+        page.reload()
+        expect(past).to_contain_text("The drawing has come")
+        page.get_by_label("Filter what happened").fill("drawing has")
+        expect(past.get_by_role("row")).to_have_count(2)
+
+    def test_an_order_is_unwound_to_its_release_or_told_what_stands_in_the_way(self) -> None:
+        page = self.signed_in("Jonas")
+        page.goto("/orders/1006")
+        page.get_by_role("button", name="Unwind").click()
+        panel = page.get_by_role("region", name="Unwind an order")
+        expect(panel).to_contain_text("RB-200 at Main store: 5 pcs wanted, 2 pcs there.")
+        expect(panel).to_contain_text("Elsewhere: 3 pcs at On the way to Assembly shop.")
+        self.refusal_expected()
+        self.press(page, "Escape")
+        page.goto("/orders/1004")
+        page.get_by_role("button", name="Unwind").click()
+        expect(panel).to_contain_text("started → released")
+        self.post(page)
+        expect(page.get_by_text("20 pcs · released")).to_be_visible()
+        order = Order.objects.get(number=1004)
+        self.assertEqual(sum(i.used for i in order.inputs.all()), 0)
+        self.assertEqual(differences(), [])
