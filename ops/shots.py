@@ -157,7 +157,6 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "labels": ("Piet", _go("/release/printer")),
     "stock-item": ("Piet", _go("/release/stock/CS-01")),
     "report": ("Jonas", _report),
-    "report-dark": ("Lotte", _report),
     "cost-bridge": ("Sunil", _bridge),
     "structure": ("Ines", _derivation),
     "structure-edit": ("Ines", _edit),

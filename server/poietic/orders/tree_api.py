@@ -1,6 +1,5 @@
 """The orders of a tree interleaved: each with its operations, these with their material, that with who makes it."""
 
-from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
 from typing import Any, Literal, NamedTuple
@@ -131,7 +130,7 @@ def order_tree(request: HttpRequest, number: int) -> HttpResponse:
     if found is None:
         raise NotFound("order", str(number))
     tree = Tree(found[1] or found[0])
-    rows = list(tree.rows())
+    rows = tree.rows()
     top = tree.orders[tree.top]
     answer = {
         "top": top.number,
@@ -169,44 +168,53 @@ class Tree:
         """Return an amount, empty for those who may not see it."""
         return "" if self._hides else amount
 
-    def rows(self) -> Iterator[dict[str, Any]]:
-        """Yield the rows, each order followed by what it consists of."""
-        yield from self._order(self.orders[self.top], 0, None)
+    def rows(self) -> list[dict[str, Any]]:
+        """Return the rows, each order followed by what it consists of."""
+        found: list[dict[str, Any]] = []
+        self._order(found, self.orders[self.top], 0, None)
+        return found
 
-    def _order(self, o: OrderRow, depth: int, wanted: str | None) -> Iterator[dict[str, Any]]:
-        yield NOTHING | {
+    def _order(
+        self, rows: list[dict[str, Any]], o: OrderRow, depth: int, wanted: str | None
+    ) -> None:
+        rows.append(NOTHING | {
             "depth": depth, "kind": "order", "order": o.number, "code": o.code, "name": o.name, "unit": o.unit,
             "quantity": o.quantity, "done": o.received, "state": o.state, "starts": o.starts,
             "finishes": o.finishes, "wanted": wanted,
             "is_late": bool(wanted and o.finishes and o.finishes >= wanted),  # days as text are in order
             "wip": self.cost(o.wip), "charged": self.cost(o.charged),
-        }  # fmt: skip
+        })  # fmt: skip
         by_operation: dict[int | None, list[tuple[Any, ...]]] = {}
         for c in self.components.get(o.key, ()):
             by_operation.setdefault(c[1], []).append(c)
         for _, number, name, center, entering, good, hours, begins, ends in self.operations.get(o.key, ()):  # fmt: skip
-            yield NOTHING | {
+            rows.append(NOTHING | {
                 "depth": depth + 1, "kind": "operation", "order": o.number, "operation": number, "code": center,
                 "name": name, "unit": o.unit, "quantity": entering, "done": good, "starts": begins,
                 "finishes": ends, "hours": hours,
-            }  # fmt: skip
+            })  # fmt: skip
             for c in by_operation.pop(number, ()):
-                yield from self._component(o, c, depth + 2, begins)
+                self._component(rows, o, c, depth + 2, begins)
         for rest in by_operation.values():
             for c in rest:
-                yield from self._component(o, c, depth + 1, o.starts)
+                self._component(rows, o, c, depth + 1, o.starts)
 
     def _component(
-        self, o: OrderRow, c: tuple[Any, ...], depth: int, begins: str | None
-    ) -> Iterator[dict[str, Any]]:
+        self,
+        rows: list[dict[str, Any]],
+        o: OrderRow,
+        c: tuple[Any, ...],
+        depth: int,
+        begins: str | None,
+    ) -> None:
         _, operation, item, code, name, unit, need, used, short = c
-        yield NOTHING | {
+        rows.append(NOTHING | {
             "depth": depth, "kind": "component", "order": o.number, "operation": operation, "code": code,
             "name": name, "unit": unit, "quantity": need, "done": used, "short": short,
-        }  # fmt: skip
+        })  # fmt: skip
         for child in self.children.get((o.key, item), ()):
             if operation in (None, child.made_for_operation):
-                yield from self._order(child, depth + 1, begins or o.starts)
+                self._order(rows, child, depth + 1, begins or o.starts)
 
 
 #: a row of which nothing is known yet
