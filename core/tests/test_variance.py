@@ -120,6 +120,19 @@ class Published(SimpleTestCase):
 
         self.assertEqual(by_kind(facts), {CauseKind.REWORK: 240, CauseKind.RATE: 60})
 
+    def test_an_extra_cost_is_a_cause_of_its_own(self) -> None:
+        # by hand: a testing fee of 120.50 that nothing grants
+        facts = one_input(
+            InputKind.EXTRA,
+            price=Decimal(0),
+            allowed=Decimal(0),
+            standard=Decimal(0),
+            used=Decimal(0),
+            amount=Decimal("120.50"),
+        )
+
+        self.assertEqual(by_kind(facts), {CauseKind.EXTRA_COST: Decimal("120.50")})
+
 
 small = st.integers(0, 40).map(Decimal)
 rates = st.decimals("0.5", 40, places=2)

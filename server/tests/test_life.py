@@ -245,6 +245,42 @@ class Unwound(LifeTest):
         self.assertEqual(self.there("PAD-3"), {"STORE": "90"})
 
 
+class Extra(LifeTest):
+    """An order bears what its structure does not know, as a cause of its own."""
+
+    def test_it_is_charged_to_its_cell_and_closed_to_its_account(self) -> None:
+        order = self.order("3")
+        extra = {"order": order, "operation": 20, "amount": "48.50", "reason": "express freight"}
+        posted = self.must("charge-extra", **extra, element="subcontract")
+        lines = {(j["account"], Decimal(j["debit"]) - Decimal(j["credit"])) for j in posted["consequences"]["journal"]}  # fmt: skip
+        self.assertEqual(lines, {("work in process", Decimal("48.50")), ("goods received not invoiced", Decimal("-48.50"))})  # fmt: skip
+        self.must("charge-extra", **extra | {"amount": "1.50"}, element="subcontract")
+        self.must("charge-extra", **extra | {"amount": "10"}, source="labour of our own", element="run labour")  # fmt: skip
+        self.made(order)
+        causes = self.caller.get(f"orders/{order}/bridge")["causes"]
+        self.assertEqual(sum(Decimal(c["amount"]) for c in causes if c["kind"] == "extra cost"), 60)
+        row = OrderInput.objects.get(order__number=order, kind="extra cost", overhead="subcontract")
+        self.assertEqual((row.amount, row.used), (Decimal(50), 0))
+
+        self.must("complete-order", order=order)
+        closed = self.must("close-order", order=order)["consequences"]["journal"]
+        self.assertEqual({Decimal(j["debit"]) for j in closed if j["account"] == "extra cost variance"}, {Decimal(60)})  # fmt: skip
+
+    def test_it_is_taken_back_with_the_rest(self) -> None:
+        order = self.order("3")
+        before = picture()
+        self.must("charge-extra", order=order, operation=10, amount="9.99", reason="broken drill")
+        self.must("unwind", orders=[order])
+        self.assertEqual(picture(), before)
+        self.assertEqual(OrderInput.objects.get(kind="extra cost").amount, 0)
+
+    def test_cents_above_nothing_at_an_operation_that_there_is(self) -> None:
+        order = self.order("3")
+        for amount in ("0", "1.005"):
+            self.refused("input.invalid", "charge-extra", order=order, operation=10, amount=amount, reason="fee")  # fmt: skip
+        self.refused("input.not_found", "charge-extra", order=order, operation=15, amount="1", reason="fee")  # fmt: skip
+
+
 class Forgotten(LifeTest):
     """Orders that nobody touched are told of, until somebody says why they are kept."""
 

@@ -223,6 +223,7 @@ class Year:
         planned = {"item": f"TOP{n}", "due": self.on(9), "supply_place": f"ST{n}", "receipt_place": f"ST{n}"}  # fmt: skip
         order = int(self._caller.must("plan-order", planned | {"quantity": "4"})["made"]["order"])
         self._caller.must("release-order", {"order": order})
+        self.do("charge-extra", order=order, operation=10, amount="5", reason="testing fee")
         self.do("hold-order", order=order, why=f"H{n}")
         self.do("resume-order", order=order)
         self.do("keep-order", order=order, until=self.on(30), reason="for the fair")

@@ -42,6 +42,8 @@ class InputKind(StrEnum):
     OVERHEAD = "overhead"
     BY_PRODUCT = "by-product"
     CO_PRODUCT = "co-product"
+    #: of one order alone: nothing is allowed for it, and it has no quantity
+    EXTRA = "extra cost"
 
 
 #: The kinds of time, each with the element that its cost belongs to.

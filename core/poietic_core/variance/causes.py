@@ -30,6 +30,7 @@ class CauseKind(StrEnum):
     GRADING = "grading"
     OUTPUT_MIX = "output mix"
     REWORK = "rework"
+    EXTRA_COST = "extra cost"
     WRITTEN_OFF = "written off"
     FIXED_OVERHEAD_VOLUME = "fixed overhead volume"
     ROUNDING = "rounding"
@@ -101,6 +102,8 @@ class Variance:
 
 def named_cause(kind: CauseKind, i: InputFacts) -> CauseKind:
     """Return the name a cause has for this kind of input."""
+    if i.kind is InputKind.EXTRA:  # it has no quantity: all of it is beyond the price
+        return CauseKind.EXTRA_COST
     if i.kind is InputKind.BY_PRODUCT:
         return {
             CauseKind.PRICE: CauseKind.BY_PRODUCT_PRICE,

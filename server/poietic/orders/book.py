@@ -254,7 +254,7 @@ class OrderBook:
                         )
                         for f in i.stands_for
                     ),
-                    is_fixed_overhead=bool(i.overhead) and Element.FIXED_OVERHEAD in i.split,
+                    is_fixed_overhead=bool(i.base) and Element.FIXED_OVERHEAD in i.split,
                 )
                 for i in self.inputs
             ],
@@ -310,7 +310,7 @@ class OrderBook:
 
 @dataclass(frozen=True)
 class Overhead:
-    """An overhead by its code."""
+    """An overhead by its code, or an extra cost by its element."""
 
     code: str
 

@@ -162,7 +162,7 @@ class OrderInput(models.Model):
     item = models.ForeignKey(Item, models.PROTECT, null=True)
     work_center = models.ForeignKey("engineering.WorkCenter", models.PROTECT, null=True)
     supplier = models.ForeignKey(Partner, models.PROTECT, null=True)
-    #: of overhead: its code, and what it is charged by
+    #: of overhead: its code, and what it is charged by; of an extra cost: its element, and ""
     overhead = models.CharField(max_length=40, blank=True)
     base = models.CharField(max_length=30, blank=True)
     unit = models.CharField(max_length=10)

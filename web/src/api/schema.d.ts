@@ -3104,6 +3104,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/charge-extra": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Charge an extra cost
+         * @description Charge an extra cost: carry out.
+         */
+        post: operations["post_charge_extra"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/charge-extra/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Charge an extra cost (preview)
+         * @description Charge an extra cost: show the consequences.
+         */
+        post: operations["preview_charge_extra"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/hold-order": {
         parameters: {
             query?: never;
@@ -9196,6 +9236,53 @@ export interface components {
         /** CloseOrderPreview */
         CloseOrderPreview: {
             given: components["schemas"]["OrderGiven"];
+        };
+        /**
+         * ChargeExtra
+         * @description An amount to charge to an operation of an order, where it comes from, and why.
+         */
+        ChargeExtra: {
+            /** Order */
+            order: number;
+            /** Operation */
+            operation: number;
+            /**
+             * Amount
+             * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Element
+             * @default material
+             * @enum {string}
+             */
+            element: "material" | "run labour" | "machine" | "variable overhead" | "subcontract";
+            /**
+             * Source
+             * @default an invoice to come
+             * @enum {string}
+             */
+            source: "an invoice to come" | "labour of our own" | "overhead";
+            /** Reason */
+            reason: string;
+            /** Happened At */
+            happened_at?: string | null;
+        };
+        /** ChargeExtraPosting */
+        ChargeExtraPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChargeExtra"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChargeExtraPreview */
+        ChargeExtraPreview: {
+            given: components["schemas"]["ChargeExtra"];
         };
         /**
          * HoldOrder
@@ -24910,6 +24997,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CloseOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_charge_extra: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChargeExtraPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_charge_extra: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChargeExtraPreview"];
             };
         };
         responses: {

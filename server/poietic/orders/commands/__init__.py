@@ -2,6 +2,7 @@
 
 from . import (
     completion,
+    extra_cost,
     holding,
     life,
     material,
@@ -17,6 +18,7 @@ from . import (
 
 __all__ = [
     "completion",
+    "extra_cost",
     "holding",
     "life",
     "material",

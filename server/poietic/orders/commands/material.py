@@ -188,7 +188,7 @@ def charge_overhead(book: OpenBook, document: Document) -> None:
             amount = amount_of(base, line.quantity, line.worth)
             count(at, base, component.is_per_order, sign * amount)
     before = len(document.times)
-    for i in (i for i in book.inputs if i.overhead):
+    for i in (i for i in book.inputs if i.base):
         quantity = counted.get((i.operation, Base(i.base), i.is_per_order, i.is_rework), ZERO)
         amount = money(quantity * i.price)
         if quantity:

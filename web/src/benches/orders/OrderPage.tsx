@@ -35,6 +35,7 @@ function actsOf(order: Order): Act[] {
       act('issue-material', 'Issue', 'Alt-I'),
       act('receive', 'Receive', 'Alt-V'),
       act('return-material', 'Return', ''),
+      act('charge-extra', 'Extra cost', ''),
     ],
     complete: [act('complete-order', 'Complete', 'Alt-C', done)],
     'finish short': done ? [] : [act('finish-short', 'Finish short', '')],

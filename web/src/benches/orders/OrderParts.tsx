@@ -149,7 +149,7 @@ export function Material({ order }: { order: Order }) {
                 <td className="pl-4!">
                   <span className="flex h-[28px] items-center whitespace-nowrap">
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
-                    {i.kind === 'subcontract' || i.kind.endsWith('overhead') ? `${i.kind} ${i.code}` : i.kind}
+                    {['subcontract', 'extra cost'].includes(i.kind) || i.kind.endsWith('overhead') ? `${i.kind} ${i.code}` : i.kind}
                     {i.is_rework && <span className="ml-1.5 text-[12px] text-quiet">rework</span>}
                   </span>
                 </td>

@@ -71,6 +71,18 @@ export const forms = commandForms({
   'withdraw-release': { act: (g) => `Take back the release of ${said(g.order)}`, entries: { order: order('Order') } },
   'release-orders': { own: ReleaseOrdersForm, fromPage: true },
   'release-order': { act: (g) => `Release order ${said(g.order)}`, entries: { order: order('Order'), reserve, lots } },
+  'charge-extra': {
+    act: (g) => `Charge ${said(g.amount)} EUR to order ${said(g.order)}`,
+    entries: {
+      order: order('Order'),
+      operation: wholeNumber('Operation'),
+      amount: number('EUR'),
+      element: choice('Borne as', ['material', 'run labour', 'machine', 'variable overhead', 'subcontract']),
+      source: choice('Comes from', ['an invoice to come', 'labour of our own', 'overhead']),
+      reason: text('Why'),
+    },
+    start: { element: 'material', source: 'an invoice to come' },
+  },
   'hold-order': {
     act: (g) => `Hold order ${said(g.order)}`,
     entries: { order: order('Order'), why: reason('Why', 'hold'), note: text('Note', optional) },
