@@ -17,6 +17,7 @@ from ..ledger.api import router as ledger
 from ..orders.api import router as orders
 from ..orders.bridge_api import router as bridges
 from ..orders.items_api import router as items_of_orders
+from ..orders.queue_api import router as order_queues
 from ..orders.ready_api import router as ready
 from ..orders.table_api import router as order_table
 from ..orders.timeline_api import router as timelines
@@ -31,7 +32,9 @@ from ..people.views import router as views
 from ..picking.api import router as picking
 from ..stores.api import router as stores
 from ..stores.carriers_api import router as carriers
+from ..stores.counts_api import router as counts
 from ..stores.scan_api import router as scans
+from ..stores.transfers_api import router as transfers
 from ..web_api.errors import install
 from ..web_api.finding import router as finding
 
@@ -61,11 +64,14 @@ for router in (
     ledger,
     stores,
     carriers,
+    transfers,
+    counts,
     scans,
     papers,
     picking,
     ready,
     work_lists,
+    order_queues,
     order_trees,
     order_table,
     timelines,

@@ -1,10 +1,9 @@
-"""Queues of orders, and an order's page."""
+"""An order's page."""
 
 from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
 
-from django.db.models import Case, Q, When
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router
@@ -15,7 +14,6 @@ from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, money, round_
 from poietic_core.structure.requirement import entering
 from poietic_core.variance.causes import Variance
 
-from ..catalog.models import Item
 from ..catalog.queries import any_of
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
@@ -26,12 +24,11 @@ from ..ledger.wip import CELLS
 from ..statements.prepared import Prepared
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
-from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip
+from ..web_api.fields import Answer, DecimalText
 from .book import STOOD, OrderBook, named_by
 from .dates import UNRELEASED
 from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
-from .finding import begins_with
 from .line_outlook import NO_OUTLOOK, makers_of, outlook_of
 from .lots_used import lots_noted, lots_used
 from .models import Order, OrderInput
@@ -40,34 +37,6 @@ from .shortages import SHORT
 from .standing import due_units
 
 router = Router(tags=["orders"])
-
-
-class OrderRow(Answer):
-    """An order in a queue."""
-
-    number: int
-    item: str
-    name: str
-    unit: str
-    quantity: DecimalText
-    received: DecimalText
-    due: str
-    starts: date | None
-    finishes: date | None
-    days_late: int
-    state: OrderState
-    next: str
-    #: what is wrong with it, where it can't be computed
-    fault: str
-    wip: Cost
-
-
-class OrderPage(Answer):
-    """Some orders, how many match, and how many there are in these states."""
-
-    rows: list[OrderRow]
-    found: int
-    whole: int
 
 
 class OrderStepOut(StepOut):
@@ -247,53 +216,6 @@ class OrderOut(Answer):
     acts: list[Act]
     next_operation: int | None
     change: int
-
-
-@router.get("/orders", response=OrderPage)
-def orders(
-    request: HttpRequest, states: str = "", q: ShortText = "", skip: Skip = 0, limit: PageSize = 100
-) -> OrderPage:
-    """Return orders in some states, in the order of these, then by due date; a page of them.
-
-    Words filter by number, item, name and state; all of them have to be found.
-    """
-    listed = [s for s in states.split(",") if s] or [s.value for s in OrderState]
-    rows = Order.objects.filter(state__in=listed)
-    whole = rows.count()
-    found = rows.filter(*(_matching(word) for word in q.split()))
-    rank = Case(*(When(state=s, then=n) for n, s in enumerate(listed)), default=len(listed))
-    page = found.select_related("item", "standing").order_by(rank, "due", "number")
-    return OrderPage(
-        rows=[_row(o) for o in page[skip : skip + limit]],
-        found=found.count() if q.strip() else whole,
-        whole=whole,
-    )
-
-
-def _matching(word: str) -> Q:
-    """Return the condition that an order has a word: in its number, item, name or state."""
-    said = Q(item__in=Item.objects.filter(search__contains=word.lower())) | Q(state__istartswith=word)  # fmt: skip
-    return said | begins_with(word) if word.isdecimal() else said
-
-
-def _row(o: Order) -> OrderRow:
-    s = getattr(o, "standing", None)
-    return OrderRow(
-        number=o.number,
-        item=o.item.code,
-        name=o.item.name,
-        unit=o.item.unit,
-        quantity=o.quantity,
-        received=o.received,
-        due=o.due.isoformat(),
-        starts=s.starts if s else None,
-        finishes=s.finishes if s else None,
-        days_late=s.days_late if s else 0,
-        state=OrderState(o.state),
-        next=s.waits_at if s else "",
-        fault=s.fault if s else "",
-        wip=s.wip if s else ZERO,
-    )
 
 
 @router.get("/orders/{number}", response={200: OrderOut, 404: Problem})

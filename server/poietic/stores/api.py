@@ -1,17 +1,14 @@
-"""Queries on stores: stock by item and place, its future, lots, transfers and counts."""
+"""Queries on stores: stock by item and place, its future, and lots."""
 
 from datetime import date
-from decimal import Decimal
 
-from django.db.models import Count as Number
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
 from poietic_core.planning.projection import project
 from poietic_core.quantity import ZERO
-from poietic_core.stock.counting import needs_recount
 
-from ..catalog.models import OWN_KINDS, Place
+from ..catalog.models import Place
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..ledger.lots import as_core
@@ -19,7 +16,6 @@ from ..ledger.models import Lot, StockBalance, StockLine
 from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, ShortText, Skip
 from .future import Future, future_of
-from .models import Count, CountLine, Transfer
 from .stock_list import ItemStock, stock_list
 
 router = Router(tags=["stores"])
@@ -294,182 +290,4 @@ def one_lot(request: HttpRequest, code: str, lot: str) -> LotOut:
             )
             for c in changes
         ],
-    )
-
-
-class TransferLineOut(Answer):
-    """A quantity that was sent, and what became of it."""
-
-    item: str
-    name: str
-    unit: str
-    lot: str
-    quantity: DecimalText
-    arrived: DecimalText
-    missing: DecimalText
-    left: DecimalText
-
-
-class TransferOut(Answer):
-    """A transfer between sites."""
-
-    number: int
-    from_place: str
-    from_name: str
-    to_place: str
-    to_name: str
-    sent_at: str
-    expected_on: date | None
-    is_on_the_way: bool
-    note: str
-    lines: list[TransferLineOut]
-
-
-@router.get("/stores/transfers", response=list[TransferOut])
-def transfers(request: HttpRequest) -> list[TransferOut]:
-    """Return the transfers on the way, and the last that arrived; 50 at most."""
-    rows = Transfer.objects.select_related("from_place", "to_place").prefetch_related(
-        "lines__item", "lines__lot"
-    )
-    return [
-        TransferOut(
-            number=t.pk,
-            from_place=t.from_place.code,
-            from_name=t.from_place.name,
-            to_place=t.to_place.code,
-            to_name=t.to_place.name,
-            sent_at=t.sent_at.isoformat(),
-            expected_on=t.expected_on,
-            is_on_the_way=t.is_on_the_way,
-            note=t.note,
-            lines=[
-                TransferLineOut(
-                    item=n.item.code,
-                    name=n.item.name,
-                    unit=n.item.unit,
-                    lot=n.lot.code if n.lot else "",
-                    quantity=n.quantity,
-                    arrived=n.arrived,
-                    missing=n.missing,
-                    left=n.quantity - n.arrived - n.missing,
-                )
-                for n in t.lines.all()
-            ],
-        )
-        for t in rows.order_by("-is_on_the_way", "-pk")[:50]
-    ]
-
-
-class CountRow(Answer):
-    """A count, and how far it has come."""
-
-    number: int
-    what: str
-    state: str
-    is_blind: bool
-    opened_at: str
-    lines: int
-    counted: int
-
-
-class CountLineOut(Answer):
-    """A line of a count; what the books say is told once it was counted, or where the count is not blind."""
-
-    item: str
-    name: str
-    unit: str
-    place: str
-    place_name: str
-    lot: str
-    on_hand: DecimalText | None
-    counted: DecimalText | None
-    difference: DecimalText | None
-    again: bool
-
-
-class CountOut(Answer):
-    """A count with its lines in walking order."""
-
-    number: int
-    what: str
-    state: str
-    is_blind: bool
-    tolerance: DecimalText
-    lines: list[CountLineOut]
-
-
-@router.get("/stores/counts", response=list[CountRow])
-def counts(request: HttpRequest) -> list[CountRow]:
-    """Return the counts that are open, and the last that were ended; 50 at most."""
-    rows = Count.objects.select_related("place", "item").annotate(
-        whole=Number("lines"), done=Number("lines__counted")
-    )
-    return [
-        CountRow(
-            number=c.pk,
-            what=_what(c),
-            state=c.state,
-            is_blind=c.is_blind,
-            opened_at=c.opened_at.isoformat(),
-            lines=c.whole,
-            counted=c.done,
-        )
-        for c in sorted(rows.order_by("-pk")[:50], key=lambda c: c.state != Count.State.OPEN)
-    ]
-
-
-@router.get("/stores/counts/{number}", response={200: CountOut, 404: Problem})
-def one_count(request: HttpRequest, number: int) -> CountOut:
-    """Return a count with its lines."""
-    count = Count.objects.select_related("place", "item").filter(pk=number).first()
-    if count is None:
-        raise NotFound("count", str(number))
-    lines = count.lines.select_related("item", "place", "lot")
-    now = {} if count.is_blind else _on_hand(count)
-    return CountOut(
-        number=count.pk,
-        what=_what(count),
-        state=count.state,
-        is_blind=count.is_blind,
-        tolerance=count.tolerance,
-        lines=[
-            _count_line(count, n, now)
-            for n in lines.order_by("place__walk_order", "place__code", "item__code", "lot__pk")
-        ],
-    )
-
-
-def _what(count: Count) -> str:
-    return count.place.name if count.place else f"{count.item} everywhere"
-
-
-def _on_hand(count: Count) -> dict[tuple[int, int, int | None], Decimal]:
-    rows = StockBalance.objects.filter(place__kind__in=OWN_KINDS)
-    rows = rows.filter(place=count.place_id) if count.place_id else rows.filter(item=count.item_id)
-    return {(b.item_id, b.place_id, b.lot_id): b.quantity for b in rows}
-
-
-def _count_line(
-    count: Count, n: CountLine, now: dict[tuple[int, int, int | None], Decimal]
-) -> CountLineOut:
-    again = (
-        n.counted is not None
-        and n.on_hand is not None
-        and needs_recount(n.on_hand, n.counted, count.tolerance, n.times)
-    )
-    known = n.on_hand
-    if known is None and not count.is_blind:
-        known = now.get((n.item_id, n.place_id, n.lot_id), ZERO)
-    hidden = count.is_blind and (known is None or again)
-    return CountLineOut(
-        item=n.item.code,
-        name=n.item.name,
-        unit=n.item.unit,
-        place=n.place.code,
-        place_name=n.place.name,
-        lot=n.lot.code if n.lot else "",
-        on_hand=None if hidden else known,
-        counted=n.counted,
-        difference=None if hidden or n.counted is None or known is None else n.counted - known,
-        again=again,
     )

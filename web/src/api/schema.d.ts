@@ -5248,6 +5248,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores/carriers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Carriers
+         * @description Return carriers by code, with what lies on each.
+         */
+        get: operations["poietic_stores_carriers_api_carriers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores/transfers": {
         parameters: {
             query?: never;
@@ -5259,7 +5279,7 @@ export interface paths {
          * Transfers
          * @description Return the transfers on the way, and the last that arrived; 50 at most.
          */
-        get: operations["poietic_stores_api_transfers"];
+        get: operations["poietic_stores_transfers_api_transfers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5279,7 +5299,7 @@ export interface paths {
          * Counts
          * @description Return the counts that are open, and the last that were ended; 50 at most.
          */
-        get: operations["poietic_stores_api_counts"];
+        get: operations["poietic_stores_counts_api_counts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5299,27 +5319,7 @@ export interface paths {
          * One Count
          * @description Return a count with its lines.
          */
-        get: operations["poietic_stores_api_one_count"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/stores/carriers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Carriers
-         * @description Return carriers by code, with what lies on each.
-         */
-        get: operations["poietic_stores_carriers_api_carriers"];
+        get: operations["poietic_stores_counts_api_one_count"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5568,6 +5568,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Orders
+         * @description Return orders in some states, in the order of these, then by due date; a page of them.
+         *
+         *     Words filter by number, item, name and state; all of them have to be found.
+         */
+        get: operations["poietic_orders_queue_api_orders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{number}/tree": {
         parameters: {
             query?: never;
@@ -5702,28 +5724,6 @@ export interface paths {
          * @description Note up to where a person has looked at what happened to an order.
          */
         post: operations["poietic_orders_timeline_api_see"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/orders": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Orders
-         * @description Return orders in some states, in the order of these, then by due date; a page of them.
-         *
-         *     Words filter by number, item, name and state; all of them have to be found.
-         */
-        get: operations["poietic_orders_api_orders"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -12469,6 +12469,60 @@ export interface components {
             changes: components["schemas"]["LotChangeOut"][];
         };
         /**
+         * CarrierOut
+         * @description A carrier, where it stands, and what lies on it.
+         */
+        CarrierOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Stands At */
+            stands_at: string;
+            /** Stands At Name */
+            stands_at_name: string;
+            /** Scan Code */
+            scan_code: string;
+            /** Rows */
+            rows: components["schemas"]["OnCarrierOut"][];
+        };
+        /**
+         * CarrierPage
+         * @description Some carriers, and how many there are.
+         */
+        CarrierPage: {
+            /** Rows */
+            rows: components["schemas"]["CarrierOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * OnCarrierOut
+         * @description A quantity that lies on a carrier.
+         */
+        OnCarrierOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 2.40
+             */
+            reserved: string;
+        };
+        /**
          * TransferLineOut
          * @description A quantity that was sent, and what became of it.
          */
@@ -12599,60 +12653,6 @@ export interface components {
             tolerance: string;
             /** Lines */
             lines: components["schemas"]["CountLineOut"][];
-        };
-        /**
-         * CarrierOut
-         * @description A carrier, where it stands, and what lies on it.
-         */
-        CarrierOut: {
-            /** Code */
-            code: string;
-            /** Name */
-            name: string;
-            /** Stands At */
-            stands_at: string;
-            /** Stands At Name */
-            stands_at_name: string;
-            /** Scan Code */
-            scan_code: string;
-            /** Rows */
-            rows: components["schemas"]["OnCarrierOut"][];
-        };
-        /**
-         * CarrierPage
-         * @description Some carriers, and how many there are.
-         */
-        CarrierPage: {
-            /** Rows */
-            rows: components["schemas"]["CarrierOut"][];
-            /** Whole */
-            whole: number;
-        };
-        /**
-         * OnCarrierOut
-         * @description A quantity that lies on a carrier.
-         */
-        OnCarrierOut: {
-            /** Item */
-            item: string;
-            /** Name */
-            name: string;
-            /** Lot */
-            lot: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            quantity: string;
-            /** Unit */
-            unit: string;
-            /**
-             * Reserved
-             * Format: decimal
-             * @example 2.40
-             */
-            reserved: string;
         };
         /**
          * ScanOut
@@ -13246,6 +13246,64 @@ export interface components {
             orders: number[];
         };
         /**
+         * OrderPage
+         * @description Some orders, how many match, and how many there are in these states.
+         */
+        OrderPage: {
+            /** Rows */
+            rows: components["schemas"]["OrderRow"][];
+            /** Found */
+            found: number;
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * OrderRow
+         * @description An order in a queue.
+         */
+        OrderRow: {
+            /** Number */
+            number: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Received
+             * Format: decimal
+             * @example 2.40
+             */
+            received: string;
+            /** Due */
+            due: string;
+            /** Starts */
+            starts: string | null;
+            /** Finishes */
+            finishes: string | null;
+            /** Days Late */
+            days_late: number;
+            state: components["schemas"]["OrderState"];
+            /** Next */
+            next: string;
+            /** Fault */
+            fault: string;
+            /**
+             * Wip
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            wip: string;
+        };
+        /**
          * OrderState
          * @description Where an order stands in its life.
          * @enum {string}
@@ -13534,64 +13592,6 @@ export interface components {
         SeenUpTo: {
             /** Entry */
             entry: number;
-        };
-        /**
-         * OrderPage
-         * @description Some orders, how many match, and how many there are in these states.
-         */
-        OrderPage: {
-            /** Rows */
-            rows: components["schemas"]["OrderRow"][];
-            /** Found */
-            found: number;
-            /** Whole */
-            whole: number;
-        };
-        /**
-         * OrderRow
-         * @description An order in a queue.
-         */
-        OrderRow: {
-            /** Number */
-            number: number;
-            /** Item */
-            item: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            quantity: string;
-            /**
-             * Received
-             * Format: decimal
-             * @example 2.40
-             */
-            received: string;
-            /** Due */
-            due: string;
-            /** Starts */
-            starts: string | null;
-            /** Finishes */
-            finishes: string | null;
-            /** Days Late */
-            days_late: number;
-            state: components["schemas"]["OrderState"];
-            /** Next */
-            next: string;
-            /** Fault */
-            fault: string;
-            /**
-             * Wip
-             * Format: decimal
-             * @description empty for those who may not see costs
-             * @example 2.40
-             */
-            wip: string;
         };
         /**
          * Act
@@ -30437,7 +30437,31 @@ export interface operations {
             };
         };
     };
-    poietic_stores_api_transfers: {
+    poietic_stores_carriers_api_carriers: {
+        parameters: {
+            query?: {
+                q?: string;
+                skip?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarrierPage"];
+                };
+            };
+        };
+    };
+    poietic_stores_transfers_api_transfers: {
         parameters: {
             query?: never;
             header?: never;
@@ -30457,7 +30481,7 @@ export interface operations {
             };
         };
     };
-    poietic_stores_api_counts: {
+    poietic_stores_counts_api_counts: {
         parameters: {
             query?: never;
             header?: never;
@@ -30477,7 +30501,7 @@ export interface operations {
             };
         };
     };
-    poietic_stores_api_one_count: {
+    poietic_stores_counts_api_one_count: {
         parameters: {
             query?: never;
             header?: never;
@@ -30504,30 +30528,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    poietic_stores_carriers_api_carriers: {
-        parameters: {
-            query?: {
-                q?: string;
-                skip?: number;
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CarrierPage"];
                 };
             };
         };
@@ -30877,6 +30877,31 @@ export interface operations {
             };
         };
     };
+    poietic_orders_queue_api_orders: {
+        parameters: {
+            query?: {
+                states?: string;
+                q?: string;
+                skip?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderPage"];
+                };
+            };
+        };
+    };
     poietic_orders_tree_api_order_tree: {
         parameters: {
             query?: never;
@@ -31103,31 +31128,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    poietic_orders_api_orders: {
-        parameters: {
-            query?: {
-                states?: string;
-                q?: string;
-                skip?: number;
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OrderPage"];
                 };
             };
         };
