@@ -229,8 +229,8 @@ class Year:
         self.do("keep-order", order=order, until=self.on(30), reason="for the fair")
         operations = sorted({i["operation"] for i in self._caller.get(f"orders/{order}")["inputs"]})
         for time in ("first", "second"):
-            for number in operations:
-                self._caller.must("report", {"order": order, "operation": number, "good": "2"})
+            rows = [{"order": order, "operation": number, "good": "2"} for number in operations]
+            self.do("post-shift", rows=rows)
             if time == "first":
                 self.do("unwind", orders=[order])
         self._caller.must("receive", {"order": order, "quantity": "2"})

@@ -54,6 +54,7 @@ TIME_ELEMENT = {
     InputKind.RUN_MACHINE: Element.MACHINE,
 }
 SETUP_KINDS = (InputKind.SETUP_LABOUR, InputKind.SETUP_MACHINE)
+RUN_KINDS = (InputKind.RUN_LABOUR, InputKind.RUN_MACHINE)
 #: What follows from other inputs of its operation, by a base.
 OVERHEAD_KINDS = (InputKind.SETUP_OVERHEAD, InputKind.OVERHEAD)
 #: What leaves the order, and is credited to it.

@@ -129,6 +129,21 @@ class Effects:
         """Note something to know before posting."""
         self._remarks.append(Remark(thing=thing, text=text))
 
+    def absorb(self, other: "Effects") -> None:
+        """Take in what another part of the same act did, after what was noted before."""
+        for (thing, name), (before, after) in other._fields.items():
+            self._fields[thing, name] = (self._fields.get((thing, name), (before, ""))[0], after)
+        for piece, (was, now) in other._stock.items():
+            self._stock[piece] = (self._stock.get(piece, (was, now))[0], now)
+        for spent, (was, now) in other._wip.items():
+            self._wip[spent] = (self._wip.get(spent, (was, now))[0], now)
+        for number, (bridge, after_it) in other._variance.items():
+            self._variance[number] = (self._variance.get(number, (bridge, after_it))[0], after_it)
+        for account, (debit, credit) in other._accounts.items():
+            sides = self._accounts.setdefault(account, [ZERO, ZERO])
+            sides[0], sides[1] = sides[0] + debit, sides[1] + credit
+        self._remarks += other._remarks
+
     def consequences(self) -> Consequences:
         """Return what was gathered, in a fixed order."""
         return Consequences(

@@ -1,7 +1,7 @@
 """All commands: name, title, input, roles and the function that carries it out."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, TypeVar, get_type_hints
 
@@ -39,6 +39,22 @@ class Context:
     locked: set[int] = field(default_factory=set)
     #: told what is being done, and how much of how much of it is
     progress: Callable[[str, int, int], None] = lambda words, done, total: None
+
+    def apart(self) -> "Context":
+        """Return a context for a part of the act that may fail without the others."""
+        empty = {"effects": Effects(), "found": {}, "postings": [], "made": {}, "things": [], "touched": set(), "locked": set()}  # fmt: skip
+        return replace(self, **empty)  # type: ignore[arg-type]
+
+    def take_in(self, part: "Context") -> None:
+        """Take in what a part of the act did."""
+        self.effects.absorb(part.effects)
+        for thing, change in part.found.items():
+            self.found.setdefault(thing, change)
+        self.postings.extend(part.postings)
+        self.made.update(part.made)
+        self.things.extend(part.things)
+        self.touched.update(part.touched)
+        self.locked.update(part.locked)
 
     def lock(self, rows: QuerySet[M], kind: str) -> list[M]:
         """Lock rows in one statement, in the order of their keys, and only then read them.

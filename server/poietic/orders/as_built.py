@@ -4,7 +4,7 @@ from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
-from poietic_core.cost.model import OUTPUT_KINDS, InputKind
+from poietic_core.cost.model import OUTPUT_KINDS, RUN_KINDS, InputKind
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import (
     ComponentLine,
@@ -84,11 +84,7 @@ def _structure(
     known = {o.number for o in book.operations}
     suppliers = {i.operation: i for i in book.inputs if i.kind == InputKind.SUBCONTRACT}
     #: what an operation does once per order, as one that is put in for a phantom does
-    once = {
-        i.operation
-        for i in book.inputs
-        if i.is_per_order and i.kind in (InputKind.RUN_LABOUR, InputKind.RUN_MACHINE)
-    }
+    once = {i.operation for i in book.inputs if i.is_per_order and i.kind in RUN_KINDS}
     return Structure(
         item=book.order.item.code,
         operations=tuple(

@@ -32,7 +32,8 @@ AT_ONCE = 300
 
 def keep(command: Command, context: Context) -> None:
     """Store anew what the command has changed for others."""
-    books = [b for b in context.things if isinstance(b, OpenBook)]
+    # of one that was changed in several parts of an act the last word counts
+    books = {b.order.pk: b for b in context.things if isinstance(b, OpenBook)}.values()
     for book in books:
         context.touched.update(stand(book, context.now))
     if not context.postings and not context.is_preview:  # what posts is told by its postings

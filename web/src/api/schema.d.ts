@@ -3744,6 +3744,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/post-shift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post a shift
+         * @description Post a shift: carry out.
+         */
+        post: operations["post_post_shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/post-shift/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post a shift (preview)
+         * @description Post a shift: show the consequences.
+         */
+        post: operations["preview_post_shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/release-part": {
         parameters: {
             query?: never;
@@ -9854,6 +9894,80 @@ export interface components {
         /** CorrectReportPreview */
         CorrectReportPreview: {
             given: components["schemas"]["CorrectReport"];
+        };
+        /**
+         * PostShift
+         * @description The rows of a shift, and when it was; what is good at the last operation goes into stock if asked for.
+         */
+        PostShift: {
+            /** Rows */
+            rows: components["schemas"]["ShiftRow"][];
+            /**
+             * Receive
+             * @default false
+             */
+            receive: boolean;
+            /** Happened At */
+            happened_at?: string | null;
+        };
+        /** PostShiftPosting */
+        PostShiftPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PostShift"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * ShiftRow
+         * @description What happened at one operation.
+         */
+        ShiftRow: {
+            /** Order */
+            order: number;
+            /** Operation */
+            operation: number;
+            /**
+             * Good
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            good: string;
+            /**
+             * Scrap
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            scrap: string;
+            /** Why */
+            why?: string | null;
+            /**
+             * Rework
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            rework: string;
+            /** Setup Hours */
+            setup_hours?: string | null;
+            /** Run Hours */
+            run_hours?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** PostShiftPreview */
+        PostShiftPreview: {
+            given: components["schemas"]["PostShift"];
         };
         /**
          * ReleasePart
@@ -27205,6 +27319,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CorrectReportPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_post_shift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostShiftPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_post_shift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostShiftPreview"];
             };
         };
         responses: {

@@ -63,7 +63,7 @@ def report(context: Context, given: Report) -> None:
     """Post good and scrapped pieces, by-products, times, backflush and receipt, all or nothing."""
     book = OpenBook.lock(context, given.order)
     transaction = Transaction(context)
-    _add_report(transaction, book, given)
+    add_report(transaction, book, given)
     transaction.post()
     book.finish()
 
@@ -81,12 +81,13 @@ def correct_report(context: Context, given: CorrectReport) -> None:
         )
     transaction = Transaction(context)
     mirror_act(transaction, book, act, given.report.reason)
-    _add_report(transaction, book, given.report)
+    add_report(transaction, book, given.report)
     transaction.post()
     book.finish()
 
 
-def _add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
+def add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
+    """Gather all that a report of a locked order says."""
     book.require(Act.POST)
     book.operation(given.operation)
     before = book.progress()

@@ -1,0 +1,176 @@
+"""A shift entered as a sheet: every row a report, faults by row, all of it in one act or nothing."""
+
+from decimal import Decimal
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.django import TestCase as PropertyCase
+from poietic.demo.shop import Shop
+from poietic.ledger.models import Posting, StockBalance
+from poietic.ledger.verify import differences
+from poietic.orders.models import Order
+
+from .client import Caller, make_person
+from .test_picking import PickingTest, define_works, receive
+
+
+class ShiftTest(PickingTest):
+    """Two orders of cells, one with its pads issued."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.shop.do("define-reason", code="SPLIT", name="Split edge", use="scrap")
+        self.one, self.two = self.order("3"), self.order("3")
+        lines = [{"operation": 20, "item": "PAD-3", "quantity": "27"}, {"operation": 20, "item": "PAD-L", "quantity": "6"}]  # fmt: skip
+        self.must("issue-material", order=self.one, lines=lines)
+
+    def row(self, order: int, operation: int, good: str, **more: Any) -> dict[str, Any]:
+        return {"order": order, "operation": operation, "good": good, **more}
+
+    def passed(self, order: int) -> dict[int, tuple[Decimal, Decimal]]:
+        """Return what is good and what is lost by operation."""
+        page = self.caller.get(f"orders/{order}")
+        return {o["number"]: (Decimal(o["good"]), Decimal(o["scrap"])) for o in page["operations"]}
+
+    def rows_told(self, rows: list[dict[str, Any]]) -> list[str]:
+        told = self.caller.preview("post-shift", {"rows": rows})["consequences"]["remarks"]
+        return [r["thing"] for r in told if r["thing"].startswith("row ")]
+
+
+class Posted(ShiftTest):
+    """What is right is posted as the reports alone would be."""
+
+    def test_each_row_is_a_report_in_the_order_in_which_it_stands(self) -> None:
+        rows = [
+            self.row(self.one, 10, "3"),
+            self.row(self.two, 10, "2", scrap="1", why="SPLIT", note="dropped"),
+            self.row(self.one, 20, "3"),  # needs the first
+        ]
+        self.assertEqual(self.rows_told(rows), [])
+
+        said = self.must("post-shift", rows=rows, receive=True)
+
+        self.assertEqual(self.passed(self.one), {10: (3, 0), 20: (3, 0)})
+        self.assertEqual(self.passed(self.two)[10], (2, 1))
+        self.assertEqual(Order.objects.get(number=self.one).received, 3)
+        self.assertEqual(Order.objects.get(number=self.two).received, 0)
+        noted = Posting.objects.filter(pk__in=said["postings"], reason="dropped")
+        self.assertEqual({p.cost_object.number for p in noted if p.cost_object}, {self.two})
+
+    def test_it_costs_what_the_same_reports_one_by_one_cost(self) -> None:
+        rows = [self.row(self.two, 10, "1", run_hours="0.7"), self.row(self.two, 10, "2")]
+        self.must("post-shift", rows=rows)
+        three = self.order("3")
+        self.must("report", order=three, operation=10, good="1", run_labour_hours="0.7", run_machine_hours="0.7")  # fmt: skip
+        self.must("report", order=three, operation=10, good="2")
+
+        self.assertEqual(self.caller.causes(self.two), self.caller.causes(three))
+        costs = [{i["code"]: i["amount"] for i in self.caller.get(f"orders/{o}")["inputs"]} for o in (self.two, three)]  # fmt: skip
+        self.assertEqual(costs[0], costs[1])
+
+    def test_the_consequences_are_those_of_all_rows_together(self) -> None:
+        rows = [self.row(self.two, 10, "1"), self.row(self.two, 10, "2")]
+        told = self.caller.preview("post-shift", {"rows": rows})["consequences"]
+
+        plate = [s for s in told["stock"] if s["item"] == "AP-20"]
+        before, after = (Decimal(plate[0][k]) for k in ("before", "after"))
+        self.assertEqual((len(plate), before - after), (1, Decimal("7.2")))  # 2.4 kg each
+        debit = sum(Decimal(j["debit"]) for j in told["journal"])
+        self.assertEqual(debit, sum(Decimal(j["credit"]) for j in told["journal"]))
+        self.must("post-shift", rows=rows)
+        held = StockBalance.objects.filter(item__code="AP-20", place__code="STORE")
+        self.assertEqual(sum(b.quantity for b in held), after)
+
+
+class Refused(ShiftTest):
+    """What is wrong is told by row, and then nothing is posted."""
+
+    def test_every_faulty_row_is_told_before_and_nothing_is_posted_with_one(self) -> None:
+        rows = [
+            self.row(self.one, 10, "1"),
+            self.row(self.two, 20, "2"),  # nothing has passed operation 10
+            self.row(self.two, 11, "1"),
+            self.row(99_999, 10, "1"),
+            self.row(self.two, 10, "0", scrap="1", why="NOSUCH"),
+        ]
+        wrong = ["row 2", "row 3", "row 4", "row 5"]
+        self.assertEqual(self.rows_told(rows), wrong)
+        postings = Posting.objects.count()
+
+        said = self.refused("shift.rows_refused", "post-shift", rows=rows)
+
+        for row in wrong:
+            self.assertIn(row, said["title"])
+        self.assertNotIn("row 1:", said["title"])
+        self.assertEqual(Posting.objects.count(), postings)
+        self.assertEqual(self.passed(self.one)[10], (0, 0))
+
+    def test_a_row_that_needs_a_faulty_one_is_faulty_too(self) -> None:
+        rows = [self.row(self.one, 10, "1", scrap="1", why="NOSUCH"), self.row(self.one, 20, "1")]
+        self.assertEqual(self.rows_told(rows), ["row 1", "row 2"])
+
+    def test_hours_that_an_operation_does_not_have_are_refused(self) -> None:
+        rows = [self.row(self.one, 10, "1"), self.row(self.one, 20, "1", setup_hours="0.5")]
+        self.assertEqual(self.rows_told(rows), ["row 2"])  # assembly is not set up
+
+    def test_of_hours_of_a_row_each_kind_of_the_operation_is_charged(self) -> None:
+        self.must("post-shift", rows=[self.row(self.two, 10, "1", run_hours="0.4")])
+        page = self.caller.get(f"orders/{self.two}")
+        used = {i["kind"]: i["used"] for i in page["inputs"] if i["operation"] == 10}
+        self.assertEqual(Decimal(used["run labour"]), Decimal("0.4"))
+        self.assertEqual(Decimal(used["run machine"]), Decimal("0.4"))
+
+
+class SheetsOfAnyRows(PropertyCase):
+    """Whatever stands in a sheet, the rows that are not faulty can be posted, and the ledger agrees."""
+
+    @settings(max_examples=10, deadline=None)
+    @given(
+        rows=st.lists(
+            st.tuples(
+                st.integers(0, 1),
+                st.sampled_from([10, 20, 30]),
+                st.integers(0, 3),
+                st.integers(0, 2),
+            ),
+            min_size=1,
+            max_size=5,
+        )
+    )
+    def test_what_is_left_after_leaving_out_the_faulty_is_posted_whole(self, rows: Any) -> None:
+        shop = Shop()
+        define_works(shop)
+        for item in ("AP-20", "PAD-3"):
+            receive(shop, item, "500")
+        receive(shop, "PAD-L", "500", lot="ONE")
+        shop.do("define-reason", code="SPLIT", name="Split edge", use="scrap")
+        caller = Caller(make_person())
+        orders = []
+        for _ in range(2):
+            planned = {"item": "MA-200", "quantity": "4", "due": "2027-02-01", "supply_place": "STORE", "receipt_place": "STORE"}  # fmt: skip
+            orders.append(int(caller.must("plan-order", planned)["made"]["order"]))
+            caller.must("release-order", {"order": orders[-1]})
+        sheet = [
+            {"order": orders[which], "operation": number, "good": str(good), "scrap": str(lost), "why": "SPLIT"}
+            for which, number, good, lost in rows
+        ]  # fmt: skip
+
+        while sheet:
+            told = caller.preview("post-shift", {"rows": sheet})["consequences"]["remarks"]
+            faulty = {int(r["thing"][4:]) for r in told if r["thing"].startswith("row ")}
+            if not faulty:
+                break
+            answer = caller.do("post-shift", {"rows": sheet})
+            self.assertEqual(answer["code"], "shift.rows_refused")
+            sheet = [row for n, row in enumerate(sheet, 1) if n not in faulty]
+        if sheet:
+            caller.must("post-shift", {"rows": sheet})
+
+        for order in orders:
+            at_10 = sum(
+                int(r["good"]) for r in sheet if (r["order"], r["operation"]) == (order, 10)
+            )
+            page = caller.get(f"orders/{order}")
+            self.assertEqual(Decimal(page["operations"][0]["good"]), at_10)
+        self.assertEqual(differences(), [])
