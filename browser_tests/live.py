@@ -28,6 +28,12 @@ from server.tests import demo_rows
 
 #: how long, in ms, what should come may take: on a busy machine a file of 1,200 rows takes seconds
 PATIENCE = 45_000
+PASTE = """(text) => {
+    const clipboardData = new DataTransfer();
+    clipboardData.setData('text/plain', text);
+    const paste = new ClipboardEvent('paste', {clipboardData, bubbles: true, cancelable: true});
+    document.activeElement.dispatchEvent(paste);
+}"""
 expect.set_options(timeout=PATIENCE)
 
 AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
@@ -142,6 +148,10 @@ class BrowserTest(TransactionTestCase):
         """Press keys one after the other."""
         for key in keys:
             page.keyboard.press(key)
+
+    def paste(self, page: Page, text: str) -> None:
+        """Paste a text where the focus is."""
+        page.evaluate(PASTE, text)
 
     def post(self, page: Page) -> None:
         """Post what is in hand, once its preview stands, and leave."""

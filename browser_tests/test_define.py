@@ -58,11 +58,7 @@ class Define(BrowserTest):
         page.get_by_role("button", name="Add a component to 10").click()
         entry = page.get_by_label("component 2 of operation 10", exact=True)
         entry.focus()
-        page.evaluate(
-            "text => { const data = new DataTransfer(); data.setData('text/plain', text);"
-            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true, cancelable: true})) }",
-            PASTED,
-        )
+        self.paste(page, PASTED)
         expect(page.get_by_role("status").filter(has_text="twice")).to_contain_text(
             "component:SB-06: It stands twice at operation 10."
         )

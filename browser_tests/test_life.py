@@ -5,7 +5,7 @@ from decimal import Decimal
 
 from django.utils import timezone
 from playwright.sync_api import expect
-from poietic.ledger.models import Reservation, WipBalance
+from poietic.ledger.models import Reservation, TimeLine, WipBalance
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order, Standing
 from poietic.orders.standing import stand_all
@@ -87,4 +87,33 @@ class Life(BrowserTest):
         expect(page.get_by_text("20 pcs · released")).to_be_visible()
         order = Order.objects.get(number=1004)
         self.assertEqual(sum(i.used for i in order.inputs.all()), 0)
+        self.assertEqual(differences(), [])
+
+    def test_a_shift_is_entered_as_a_sheet_and_its_faulty_rows_stay_for_putting_right(self) -> None:
+        page = self.signed_in("Jonas")
+        page.goto("/make")
+        page.get_by_role("link", name="Shift entry").click()
+        page.get_by_label("order of row 1", exact=True).focus()
+        for cell in ("1004", "20", "2"):
+            page.keyboard.type(cell)
+            page.keyboard.press("ArrowRight")
+        page.get_by_label("order of row 2", exact=True).focus()
+        self.paste(page, "1017\t10\t1\t\t\t\t0,8\tsecond spindle\n1004\t99\t1")
+        expect(page.get_by_text("There is no operation 99 of order 1004")).to_be_visible()
+        expect(page.get_by_label("What all of it does")).to_contain_text("order 1004 received")
+        page.reload()
+        expect(page.get_by_label("note of row 2")).to_have_value("second spindle")
+
+        page.get_by_role("button", name="Post 2 rows").click()
+        expect(page.get_by_text("2 rows posted as 3 postings.")).to_be_visible()
+        received = Order.objects.get(number=1004).received
+        worked = TimeLine.objects.filter(posting__cost_object__order__number=1017)
+        self.assertEqual(received, 2)
+        self.assertEqual(worked.get(kind="run labour").quantity, Decimal("0.8"))
+        expect(page.get_by_label("op of row 1", exact=True)).to_have_value("99")
+
+        page.get_by_label("op of row 1", exact=True).fill("20")
+        page.get_by_role("button", name="Post 1 row").click()
+        expect(page.get_by_label("order of row 1", exact=True)).to_have_value("")
+        self.assertEqual(Order.objects.get(number=1004).received, 3)
         self.assertEqual(differences(), [])

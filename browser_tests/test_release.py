@@ -36,7 +36,14 @@ EVERYWHERE = (
     *("/define/reasons", "/define/persons", "/define/lacks", "/define/exchange"),
     *("/release", "/release/stock", "/release/stock/OC-1", "/release/stock/OC-1/OC-A17"),
     *("/release/transfers", "/release/counts", "/release/counts/1", "/release/lists"),
-    *("/release/lists/ASSY", "/make", "/orders/1004", "/orders/1007", "/orders/1002/bridge"),
+    *(
+        "/release/lists/ASSY",
+        "/make",
+        "/make/shift",
+        "/orders/1004",
+        "/orders/1007",
+        "/orders/1002/bridge",
+    ),
     *(
         "/release/picks",
         "/release/picks/1",

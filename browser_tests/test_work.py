@@ -348,6 +348,7 @@ class Views(BrowserTest):
             ("/orders/1017", "1017"),
             ("/orders/1018/tree", "Tree of order"),
             ("/orders/table", "Orders"),
+            ("/make/shift", "Shift entry"),
         ):
             page.goto(path)
             page.get_by_role("heading", name=heading).first.wait_for()

@@ -135,7 +135,7 @@ class OrderBook:
         for operation in self.operations:
             if operation.number == number:
                 return operation
-        raise NotFound(f"operation of order {self.order.number}", str(number))
+        raise NotFound("operation", f"{number} of order {self.order.number}")
 
     def components(self, operations: Iterable[int] | None = None) -> list[OrderInput]:
         """Return the component lines of some operations, or of all."""

@@ -6,6 +6,7 @@ import { Money, VarianceText } from '../ui/Numbers';
 export function ConsequencesTable({ of }: { of: Consequences }) {
   const nothing =
     of.fields.length + of.stock.length + of.wip.length + of.journal.length + of.remarks.length === 0;
+  const isOfMany = new Set(of.wip.map((w) => w.order)).size > 1;
   if (nothing) return <p className="text-quiet">Nothing would change.</p>;
   return (
     <div className="space-y-3">
@@ -73,8 +74,11 @@ export function ConsequencesTable({ of }: { of: Consequences }) {
           </thead>
           <tbody>
             {of.wip.map((w) => (
-              <tr key={w.order + w.element}>
-                <td>{w.element}</td>
+              <tr key={`${w.order} ${w.element}`}>
+                <td>
+                  {w.element}
+                  {isOfMany && <span className="text-quiet"> of {w.order}</span>}
+                </td>
                 <td className="num text-quiet">
                   <Money value={w.before} />
                 </td>
@@ -88,7 +92,10 @@ export function ConsequencesTable({ of }: { of: Consequences }) {
       )}
       {of.variance.map((v) => (
         <p key={v.order} className="flex justify-between px-2">
-          <span>Variance to date</span>
+          <span>
+            Variance to date
+            {of.variance.length > 1 && <span className="text-quiet"> of {v.order}</span>}
+          </span>
           <span>
             <VarianceText value={v.before} /> <span className="text-quiet">→</span>{' '}
             <VarianceText value={v.after} />

@@ -99,9 +99,14 @@ export function OrderQueue({ bench }: { bench?: OrderBench }) {
                       </Link>
                     </span>
                   ) : shown === 'make' ? (
-                    <Link className="quiet-link text-act" to="/orders/table">
-                      All orders, the wide table <kbd>O</kbd>
-                    </Link>
+                    <span className="flex flex-wrap gap-x-4 gap-y-1">
+                      <Link className="quiet-link text-act" to="/make/shift">
+                        Shift entry
+                      </Link>
+                      <Link className="quiet-link text-act" to="/orders/table">
+                        All orders, the wide table <kbd>O</kbd>
+                      </Link>
+                    </span>
                   ) : shown === 'cost' ? (
                     <Link className="quiet-link text-act" to="/cost/standards">
                       Standards

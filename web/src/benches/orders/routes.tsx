@@ -8,6 +8,7 @@ import { OrderTablePage } from './OrderTablePage';
 import { OrderTreePage } from './OrderTreePage';
 import { PostingPage } from './PostingPage';
 import { ReadyPage } from './ReadyPage';
+import { ShiftPage } from './ShiftPage';
 import { TimelinePage } from './TimelinePage';
 
 const choose = (title: string) => [{ index: true, element: <Empty title={title}>Choose an order on the left.</Empty> }];
@@ -15,6 +16,7 @@ const choose = (title: string) => [{ index: true, element: <Empty title={title}>
 export const routes: RouteObject[] = [
   { path: 'release', element: <OrderQueue bench="release" />, children: [{ index: true, element: <ReadyPage /> }] },
   { path: 'make', element: <OrderQueue bench="make" />, children: choose('Make') },
+  { path: 'make/shift', element: <ShiftPage /> },
   { path: 'orders/table', element: <OrderTablePage /> },
   {
     path: 'orders',

@@ -1,0 +1,45 @@
+import { describe, expect, it } from 'vitest';
+import { blankRow, COLUMNS, faultsOf, isBlank, pasted, rowGiven, rowsFrom, withRoom } from './shift';
+
+const plainly = (rows: ReturnType<typeof rowsFrom>) => rows.map((row) => COLUMNS.map((c) => row[c]).join('|'));
+
+describe('a sheet of a shift', () => {
+  it('is read from a spreadsheet or a file, with its headings passed over and decimal commas', () => {
+    const head = 'Order\tOp\tGood\tScrap\tWhy\r\n';
+    expect(plainly(rowsFrom(`${head}1004\t20\t12\t\t\t\t2,4\n\n`))).toEqual(['1004|20|12||||2.4|']);
+    expect(plainly(rowsFrom('1006;20;6;1;SPLIT;;2,9;dropped, twice'))).toEqual(['1006|20|6|1|SPLIT||2.9|dropped, twice']);
+    const file = 'order,op,good,scrap,why,setup,run,note\n1006,20,6,1,SPLIT,,2.9,"dropped, by ""Lars"""\n';
+    expect(plainly(rowsFrom(file, { isFile: true }))).toEqual(['1006|20|6|1|SPLIT||2.9|dropped, by "Lars"']);
+  });
+
+  it('takes a paste from the cell on in which it is made, over the rows that are there, and keeps room below', () => {
+    const rows = [...rowsFrom('1004\t20\n1006\t20\n1009\t30'), blankRow()];
+    const now = pasted(rows, 1, 'good', '6\t1\n9');
+    expect(plainly(now)).toEqual(['1004|20||||||', '1006|20|6|1||||', '1009|30|9|||||', '|||||||']);
+    expect(now[1]?.id).toBe(rows[1]?.id);
+
+    const more = pasted([blankRow()], 0, 'order', '1\t10\n2\t10');
+    expect(plainly(more)).toEqual(['1|10||||||', '2|10||||||', '|||||||']);
+  });
+
+  it('has one empty row at its end', () => {
+    expect(withRoom([]).map(isBlank)).toEqual([true]);
+    expect(withRoom(withRoom(rowsFrom('1\t10')))).toHaveLength(2);
+  });
+
+  it('is sent as it was typed, without what was left empty', () => {
+    const [row = blankRow()] = rowsFrom('1004\t20\t12.50\t\t\t\t2.4');
+    expect(rowGiven(row)).toEqual({ order: 1004, operation: 20, good: '12.50', run_hours: '2.4' });
+    expect(rowGiven({ ...row, operation: 'first' })).toBeNull();
+    expect(rowGiven(blankRow())).toBeNull();
+  });
+
+  it('knows the faulty row by its place among those that were sent', () => {
+    const told = [
+      { thing: 'row 2', text: 'only 8 passed' },
+      { thing: 'order 1004', text: 'starts' },
+      { thing: 'row 9', text: 'not sent' },
+    ];
+    expect([...faultsOf(['a', 'b', 'c'], told)]).toEqual([['b', 'only 8 passed']]);
+  });
+});

@@ -1,0 +1,100 @@
+/** The rows of a shift as they are typed, pasted and sent. */
+
+import type { Inputs } from '../../commands/inputs';
+
+export const COLUMNS = ['order', 'operation', 'good', 'scrap', 'why', 'setup_hours', 'run_hours', 'note'] as const;
+export type Column = (typeof COLUMNS)[number];
+const NUMBERS: readonly string[] = ['order', 'operation', 'good', 'scrap', 'setup_hours', 'run_hours'];
+
+export type ShiftRow = Record<Column, string> & { id: string };
+
+export function blankRow(): ShiftRow {
+  return { id: crypto.randomUUID(), order: '', operation: '', good: '', scrap: '', why: '', setup_hours: '', run_hours: '', note: '' };
+}
+
+/** Tell whether nothing was entered in a row. */
+export const isBlank = (row: ShiftRow) => COLUMNS.every((c) => row[c].trim() === '');
+
+/** Return rows with an empty one at the end to go on in. */
+export function withRoom(rows: ShiftRow[]): ShiftRow[] {
+  const last = rows.at(-1);
+  return last && isBlank(last) ? rows : [...rows, blankRow()];
+}
+
+/** Split a line at a separator; cells in quotes may contain it (RFC 4180). */
+function cellsOf(line: string, separator: string): string[] {
+  const cell = new RegExp(`(?:"((?:[^"]|"")*)"|([^${separator}]*))(?:${separator}|$)`, 'g');
+  const found = [...line.matchAll(cell)].filter((m, n) => n === 0 || m.index < line.length);
+  return found.map((m) => (m[1]?.replaceAll('""', '"') ?? m[2] ?? '').trim());
+}
+
+/** Return what separates the cells of a text: tabs as in a spreadsheet, else semicolons; commas in a file only. */
+function separatorOf(text: string, isFile: boolean): string {
+  if (text.includes('\t')) return '\t';
+  return isFile && !text.includes(';') ? ',' : ';';
+}
+
+/** Read pasted cells, or a file of them, into rows from a column on; a line of headings is passed over. */
+export function rowsFrom(text: string, { column = 'order', isFile = false }: { column?: Column; isFile?: boolean } = {}): ShiftRow[] {
+  const from = COLUMNS.indexOf(column);
+  const separator = separatorOf(text, isFile);
+  const lines = text.replaceAll('\r', '').split('\n').filter((line) => line.trim() !== '');
+  const isHead = from === 0 && !/^\s*"?\d/.test(lines[0] ?? '0');
+  return lines.slice(isHead ? 1 : 0).map((line) => {
+    const cells = cellsOf(line, separator);
+    const row = blankRow();
+    for (const [n, name] of COLUMNS.slice(from).entries()) {
+      const cell = cells[n] ?? '';
+      row[name] = NUMBERS.includes(name) ? cell.replace(',', '.') : cell;
+    }
+    return row;
+  });
+}
+
+const STORE = 'sheet of a shift';
+
+/** Keep the rows of this window, so that they are still there after a reload. */
+export function keepRows(rows: ShiftRow[]): void {
+  sessionStorage.setItem(STORE, JSON.stringify(rows.filter((row) => !isBlank(row))));
+}
+
+/** Return the rows that were kept, with room for more. */
+export function keptRows(): ShiftRow[] {
+  try {
+    return withRoom(JSON.parse(sessionStorage.getItem(STORE) ?? '[]') as ShiftRow[]);
+  } catch {
+    return withRoom([]);
+  }
+}
+
+/** Put pasted rows at a row: they take the place of what stood there, and of empty rows only. */
+export function pasted(rows: ShiftRow[], at: number, column: Column, text: string): ShiftRow[] {
+  const from = COLUMNS.indexOf(column);
+  const came = rowsFrom(text, { column });
+  const into = came.map((row, n) => {
+    const was = rows[at + n];
+    if (!was) return row;
+    const kept = Object.fromEntries(COLUMNS.slice(0, from).map((c) => [c, was[c]]));
+    return { ...row, ...kept, id: was.id };
+  });
+  return withRoom([...rows.slice(0, at), ...into, ...rows.slice(at + came.length)]);
+}
+
+type Given = Inputs['post-shift']['rows'][number];
+
+/** Return what can be sent of a row: as it was typed; null where it does not say at which operation of which order. */
+export function rowGiven(row: ShiftRow): Given | null {
+  if (!/^\d+$/.test(row.order.trim()) || !/^\d+$/.test(row.operation.trim())) return null;
+  const said = Object.fromEntries((['good', 'scrap', 'why', 'setup_hours', 'run_hours', 'note'] as const).filter((c) => row[c].trim() !== '').map((c) => [c, row[c].trim()]));
+  return { order: Number(row.order), operation: Number(row.operation), ...said } as Given;
+}
+
+/** Return what is wrong with rows by their id: what the server said of those that were sent, in their order. */
+export function faultsOf(sent: readonly string[], remarks: readonly { thing: string; text: string }[]): Map<string, string> {
+  const faults = new Map<string, string>();
+  for (const { thing, text } of remarks) {
+    const id = sent[Number(/^row (\d+)$/.exec(thing)?.[1]) - 1];
+    if (id !== undefined) faults.set(id, text);
+  }
+  return faults;
+}
