@@ -203,6 +203,9 @@ def orders(draw: st.DrawFn) -> OrderFacts:
     inputs = [
         i if i.kind in OVERHEAD_KINDS else replace(i, is_fixed_overhead=False) for i in inputs
     ]
+    # an extra cost is an amount alone: no structure allows it, and it has no quantity
+    bare = {"price": Decimal(0), "allowed": Decimal(0), "standard": Decimal(0), "used": Decimal(0)}
+    inputs = [replace(i, **bare) if i.kind is InputKind.EXTRA else i for i in inputs]
     if inputs and draw(st.booleans()):
         replaced = st.integers(0, len(inputs) - 1)
         stands = st.builds(StandIn, input=replaced, times=rates, per=rates)
