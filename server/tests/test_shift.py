@@ -110,6 +110,11 @@ class Refused(ShiftTest):
         rows = [self.row(self.one, 10, "1", scrap="1", why="NOSUCH"), self.row(self.one, 20, "1")]
         self.assertEqual(self.rows_told(rows), ["row 1", "row 2"])
 
+    def test_scrap_needs_a_reason_and_is_told_with_its_row(self) -> None:
+        rows = [self.row(self.one, 10, "1"), self.row(self.one, 10, "0", scrap="1")]
+        self.assertEqual(self.rows_told(rows), ["row 2"])
+        self.assertIn("why", self.refused("shift.rows_refused", "post-shift", rows=rows)["title"])
+
     def test_hours_that_an_operation_does_not_have_are_refused(self) -> None:
         rows = [self.row(self.one, 10, "1"), self.row(self.one, 20, "1", setup_hours="0.5")]
         self.assertEqual(self.rows_told(rows), ["row 2"])  # assembly is not set up

@@ -2,10 +2,14 @@
 
 import hashlib
 from decimal import Decimal
+from typing import TypeVar
 
 from poietic_core.quantity import ZERO
 
 from ..web_api.fields import Answer, DecimalText
+
+K = TypeVar("K")
+V = TypeVar("V")
 
 
 class FieldChange(Answer):
@@ -131,14 +135,10 @@ class Effects:
 
     def absorb(self, other: "Effects") -> None:
         """Take in what another part of the same act did, after what was noted before."""
-        for (thing, name), (before, after) in other._fields.items():
-            self._fields[thing, name] = (self._fields.get((thing, name), (before, ""))[0], after)
-        for piece, (was, now) in other._stock.items():
-            self._stock[piece] = (self._stock.get(piece, (was, now))[0], now)
-        for spent, (was, now) in other._wip.items():
-            self._wip[spent] = (self._wip.get(spent, (was, now))[0], now)
-        for number, (bridge, after_it) in other._variance.items():
-            self._variance[number] = (self._variance.get(number, (bridge, after_it))[0], after_it)
+        _join(self._fields, other._fields)
+        _join(self._stock, other._stock)
+        _join(self._wip, other._wip)
+        _join(self._variance, other._variance)
         for account, (debit, credit) in other._accounts.items():
             sides = self._accounts.setdefault(account, [ZERO, ZERO])
             sides[0], sides[1] = sides[0] + debit, sides[1] + credit
@@ -174,6 +174,12 @@ class Effects:
             ],
             remarks=self._remarks,
         )
+
+
+def _join(mine: dict[K, tuple[V, V]], later: dict[K, tuple[V, V]]) -> None:
+    """Take in later changes: what was before the first stays what was before."""
+    for key, (before, after) in later.items():
+        mine[key] = (mine.get(key, (before, after))[0], after)
 
 
 def _words(value: object) -> str:

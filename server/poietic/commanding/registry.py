@@ -42,8 +42,16 @@ class Context:
 
     def apart(self) -> "Context":
         """Return a context for a part of the act that may fail without the others."""
-        empty = {"effects": Effects(), "found": {}, "postings": [], "made": {}, "things": [], "touched": set(), "locked": set()}  # fmt: skip
-        return replace(self, **empty)  # type: ignore[arg-type]
+        return replace(
+            self,
+            effects=Effects(),
+            found={},
+            postings=[],
+            made={},
+            things=[],
+            touched=set(),
+            locked=set(),
+        )
 
     def take_in(self, part: "Context") -> None:
         """Take in what a part of the act did."""

@@ -1,5 +1,6 @@
 """Orders that stand still for a reason, and those that are kept although nothing happens to them."""
 
+from django.utils import timezone
 from poietic_core.order.states import Act, NotOnHold
 
 from ...catalog.models import Reason
@@ -66,7 +67,7 @@ def keep_order(context: Context, given: KeepOrder) -> None:
     """Say why an order is kept although nothing happens to it; until a day nobody is asked about it."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.HOLD if book.order.hold_reason is None else Act.RESUME)
-    if given.until <= context.now.date():
+    if given.until <= timezone.localdate(context.now):
         raise InvalidInput([f"until: {given.until} is no day to come"])
     if not given.reason:
         raise InvalidInput(["reason: say why it is kept"])

@@ -13,6 +13,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...ledger.transaction import Transaction
 from ...statements.prepared import lock_keys
+from ...web_api.errors import InvalidInput
 from ...web_api.fields import (
     Code,
     Hours,
@@ -98,7 +99,9 @@ def _post_row(context: Context, row: ShiftRow, given: PostShift) -> None:
     book = OpenBook.lock(context, row.order)
     book.operation(row.operation)
     is_last = bool(book.operations) and book.operations[-1].number == row.operation
-    scrap = [ScrapGiven(reason=row.why or "", quantity=row.scrap)] if row.scrap else []
+    if row.scrap and row.why is None:
+        raise InvalidInput(["why: say why pieces were scrapped"])
+    scrap = [ScrapGiven(reason=row.why, quantity=row.scrap)] if row.scrap and row.why else []
     said = Report(
         order=row.order,
         operation=row.operation,
