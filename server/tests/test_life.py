@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import Any
 
 from django.utils import timezone
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as PropertyCase
 from poietic.demo.shop import Shop
@@ -362,6 +362,8 @@ class AnyLife(PropertyCase):
     )  # fmt: skip
 
     @settings(max_examples=15, deadline=None)
+    @example(["pick", "pick", "pick"])  # the third is of a lot that no reservation named
+    @example(["pick", "pick", "pick", "issue picked", "report 10"])
     @given(acts)
     def test_unwind_returns_stock_wip_reservations_and_layers(self, acts: list[str]) -> None:
         shop = Shop()

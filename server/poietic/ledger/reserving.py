@@ -117,22 +117,39 @@ class ReservationBook:
                 kept[operation, item] = kept.get((operation, item), ZERO) + quantity
         return kept
 
-    def carry(self, owner: CostObject, operation: int, lines: Iterable[Line], on: date) -> None:
+    def carry(
+        self,
+        owner: CostObject,
+        operation: int,
+        lines: Iterable[Line],
+        on: date,
+        *,
+        of_lot: Decimal | None = None,
+    ) -> list[Decimal]:
         """Keep for a cost object what was brought from one place of ours to another, there.
 
-        Its own reservation where it came from goes with it, of the same lot first.
+        Its own reservation where it came from goes with it, of the same lot first. `of_lot` is how
+        much of it is kept by its lot where it goes; left out, all of it. Returns for each line how
+        much was kept by its lot where it came from.
         Raises KeptForOthers where somebody else's would not be there any more.
         """
+        kept_by_lot: list[Decimal] = []
         for line in lines:
             item, out_of, into = line.item.pk, line.move.out_of.pk, line.move.into.pk
-            left = line.quantity
+            left, named = line.quantity, ZERO
             own = [k for k in self.held if k[:4] == (owner.pk, operation, item, out_of)]
             for key in sorted(own, key=lambda k: (k[4] != line.lot, k[4])):
                 if part := min(left, self.held[key]):
                     self._change(key, -part)
                     left -= part
-            self._change((owner.pk, operation, item, into, line.lot), line.quantity)
+                    named += part if key[4] else ZERO
+            by_lot = line.quantity if of_lot is None else min(of_lot, line.quantity)
+            for lot, quantity in ((line.lot, by_lot), ("", line.quantity - by_lot)):
+                if quantity:
+                    self._change((owner.pk, operation, item, into, lot), quantity)
             self._require_kept(line, on)
+            kept_by_lot.append(named)
+        return kept_by_lot
 
     def _require_kept(self, line: Line, on: date) -> None:
         """Refuse to take what is kept for somebody else where a line comes from."""

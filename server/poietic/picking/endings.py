@@ -6,10 +6,9 @@ from typing import ClassVar
 from django.db.models import F
 from poietic_core.errors import DomainError
 
-from ..ledger.document import Pieces
-from ..ledger.models import Posting
 from ..ledger.transaction import Transaction
 from ..orders.open_book import OpenBook
+from .carrying import bring_one_back
 from .models import PickLine, PickList, PickTake
 
 
@@ -29,16 +28,11 @@ def bring_back(transaction: Transaction, book: OpenBook) -> None:
     """Bring back to its places what was picked for an order and is not issued."""
     takes = PickTake.objects.filter(line__order=book.order.pk, quantity__gt=F("put_back"))
     rows = list(takes.select_related("lot", "place", "target"))
-    lines = PickLine.objects.select_related("item").in_bulk({t.line_id for t in rows})
+    lines = PickLine.objects.select_related("item", "input").in_bulk({t.line_id for t in rows})
     for take in sorted(rows, key=lambda t: t.pk, reverse=True):
-        left = take.quantity - take.put_back
-        pieces = [Pieces(lot=take.lot.code, quantity=left)] if take.lot else []
-        document = transaction.open(Posting.Kind.MOVE, reason=f"unwound from order {book.order}")
-        line = lines[take.line_id]
-        document.shift(line.item, left, out_of=take.target, into=take.place, pieces=pieces)
-        take.put_back = take.quantity
-        line.picked -= left
-        line.state = PickLine.State.OPEN
+        left, line = take.quantity - take.put_back, lines[take.line_id]
+        reason = f"unwound from order {book.order}"
+        bring_one_back(transaction, book, take, line, left, take.place, reason)
     PickTake.objects.bulk_update(rows, ["put_back"])
     PickLine.objects.bulk_update(lines.values(), ["picked", "state"])
     PickList.objects.filter(lines__takes__in=rows).update(

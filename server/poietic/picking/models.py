@@ -1,7 +1,10 @@
 """Pick lists: what is taken from its places for orders, and where it is brought."""
 
+from decimal import Decimal
+
 from django.conf import settings
 from django.db import models
+from poietic_core.quantity import ZERO
 
 from ..catalog.models import Item, Place
 from ..commanding.models import Changing
@@ -85,6 +88,8 @@ class PickTake(models.Model):
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
     #: of it went back to its place
     put_back = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: of it was reserved by its lot before it was taken
+    kept_by_lot = models.DecimalField(max_digits=18, decimal_places=6, default=0)
 
     class Meta:
         ordering = ["pk"]
@@ -97,3 +102,7 @@ class PickTake(models.Model):
 
     def __str__(self) -> str:
         return f"{self.line_id} {self.quantity}"
+
+    def of_lot(self, quantity: Decimal) -> Decimal:
+        """Return how much of what goes back next is to be reserved by its lot again."""
+        return max(ZERO, min(quantity, self.kept_by_lot - self.put_back))

@@ -5,24 +5,23 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, ClassVar, Literal
 
-from django.utils import timezone
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act
 from poietic_core.quantity import ZERO, round_up
 from pydantic import Field
 
-from ...catalog.models import Item, Place, Reason
+from ...catalog.models import Item, Reason
 from ...catalog.queries import items_by_code, reasons_for, stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...ledger.document import Document, Pieces
-from ...ledger.models import Posting
+from ...ledger.document import Pieces
 from ...ledger.transaction import Transaction
 from ...orders.commands.standing_in import NotAnAlternate
 from ...orders.open_book import OpenBook
 from ...stores.commands.moving import LotMoved, because
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Note, Quantity, Strict
+from ..carrying import bring, bring_one_back
 from ..models import PickLine, PickList, PickTake
 from ..needs import Wanted
 from .lists import add_lines
@@ -145,9 +144,11 @@ def pick(context: Context, given: Pick) -> None:
     pieces = [Pieces(lot=p.lot, quantity=p.quantity) for p in given.lots]
     if not pieces and line.lot:
         pieces = [Pieces(lot=line.lot.code, quantity=given.quantity)]
-    transaction, document = _carry(
-        context, book, line, given.quantity, place, target, pieces, reason
+    transaction = Transaction(context)
+    document, kept_by_lot = bring(
+        transaction, book, line, given.quantity, place, target, pieces, reason
     )
+    transaction.post()
     line.picked += given.quantity
     if line.picked >= line.quantity:
         line.state = PickLine.State.PICKED
@@ -161,8 +162,9 @@ def pick(context: Context, given: Pick) -> None:
             place=place,
             target=target,
             quantity=n.quantity,
+            kept_by_lot=kept,
         )
-        for n in document.lines
+        for n, kept in zip(document.lines, kept_by_lot, strict=True)
     )
     _tell(context, pick_list, line, line.picked - given.quantity)
 
@@ -241,51 +243,11 @@ def put_back(context: Context, given: PutBack) -> None:
     to_place = stock_place(given.place) if given.place else None
     transaction = Transaction(context)
     for take, part in back:
-        pieces = [Pieces(lot=take.lot.code, quantity=part)] if take.lot else []
-        _add(transaction, book, line, part, take.target, to_place or take.place, pieces, given.reason)  # fmt: skip
-        take.put_back += part
+        bring_one_back(transaction, book, take, line, part, to_place or take.place, given.reason)
     transaction.post()
     PickTake.objects.bulk_update([take for take, _ in back], ["put_back"])
-    line.picked -= given.quantity
-    line.state = PickLine.State.OPEN
     line.save(update_fields=["picked", "state"])
     _tell(context, pick_list, line, line.picked + given.quantity)
-
-
-def _carry(
-    context: Context,
-    book: OpenBook,
-    line: PickLine,
-    quantity: Decimal,
-    place: Place,
-    target: Place,
-    pieces: Sequence[Pieces],
-    reason: str,
-) -> tuple[Transaction, Document]:
-    transaction = Transaction(context)
-    document = _add(transaction, book, line, quantity, place, target, pieces, reason)
-    transaction.post()
-    return transaction, document
-
-
-def _add(
-    transaction: Transaction,
-    book: OpenBook,
-    line: PickLine,
-    quantity: Decimal,
-    out_of: Place,
-    into: Place,
-    pieces: Sequence[Pieces],
-    reason: str,
-) -> Document:
-    """Gather a move of what is kept for the line's order, which is kept for it where it goes."""
-    owner, day = book.order.cost_object, timezone.localdate(transaction.context.now)
-    transaction.concern([line.item_id], owner)
-    document = transaction.open(Posting.Kind.MOVE, reason=reason or f"picked for order {book.order}")  # fmt: skip
-    document.shift(line.item, quantity, out_of=out_of, into=into, pieces=pieces)
-    operation = line.input.operation
-    document.follow(lambda: transaction.reservations.carry(owner, operation, document.lines, day))
-    return document
 
 
 def _tell(context: Context, pick_list: PickList, line: PickLine, before: Decimal) -> None:
