@@ -138,11 +138,15 @@ def of_order(o: OpenOrder, today: date) -> list[Attention]:
         add(Kind.REVISED, words, 0, o.wip)
     if o.state is OrderState.STARTED and o.is_all_received:
         add(Kind.FINISHED, f"{o.name} is received in full and not completed", 0, o.wip)
-    elif _is_forgotten(o, today):
-        since = f"nothing happened since {_day(o.touched_on)}" if o.touched_on else ""
+    elif since := _forgotten_since(o, today):
         if not o.keep_until or o.keep_until <= today:
             due = f"due {_day(o.due)}, " if o.due else ""
-            add(Kind.STALE, f"{o.name} is forgotten: {due}{since}", o.days_late, o.wip)
+            add(
+                Kind.STALE,
+                f"{o.name} is forgotten: {due}nothing happened since {_day(since)}",
+                o.days_late,
+                o.wip,
+            )
     elif o.days_late > 0:
         hold = f" (on hold: {o.on_hold})" if o.on_hold else ""
         when = f", {_day(o.finishes)}{hold}" if o.finishes else hold
@@ -161,11 +165,12 @@ def of_order(o: OpenOrder, today: date) -> list[Attention]:
     return found
 
 
-def _is_forgotten(o: OpenOrder, today: date) -> bool:
-    """Tell whether an order that runs is late and nobody did anything to it for long."""
+def _forgotten_since(o: OpenOrder, today: date) -> date | None:
+    """Return the day on which something was last done to an order that runs late and is forgotten."""
     if o.state not in (OrderState.RELEASED, OrderState.STARTED) or o.days_late <= 0:
-        return False
-    return o.touched_on is not None and (today - o.touched_on).days >= FORGOTTEN_AFTER
+        return None
+    is_long = o.touched_on is not None and (today - o.touched_on).days >= FORGOTTEN_AFTER
+    return o.touched_on if is_long else None
 
 
 @exact

@@ -8,7 +8,7 @@ import { ConsequencesTable } from '../../consequences/ConsequencesTable';
 import { Button } from '../../ui/Button';
 import { Entry } from '../../ui/Field';
 import { ProblemNote } from '../../ui/States';
-import { type Column, COLUMNS, faultsOf, isBlank, keepRows, keptRows, pasted, rowGiven, rowsFrom, type ShiftRow, withRoom } from './shift';
+import { type Column, COLUMNS, faultsOf, isBlank, keepRows, keptRows, pasted, rowGiven, rowsFrom, type ShiftRow, unread, withRoom } from './shift';
 
 const PAUSE = 400;
 const HEADS: Record<Column, { words: string; wide: string; isNumber?: true }> = {
@@ -36,10 +36,7 @@ export function ShiftPage() {
   useEffect(() => keepRows(rows), [rows]);
 
   const filled = rows.filter((row) => !isBlank(row));
-  const whole = filled.flatMap((row) => {
-    const given = rowGiven(row);
-    return given ? [{ id: row.id, given }] : [];
-  });
+  const whole = filled.filter((row) => unread(row) === null).map((row) => ({ id: row.id, given: rowGiven(row) }));
   const ids = whole.map((w) => w.id);
   const content = JSON.stringify({ rows: whole.map((w) => w.given), receive });
   const [asked, setAsked] = useState({ content, ids });
@@ -59,6 +56,7 @@ export function ShiftPage() {
   const isChecked = asked.content === content && check.data !== undefined && !check.isPlaceholderData;
   const consequences = asked.ids.length > 0 ? check.data?.consequences : undefined;
   const faults = check.data?.faults ?? new Map<string, string>();
+  const wrongOf = (row: ShiftRow) => (isBlank(row) ? null : (unread(row) ?? faults.get(row.id) ?? null));
   const good = whole.filter((w) => !faults.has(w.id));
   const wrong = filled.length - good.length;
 
@@ -151,7 +149,7 @@ export function ShiftPage() {
                     <Entry
                       aria-label={`${HEADS[c].words} of row ${n + 1}`}
                       data-cell={`${n} ${c}`}
-                      className={`${HEADS[c].isNumber ? 'num' : ''} ${faults.has(row.id) ? 'border-attention!' : ''}`}
+                      className={`${HEADS[c].isNumber ? 'num' : ''} ${wrongOf(row) ? 'border-attention!' : ''}`}
                       inputMode={HEADS[c].isNumber ? 'decimal' : 'text'}
                       list={c === 'why' ? whys : undefined}
                       value={row[c]}
@@ -168,10 +166,10 @@ export function ShiftPage() {
                   </td>
                 ))}
               </tr>
-              {(faults.has(row.id) || (!isBlank(row) && rowGiven(row) === null)) && (
+              {wrongOf(row) && (
                 <tr>
                   <td colSpan={COLUMNS.length} className="text-attention">
-                    <span className="block max-md:max-w-[calc(100vw-3rem)]">{faults.get(row.id) ?? 'Say which order and which operation, by their numbers.'}</span>
+                    <span className="block max-md:max-w-[calc(100vw-3rem)]">{wrongOf(row)}</span>
                   </td>
                 </tr>
               )}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { blankRow, COLUMNS, faultsOf, isBlank, pasted, rowGiven, rowsFrom, withRoom } from './shift';
+import { blankRow, COLUMNS, faultsOf, isBlank, pasted, rowGiven, rowsFrom, unread, withRoom } from './shift';
 
 const plainly = (rows: ReturnType<typeof rowsFrom>) => rows.map((row) => COLUMNS.map((c) => row[c]).join('|'));
 
@@ -30,8 +30,16 @@ describe('a sheet of a shift', () => {
   it('is sent as it was typed, without what was left empty', () => {
     const [row = blankRow()] = rowsFrom('1004\t20\t12.50\t\t\t\t2.4');
     expect(rowGiven(row)).toEqual({ order: 1004, operation: 20, good: '12.50', run_hours: '2.4' });
-    expect(rowGiven({ ...row, operation: 'first' })).toBeNull();
-    expect(rowGiven(blankRow())).toBeNull();
+    expect(unread(row)).toBeNull();
+  });
+
+  it('says of a row what can not be read, before anything is sent', () => {
+    const [row = blankRow()] = rowsFrom('1004\t20\t12\t1\tSPLIT\t.5\t2.4');
+    expect(unread(row)).toBeNull();
+    expect(unread({ ...row, operation: 'first' })).toContain('which operation');
+    expect(unread({ ...row, order: '10045678901' })).toContain('which order');
+    expect(unread({ ...row, scrap: 'two' })).toBe('two is no number.');
+    expect(unread({ ...row, run_hours: '-1' })).toBe('-1 is no number.');
   });
 
   it('knows the faulty row by its place among those that were sent', () => {

@@ -82,10 +82,18 @@ export function pasted(rows: ShiftRow[], at: number, column: Column, text: strin
 
 type Given = Inputs['post-shift']['rows'][number];
 
-/** Return what can be sent of a row: as it was typed; null where it does not say at which operation of which order. */
-export function rowGiven(row: ShiftRow): Given | null {
-  if (!/^\d+$/.test(row.order.trim()) || !/^\d+$/.test(row.operation.trim())) return null;
-  const said = Object.fromEntries((['good', 'scrap', 'why', 'setup_hours', 'run_hours', 'note'] as const).filter((c) => row[c].trim() !== '').map((c) => [c, row[c].trim()]));
+const AMOUNTS = ['good', 'scrap', 'setup_hours', 'run_hours'] as const;
+
+/** Return what can't be read in a row, in words; null where all of it can be. */
+export function unread(row: ShiftRow): string | null {
+  if (![row.order, row.operation].every((cell) => /^\d{1,9}$/.test(cell.trim()))) return 'Say which order and which operation, by their numbers.';
+  const wrong = AMOUNTS.map((c) => row[c].trim()).find((cell) => cell !== '' && !/^(\d+(\.\d*)?|\.\d+)$/.test(cell));
+  return wrong === undefined ? null : `${wrong} is no number.`;
+}
+
+/** Return what is sent of a row: as it was typed, without what was left empty. */
+export function rowGiven(row: ShiftRow): Given {
+  const said = Object.fromEntries(([...AMOUNTS, 'why', 'note'] as const).filter((c) => row[c].trim() !== '').map((c) => [c, row[c].trim()]));
   return { order: Number(row.order), operation: Number(row.operation), ...said } as Given;
 }
 
