@@ -6,6 +6,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as PropertyCase
+from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Posting, StockBalance
 from poietic.ledger.verify import differences
@@ -13,6 +14,8 @@ from poietic.orders.models import Order
 
 from .client import Caller, make_person
 from .test_picking import PickingTest, define_works, receive
+
+STEPS = [{"number": 10, "name": "Mill cell", "work_center": "MILL", **mirror_cell.MILL_HOURS}]
 
 
 class ShiftTest(PickingTest):
@@ -81,6 +84,76 @@ class Posted(ShiftTest):
         self.must("post-shift", rows=rows)
         held = StockBalance.objects.filter(item__code="AP-20", place__code="STORE")
         self.assertEqual(sum(b.quantity for b in held), after)
+
+
+class TakenBack(ShiftTest):
+    """Each row of a shift is taken back by itself: its report and what came with it, nothing else."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        rows = [
+            self.row(self.one, 10, "3"),
+            self.row(self.two, 10, "2"),
+            self.row(self.one, 20, "1"),
+            self.row(self.one, 20, "2"),
+        ]
+        self.must("post-shift", rows=rows, receive=True)
+
+    def reports(self, order: int) -> list[Posting]:
+        standing = Posting.objects.filter(cost_object__number=order, kind="report", reversal=None)
+        return list(standing.filter(reverses=None).order_by("pk"))
+
+    def test_the_last_row_goes_with_its_receipt_and_the_others_stand(self) -> None:
+        self.must("take-back", posting=self.reports(self.one)[-1].pk)
+
+        self.assertEqual(self.passed(self.one), {10: (3, 0), 20: (1, 0)})
+        self.assertEqual(self.passed(self.two)[10], (2, 0))
+        self.assertEqual(Order.objects.get(number=self.one).received, 1)
+
+    def test_a_receipt_takes_its_own_row_back(self) -> None:
+        receipt = Posting.objects.filter(cost_object__number=self.one, kind="receipt").earliest(
+            "pk"
+        )
+        self.must("take-back", posting=receipt.pk)
+        self.assertEqual(self.passed(self.one)[20], (2, 0))
+        self.assertEqual(Order.objects.get(number=self.one).received, 2)
+
+    def test_the_row_of_one_order_says_nothing_of_another(self) -> None:
+        self.must("take-back", posting=self.reports(self.two)[0].pk)
+        self.assertEqual(self.passed(self.two)[10], (0, 0))
+        self.assertEqual(self.passed(self.one), {10: (3, 0), 20: (3, 0)})
+
+    def test_one_row_is_corrected_and_the_others_stay(self) -> None:
+        wrong = self.reports(self.one)[1]
+        right = {"order": self.one, "operation": 20, "good": "0", "scrap": [{"reason": "SPLIT", "quantity": "1"}]}  # fmt: skip
+        self.must("correct-report", posting=wrong.pk, report=right)
+        self.assertEqual(self.passed(self.one), {10: (3, 0), 20: (2, 1)})
+        self.assertEqual(self.passed(self.two)[10], (2, 0))
+
+    def test_before_the_last_report_is_before_the_last_row(self) -> None:
+        self.must("unwind", orders=[self.one], to="before the last report")
+        self.assertEqual(self.passed(self.one), {10: (3, 0), 20: (1, 0)})
+        self.assertEqual(self.passed(self.two)[10], (2, 0))
+
+
+class ReleasedTogether(ShiftTest):
+    """Orders that were released in one act, each with an issue of its own."""
+
+    def test_what_one_of_them_was_issued_is_taken_back_from_it_alone(self) -> None:
+        lines = [{"item": "AP-20", "operation": 10, "quantity": "2.4", "issue_rule": "at release"}]
+        mirror_cell.structure(self.shop, "MA-200", STEPS, lines)
+        self.shop.do("freeze-standard")
+        orders = [self.order("1", release=False) for _ in range(2)]
+        self.must("release-orders", orders=orders)
+        issues = {n: Posting.objects.get(cost_object__number=n, kind="issue") for n in orders}
+        self.assertEqual(len({p.entry_id for p in issues.values()}), 1)
+
+        self.must("take-back", posting=issues[orders[0]].pk)
+
+        back = Posting.objects.filter(reverses__in=issues.values())
+        self.assertEqual([p.reverses_id for p in back], [issues[orders[0]].pk])
+        used = [self.caller.get(f"orders/{n}")["inputs"][0]["used"] for n in orders]
+        self.assertEqual([Decimal(u) for u in used], [0, Decimal("2.4")])
 
 
 class Refused(ShiftTest):

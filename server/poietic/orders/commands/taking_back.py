@@ -59,7 +59,7 @@ class NotReversible(DomainError):
 
 
 class TakeBack(Strict):
-    """A posting; all that its act posted is taken back with it."""
+    """A posting; all that its act posted to the same order is taken back with it, of a shift its own row."""
 
     posting: PostingNumber
     reason: Note = ""
@@ -74,7 +74,7 @@ class TakeBack(Strict):
     Role.COST_ACCOUNTANT,
 )
 def take_back(context: Context, given: TakeBack) -> None:
-    """Post the mirror of everything that one act posted, last first."""
+    """Post the mirror of everything that one act posted to an order, last first."""
     book = lock_act(context, given.posting)
     _, act = postings_of_act(given.posting)
     transaction = Transaction(context)
@@ -105,9 +105,9 @@ def lock_act(context: Context, posting: int) -> OpenBook | None:
 
 
 def postings_of_act(number: int) -> tuple[Posting, list[Posting]]:
-    """Return a posting and all that its act posted and that still stands, last first.
+    """Return a posting and all that its act posted to the same order and that still stands, last first.
 
-    Ask only with the act locked: what was taken back meanwhile is refused.
+    Of an act with several reports, a shift, it is what the posting's own row posted. Ask only with the act locked: what was taken back meanwhile is refused.
     """
     rows = Posting.objects.select_related("cost_object", "reversal")
     original = rows.get(pk=number)
@@ -115,12 +115,27 @@ def postings_of_act(number: int) -> tuple[Posting, list[Posting]]:
         raise TakenBack(number, original.reversal.pk)
     if original.reverses_id:
         raise NotReversible(number, "reversal", "Enter again what it took back.")
-    act = rows.filter(entry_id=original.entry_id, reverses=None, reversal=None)
-    found = list(act.order_by("-pk"))
+    act = rows.filter(
+        entry_id=original.entry_id,
+        cost_object=original.cost_object_id,
+        reverses=None,
+        reversal=None,
+    )
+    found = _of_its_row(list(act.order_by("-pk")), number)
     for posting in found:
         if instead := INSTEAD.get(Posting.Kind(posting.kind)):
             raise NotReversible(number, posting.get_kind_display(), instead)
     return original, found
+
+
+def _of_its_row(act: list[Posting], number: int) -> list[Posting]:
+    """Return what one row of a shift posted: its report, which comes first, and what follows from it."""
+    reports = [p.pk for p in act if p.kind == Posting.Kind.REPORT]
+    if len(reports) < 2:
+        return act
+    begins = max((pk for pk in reports if pk <= number), default=0)
+    ends = min((pk for pk in reports if pk > number), default=act[0].pk + 1)
+    return [p for p in act if begins <= p.pk < ends]
 
 
 def mirror_act(

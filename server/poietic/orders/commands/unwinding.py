@@ -88,8 +88,8 @@ def _as_far_as(rows: list[Posting], to: str) -> list[Posting]:
         return rows
     if to == "released":  # what the release itself issued belongs to it
         return [p for p in rows if p.entry.command not in RELEASES]
-    reports = [p.entry_id for p in rows if p.kind == Posting.Kind.REPORT]
-    return [p for p in rows if p.entry_id >= max(reports)] if reports else []
+    last = max((p.pk for p in rows if p.kind == Posting.Kind.REPORT), default=None)
+    return [p for p in rows if p.pk >= last] if last is not None else []
 
 
 RELEASES = ("release-order", "release-orders", "release-part")
