@@ -9721,7 +9721,7 @@ export interface components {
         };
         /**
          * TakeBack
-         * @description A posting; all that its act posted is taken back with it.
+         * @description A posting; all that its act posted to the same order is taken back with it, of a shift its own row.
          */
         TakeBack: {
             /** Posting */
