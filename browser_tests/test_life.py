@@ -117,3 +117,31 @@ class Life(BrowserTest):
         expect(page.get_by_label("order of row 1", exact=True)).to_have_value("")
         self.assertEqual(Order.objects.get(number=1004).received, 3)
         self.assertEqual(differences(), [])
+
+    def test_an_operation_is_done_elsewhere_for_this_order_only(self) -> None:
+        """By keyboard: from the operation's menu to the preview, and the hours are reported where they are worked."""
+        page = self.signed_in("Jonas")
+        page.goto("/orders/1005")
+        page.get_by_role("button", name="Operation 10, for this order only").focus()
+        page.keyboard.press("Enter")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("Enter")
+        page.get_by_label("Work center", exact=True).select_option("MILL")
+        page.get_by_label("Why").fill("lathe is down until Monday")
+        panel = page.get_by_role("region", name="Move an operation to another work center")
+        # 30 sets of 0.1 h on a machine at 40.00 instead of 27.00
+        expect(panel).to_contain_text("0 → 39")
+        self.post(page)
+
+        material = page.get_by_role("table", name="Material and time")
+        expect(material).to_contain_text("at MILL instead of LATHE")
+        page.keyboard.press("Alt+r")
+        self.post(page)
+        page.goto("/orders/1005/timeline")
+        past = page.get_by_role("table", name="What happened")
+        expect(past).to_contain_text("lathe is down until Monday")
+        expect(past).to_contain_text("operation 10 work center: LATHE → MILL")
+        reported = TimeLine.objects.filter(posting__cost_object__number=1005, kind="run machine")
+        self.assertEqual({t.amount / t.quantity for t in reported}, {Decimal(40)})
+        self.assertEqual(differences(), [])

@@ -13,7 +13,7 @@ from poietic_core.structure.basis import Basis
 from poietic_core.structure.flow import Step
 from poietic_core.variance.causes import CauseKind
 from poietic_core.variance.facts import InputFacts, OperationFacts, OrderFacts, StandIn
-from poietic_core.variance.order import variance_of
+from poietic_core.variance.order import method_variance, variance_of
 from poietic_core.variance.reasons import yield_by_reason
 
 
@@ -80,6 +80,11 @@ class Published(SimpleTestCase):
         )
 
         self.assertEqual(by_kind(facts), {CauseKind.METHOD: 150_000})
+        # and so it is foretold while nothing is done, with pieces waiting for rework
+        waiting = [replace(o, rework_pending=Decimal(7)) for o in facts.operations]
+        begun = replace(facts, operations=waiting, received=Decimal(0), is_completed=False)
+        self.assertEqual(method_variance(begun, Decimal(10_000)), 150_000)
+        self.assertEqual(method_variance(begun, Decimal(0)), 0)
 
     def test_an_alternate_used_in_place_of_a_component_is_a_substitution(self) -> None:
         """By hand: 1 X may be replaced by 1.25 of Y; 2,500 Y at 21 (standard 20) for 2,000 X at 30."""

@@ -56,7 +56,7 @@ class Held(LifeTest):
             self.assertIn("Waits for a drawing (of the thread)", said["title"])
         page = self.caller.get(f"orders/{order}")
         self.assertEqual(page["on_hold"], "Waits for a drawing: of the thread")
-        self.assertEqual(page["acts"], ["change", "resume", "unwind"])
+        self.assertEqual(page["acts"], ["change", "resume", "unwind", "change the making of"])
 
         self.must("resume-order", order=order)
         self.assertEqual(self.state(order), "started")

@@ -39,6 +39,7 @@ class Act(StrEnum):
     HOLD = "hold"
     RESUME = "resume"
     UNWIND = "unwind"
+    DEVIATE = "change the making of"
 
 
 #: The states in which each act is possible.
@@ -62,6 +63,7 @@ ALLOWED: dict[Act, tuple[OrderState, ...]] = {
         OrderState.COMPLETED,
         OrderState.CLOSED,
     ),
+    Act.DEVIATE: (OrderState.RELEASED, OrderState.STARTED),
 }
 #: what an order on hold waits for: everything else may be done to it
 STOPPED_BY_HOLD = (Act.RELEASE, Act.POST, Act.COMPLETE, Act.FINISH, Act.CLOSE, Act.HOLD)
@@ -86,6 +88,9 @@ _HINTS: dict[tuple[Act, OrderState], str] = {
     (Act.CLOSE, OrderState.CLOSED): "Nothing is left to do; its causes stand on its page.",
     (Act.CANCEL, OrderState.STARTED): "Unwind it, or finish it short.",
     (Act.CHANGE, OrderState.COMPLETED): "Take back its completion first.",
+    (Act.DEVIATE, OrderState.PLANNED): "Change the structure, or release the order first.",
+    (Act.DEVIATE, OrderState.FIRM): "Change the structure, or release the order first.",
+    (Act.DEVIATE, OrderState.COMPLETED): "Take back its completion first.",
     (Act.FINISH, OrderState.RELEASED): "Nothing was made of it: cancel it.",
 }
 

@@ -6,6 +6,7 @@ difference is split into causes that add up to it exactly.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from decimal import Decimal
 
 from ..derivation import difference, given, product
@@ -65,6 +66,31 @@ def variance_of(facts: OrderFacts) -> Variance:
         # a cent per line, and what a unit cost of six decimals leaves on so many units
         rounding_most=lines * CENT + facts.received * UNIT_COST_STEP,
     )
+
+
+@exact
+def method_variance(facts: OrderFacts, received: Decimal) -> Decimal:
+    """Return what the order's structure costs more than the standard's once so many are received [money].
+
+    The method cause alone, unrounded, whatever was done until now: what a change of the order's
+    structure leads to.
+
+    Parameters
+    ----------
+    received : good output delivered by then [unit]
+
+    Source
+    ------
+    The method variance of the handbook, section 7: (q × n_o − q* × n_c) × P.
+    """
+    by_then = replace(
+        facts,
+        received=received,
+        is_completed=True,
+        operations=[replace(o, rework_pending=ZERO) for o in facts.operations],
+    )
+    causes = variance_of(by_then).causes
+    return sum((c.amount.value for c in causes if c.kind is CauseKind.METHOD), ZERO)
 
 
 def _grading(facts: OrderFacts) -> list[Cause]:

@@ -88,6 +88,10 @@ class OrderInputOut(Answer):
     is_rework: bool
     #: components that it was used in the place of
     instead_of: list[str]
+    #: what the order was costed with has it too
+    is_in_standard: bool
+    #: hours of the standard that this order works at another work center
+    is_worked_elsewhere: bool
     allowed_each: DecimalText
     need: DecimalText
     used: DecimalText
@@ -196,6 +200,8 @@ class OrderOut(Answer):
     keep_until: date | None
     keep_words: str
     revision: str
+    #: a later one in force; "" if there is none
+    newer: str
     supply_place: str
     receipt_place: str
     standard: Cost | None
@@ -289,6 +295,7 @@ def _page(book: OrderBook) -> OrderOut:
         keep_until=o.keep_until,
         keep_words=o.keep_words,
         revision=o.revision.letter if o.revision else "",
+        newer=dates.newer if dates else "",
         supply_place=o.supply_place.code,
         receipt_place=o.receipt_place.code,
         standard=o.standard.total if o.standard else None,
@@ -392,6 +399,8 @@ def _inputs(
                 issue_rule=i.issue_rule,
                 is_rework=i.is_rework,
                 instead_of=[named[f["input"]] for f in i.stands_for],
+                is_in_standard=bool(i.standard),
+                is_worked_elsewhere=i.is_worked_elsewhere,
                 allowed_each=round_to(i.allowed, UNIT_COST_STEP),
                 need=i.need,
                 used=i.used,

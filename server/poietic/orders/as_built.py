@@ -76,7 +76,9 @@ def _structure(
 ) -> Structure:
     """Return the order's rows as a structure, with quantities and yields as asked."""
     hours = {
-        (i.operation, i.kind): quantity(i) for i in book.inputs if i.work_center and not i.is_rework
+        (i.operation, i.kind): quantity(i)
+        for i in book.inputs
+        if i.work_center and not i.is_rework and not i.is_worked_elsewhere
     }
     materials = [
         (i, q) for i in book.inputs if i.item and (q := round_to(quantity(i), UNIT_COST_STEP))

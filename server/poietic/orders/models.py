@@ -162,7 +162,8 @@ class OrderInput(models.Model):
     item = models.ForeignKey(Item, models.PROTECT, null=True)
     work_center = models.ForeignKey("engineering.WorkCenter", models.PROTECT, null=True)
     supplier = models.ForeignKey(Partner, models.PROTECT, null=True)
-    #: of overhead: its code, and what it is charged by; of an extra cost: its element, and ""
+    #: of overhead: its code, and what it is charged by; of an extra cost: its element, and ""; of
+    #: the standard's hours that this order works elsewhere: their work center, and ""
     overhead = models.CharField(max_length=40, blank=True)
     base = models.CharField(max_length=30, blank=True)
     unit = models.CharField(max_length=10)
@@ -216,6 +217,11 @@ class OrderInput(models.Model):
         """Return what the order still needs of an item."""
         assert self.item is not None
         return still_needed(self.need, self.covered, self.item.step)
+
+    @property
+    def is_worked_elsewhere(self) -> bool:
+        """Tell whether the hours are the standard's alone: this order works them at another work center."""
+        return self.work_center_id is not None and bool(self.overhead)
 
     @property
     def is_per_order(self) -> bool:

@@ -182,7 +182,7 @@ class OpenBook(OrderBook):
         if any(i.is_rework for i in own):
             return
         for i in own:
-            if i.kind in TIME_ELEMENT or i.base:
+            if (i.kind in TIME_ELEMENT and not i.is_worked_elsewhere) or i.base:
                 nothing = {"allowed": ZERO, "standard": ZERO, "need": ZERO, "used": ZERO}
                 twin = copy(i)
                 twin.pk = None

@@ -80,8 +80,9 @@ def stand(
     to_date, largest = _largest(variance)
     was = [book.stood] if isinstance(book, OpenBook) and book.stood else STOOD.of(book.order.pk)
     newer = dating.newer_than(book)
-    if newer is None:  # it was not asked
+    if newer is None:  # it was not asked; it may have been adopted
         newer = was[0].newer if was else ""
+        newer = newer if book.order.revision and book.order.revision.letter != newer else ""
     touched_on = day if isinstance(book, OpenBook) else was[0].touched_on if was else None
     row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, to_date, touched_on)  # fmt: skip
     if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:

@@ -1,7 +1,10 @@
 """Commands on production orders, a module for each part of an order's life."""
 
 from . import (
+    adopting,
     completion,
+    deviating_components,
+    deviating_operations,
     extra_cost,
     holding,
     life,
@@ -18,7 +21,10 @@ from . import (
 )
 
 __all__ = [
+    "adopting",
     "completion",
+    "deviating_components",
+    "deviating_operations",
     "extra_cost",
     "holding",
     "life",

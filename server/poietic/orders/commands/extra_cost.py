@@ -6,18 +6,16 @@ from typing import Annotated, Literal
 from poietic_core.cost.model import Element, InputKind
 from poietic_core.order.states import Act
 from poietic_core.quantity import ZERO, money
-from poietic_core.structure.basis import Basis
 
 from ...commanding.reading import COST_READERS
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...costing.basis import split_to_json
 from ...ledger.models import Account, Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Moment, OperationNumber, OrderNumber, Price, Strict, Text
-from ..models import OrderInput
 from ..open_book import OpenBook
+from ..own_inputs import beside_standard
 from .material import close_document
 
 #: where it comes from: an invoice that is to come, or work and overhead of our own
@@ -74,19 +72,13 @@ def _row(book: OpenBook, operation: int, element: Element) -> None:
     if any((i.operation, i.kind, i.overhead) == at for i in book.inputs):
         return
     book.add_input(
-        OrderInput(
-            order=book.order,
-            operation=operation,
-            kind=InputKind.EXTRA.value,
+        beside_standard(
+            book,
+            operation,
+            InputKind.EXTRA,
             unit="EUR",
-            basis=Basis.ENTERING.value,
-            standard_basis=Basis.ENTERING.value,
-            overhead=element.value,
-            allowed=ZERO,
-            allowed_exactly="0",
-            standard=ZERO,
             price=ZERO,
-            split=split_to_json({element: Decimal(1)}),
-            need=ZERO,
+            split={element: Decimal(1)},
+            code=element.value,
         )
     )

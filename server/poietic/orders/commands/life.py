@@ -30,6 +30,8 @@ from .reserving import ReserveRule, Reserving, release_reserved, reserve_needs
 from .snapshot import grades_of, inputs_of, operations_of
 
 TENTH = Decimal("0.1")
+#: what changes the making of one order; a new release begins with the structure again
+DEVIATIONS = ("add-component", "change-component", "drop-component", "substitute-component", "allow-alternate", "add-operation", "change-operation", "drop-operation", "move-operation", "adopt-revision")  # fmt: skip
 #: orders that are released in one act
 MOST_AT_ONCE = 100
 
@@ -134,6 +136,8 @@ def withdraw_release(context: Context, given: OrderGiven) -> None:
     order = book.order
     if Posting.objects.filter(cost_object=order.pk).exists():
         raise ReleaseUsed(str(order.number))
+    if order.events.filter(entry__command__in=DEVIATIONS).exists():
+        context.effects.remark(book.thing, "what was changed for this order only is lost")
     transaction = Transaction(context)
     release_reserved(transaction, book, is_withdrawn=True)
     transaction.post()

@@ -121,7 +121,7 @@ def add_times(
         kind = InputKind(i.kind)
         if kind not in TIME_ELEMENT or i.operation not in times or i.work_center is None:
             continue
-        if i.is_rework != given.of_rework:
+        if i.is_rework != given.of_rework or i.is_worked_elsewhere:
             continue
         hours = given.hours(kind) if i.operation == given.operation else None
         if hours is None and not given.of_rework:

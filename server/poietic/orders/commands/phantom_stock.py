@@ -24,8 +24,8 @@ from ...ledger.transaction import Transaction
 from ..book import named_by
 from ..models import OrderInput
 from ..open_book import OpenBook
+from ..own_inputs import component_beside_standard
 from .material import close_document, issue
-from .standing_in import stand_in
 
 
 def use_phantom_stock(
@@ -124,4 +124,4 @@ def _phantom_row(
         for key, each in content.items()
         if key in rows and each
     ]
-    return book.add_input(stand_in(book, operation, item, stands_for))
+    return book.add_input(component_beside_standard(book, operation, item, stands_for=stands_for))

@@ -44,22 +44,37 @@ def rescale(book: OpenBook, quantity: Decimal) -> None:
     released = max((released_for(parts, o.number) for o in book.operations), default=ZERO)
     if quantity < released:
         raise LessThanDone(order.number, quantity, released, unit, "released in parts")
-    enter = entering(book.progress(), quantity)
+    order.quantity = quantity
+    fit_needs(book)
+
+
+def fit_needs(book: OpenBook) -> None:
+    """Have the needs of a running order follow its quantity and its structure, and what is kept its needs.
+
+    What is picked to be used in a component's place stays kept.
+    """
+    order = book.order
+    enter = entering(book.progress(), order.quantity)
     yields = {o.number: o.yield_share for o in book.operations}
     for o in book.operations:
         o.entering = round_to(enter[o.number].value, UNIT_COST_STEP)
     for i in book.inputs:
         if not i.stands_for and not i.is_rework:
             i.need = need_of(i, enter, yields).value
-    order.quantity = quantity
     update_rows(OrderOperation, ("id", "entering"), [(o.pk, o.entering) for o in book.operations])
     update_rows(OrderInput, ("id", "need"), [(i.pk, i.need) for i in book.inputs])
     transaction = Transaction(book.context)
-    wanted = {(c.operation, c.item_id or 0): c.still_needed for c in book.components()}
     owner = order.cost_object
-    transaction.at_last(lambda: transaction.reservations.keep_at_most(owner, wanted))
-    if order.is_in_parts:
-        transaction.concern((item for _, item in wanted if item), owner)
-    else:
+    wanted = {(c.operation, c.item_id or 0): c.still_needed for c in book.components()}
+    instead = {(c.operation, c.item_id or 0) for c in book.components() if c.stands_for}
+
+    def let_go_of_the_rest() -> None:
+        kept = transaction.reservations.kept_for(owner)
+        as_it_is = {at: kept[at] for at in instead if at in kept}
+        transaction.reservations.keep_at_most(owner, wanted | as_it_is)
+
+    transaction.at_last(let_go_of_the_rest)
+    transaction.concern((item for _, item in wanted if item), owner)
+    if not order.is_in_parts:
         reserve_needs(transaction, book)
     transaction.post()

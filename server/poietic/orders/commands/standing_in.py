@@ -4,20 +4,13 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import ClassVar
 
-from poietic_core.cost.model import InputKind
 from poietic_core.errors import DomainError
-from poietic_core.quantity import ZERO
-from poietic_core.stock.valuation import NoStandard
-from poietic_core.structure.basis import Basis
 
 from ...catalog.models import Item
-from ...costing.basis import split_to_json
-from ...costing.models import Standard
-from ...costing.queries import standards_in_force
 from ...web_api.fields import plain
-from ..book import OrderBook
 from ..models import OrderInput
 from ..open_book import OpenBook
+from ..own_inputs import component_beside_standard
 
 
 @dataclass(eq=False)
@@ -57,38 +50,6 @@ def alternate_of(book: OpenBook, component: OrderInput, item: Item) -> OrderInpu
             if i.stands_for != stands_for:
                 raise ComponentItself(item.code, component.operation)
             return i
-    return book.add_input(stand_in(book, component.operation, item, stands_for))
-
-
-def stand_in(
-    book: OrderBook, operation: int, item: Item, stands_for: list[dict[str, object]]
-) -> OrderInput:
-    """Return a new input that stands for others, at its standard in the set frozen with the order."""
-    cost = _standard_of(book, item).as_item_cost()
-    return OrderInput(
-        order=book.order,
-        operation=operation,
-        kind=InputKind.COMPONENT.value,
-        item=item,
-        unit=item.unit,
-        basis=Basis.ENTERING.value,
-        standard_basis=Basis.ENTERING.value,
-        allowed=ZERO,
-        allowed_exactly="0",
-        standard=ZERO,
-        price=cost.price,
-        split=split_to_json(dict(cost.split)),
-        need=ZERO,
-        stands_for=stands_for,
+    return book.add_input(
+        component_beside_standard(book, component.operation, item, stands_for=stands_for)
     )
-
-
-def _standard_of(book: OrderBook, item: Item) -> Standard:
-    """Return an item's standard in the set frozen with an order; of an item that came later, today's."""
-    frozen = book.order.standard
-    assert frozen is not None
-    rows = Standard.objects.filter(cost_set=frozen.cost_set, item=item).select_related("item")
-    found = rows.first() or standards_in_force([item]).get(item.code)
-    if found is None:
-        raise NoStandard(item.code)
-    return found

@@ -10,6 +10,7 @@ import { Loaded } from '../../ui/States';
 import { selectCostliest } from './logic';
 import { Happened, Material, MoneyBlock, OperationStrip, Wanted } from './OrderParts';
 import { PlannedNeeds } from './PlannedNeeds';
+import { NewerRevision } from './ThisOrderOnly';
 import { TrancheBlock } from './TrancheBlock';
 
 interface Act {
@@ -44,6 +45,7 @@ function actsOf(order: Order): Act[] {
     unwind: [act('unwind', 'Unwind', '')],
     close: [act('close-order', 'Close', 'Alt-C', true)],
     cancel: [act('cancel-order', 'Cancel', '')],
+    'change the making of': [], // where its parts stand
   };
   const acts = [...order.acts.flatMap((a) => offered[a]), act('copy-order', 'Copy', '')];
   return acts.toSorted((a, b) => Number(b.isMain) - Number(a.isMain));
@@ -111,6 +113,7 @@ function Page({ order }: { order: Order }) {
             Kept until {day(order.keep_until)}: {order.keep_words}
           </p>
         )}
+        <NewerRevision order={order} />
         {order.stops.map((s) => (
           <p key={s.why} className="mt-1 border-l-4 border-attention bg-attention-wash px-2 py-0.5">
             {s.why} <WayOut place={s.place} words={s.fix} may={may} />

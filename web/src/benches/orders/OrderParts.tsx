@@ -9,6 +9,7 @@ import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { afterWords } from '../../structure/TreeCells';
 import { selectCostliest } from './logic';
+import { ComponentMenu, OperationMenu, Otherwise } from './ThisOrderOnly';
 
 /** The operations as a strip: what each has done, in working order. */
 export function OperationStrip({ order }: { order: Order }) {
@@ -77,7 +78,7 @@ function stepsOf(order: Order, number: number): string {
 /** What the order uses, operation by operation. */
 export function Material({ order }: { order: Order }) {
   const lines = order.inputs.filter((i) => i.kind === 'component' || isOutput(i));
-  const times = order.inputs.filter((i) => !lines.includes(i));
+  const times = order.inputs.filter((i) => !lines.includes(i) && !i.is_worked_elsewhere);
   if (order.inputs.length === 0) return <p className="px-4 py-3 text-quiet">It was cancelled before it was released.</p>;
   const numbers = [...new Set(order.inputs.map((i) => i.operation))].toSorted((a, b) => a - b);
   const seesCosts = order.charged !== '';
@@ -101,7 +102,8 @@ export function Material({ order }: { order: Order }) {
               {number} {order.operations.find((o) => o.number === number)?.name ?? 'only in the standard'}{' '}
               <span className="text-[12px] font-normal text-quiet">
                 {stepsOf(order, number)}
-              </span>
+              </span>{' '}
+              <OperationMenu order={order} number={number} />
             </td>
           </tr>
           {lines
@@ -126,10 +128,14 @@ export function Material({ order }: { order: Order }) {
                           costliest <kbd>Alt-X</kbd>
                         </span>
                       )}
+                      <Otherwise order={order} input={i} />
                       {i.issue_rule !== '' && i.issue_rule !== 'by hand' && (
                         <span className="ml-1.5 text-[12px] text-quiet">{i.issue_rule}</span>
                       )}
                       <Outlook input={i} />
+                    </span>
+                    <span className="ml-auto self-center">
+                      <ComponentMenu order={order} input={i} />
                     </span>
                   </span>
                 </td>
@@ -151,6 +157,7 @@ export function Material({ order }: { order: Order }) {
                     <span aria-hidden className="mr-3 ml-1.5 h-full border-l border-hair-strong" />
                     {['subcontract', 'extra cost'].includes(i.kind) || i.kind.endsWith('overhead') ? `${i.kind} ${i.code}` : i.kind}
                     {i.is_rework && <span className="ml-1.5 text-[12px] text-quiet">rework</span>}
+                    <Otherwise order={order} input={i} />
                   </span>
                 </td>
                 <Amounts order={order.number} input={i} />

@@ -1,6 +1,6 @@
 /** What is asked for in the life of an order. */
 
-import { check, choice, customer, date, gradesReceived, item, lotsChosen, madeItem, number, optional, order, orderNumbers, place, reason, text, wholeNumber } from '../../commands/entries';
+import { check, choice, customer, date, gradesReceived, item, labourGrade, lotsChosen, madeItem, number, optional, order, orderNumbers, place, reason, text, wholeNumber, workCenter } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 import { IssueForm, ReceiveMaterialForm, ReturnForm } from './MaterialForms';
 import { values } from '../../api/values';
@@ -18,6 +18,16 @@ const wanted = {
 
 const reserve = choice('Keep stock', values.ReserveRule, { optional: true, hint: 'empty: whichever, the first to expire first' });
 const lots = lotsChosen('Lots by hand');
+
+/** what is changed for one order only */
+const at = { order: order('Order'), operation: wholeNumber('Operation') };
+const why = text('Why');
+const hours = {
+  setup_labour_hours: number('Set-up, people h', optional),
+  setup_machine_hours: number('Set-up, machine h', optional),
+  run_labour_hours: number('A unit, people h', optional),
+  run_machine_hours: number('A unit, machine h', optional),
+};
 
 export const forms = commandForms({
   'plan-order': {
@@ -71,6 +81,62 @@ export const forms = commandForms({
   'withdraw-release': { act: (g) => `Take back the release of ${said(g.order)}`, entries: { order: order('Order') } },
   'release-orders': { own: ReleaseOrdersForm, fromPage: true },
   'release-order': { act: (g) => `Release order ${said(g.order)}`, entries: { order: order('Order'), reserve, lots } },
+  'add-component': {
+    act: (g) => `Add ${said(g.item)} to order ${said(g.order)}`,
+    entries: {
+      ...at,
+      item: item('Item'),
+      quantity: number('Quantity'),
+      per: choice('For', values.Per, { hint: 'each unit worked on, or the whole order' }),
+      issue_rule: choice('Issued', ['by hand', 'at operation']),
+      reason: why,
+    },
+    start: { per: 'unit', issue_rule: 'by hand' },
+  },
+  'change-component': {
+    act: (g) => `Take another quantity of ${said(g.item)} for order ${said(g.order)}`,
+    entries: { ...at, item: item('Item'), quantity: number('Quantity', { hint: 'for what its line is stated for, allowance included' }), reason: why },
+  },
+  'drop-component': {
+    act: (g) => `Leave ${said(g.item)} out of order ${said(g.order)}`,
+    entries: { ...at, item: item('Item'), reason: why },
+  },
+  'substitute-component': {
+    act: (g) => `Take ${said(g.instead)} instead of ${said(g.item)} for order ${said(g.order)}`,
+    entries: { ...at, item: item('Item'), instead: item('Instead'), ratio: number('For one of it', { hint: 'how much of the other item' }), reason: why },
+    start: { ratio: '1' },
+  },
+  'allow-alternate': {
+    act: (g) => `Allow ${said(g.alternate)} in the place of ${said(g.item)}`,
+    entries: { ...at, item: item('Item'), alternate: item('Alternate'), ratio: number('For one of it', { hint: 'how much of the alternate' }), reason: why },
+    start: { ratio: '1' },
+  },
+  'add-operation': {
+    act: (g) => `Add operation ${said(g.operation)} to order ${said(g.order)}`,
+    entries: {
+      ...at,
+      name: text('Name'),
+      work_center: workCenter('Work center'),
+      after: wholeNumber('Comes after', { optional: true, hint: 'empty: the one numbered before' }),
+      labour_grade: labourGrade('Labour grade', { optional: true, hint: "empty: the work center's own rate" }),
+      ...hours,
+      yield_share: number('Good share', { optional: true, hint: 'empty: all' }),
+      reason: why,
+    },
+  },
+  'change-operation': {
+    act: (g) => `Change operation ${said(g.operation)} of order ${said(g.order)}`,
+    entries: { ...at, name: text('Name', optional), ...hours, yield_share: number('Good share', optional), reason: why },
+  },
+  'move-operation': {
+    act: (g) => `Do operation ${said(g.operation)} at ${said(g.work_center)}`,
+    entries: { ...at, work_center: workCenter('Work center'), reason: why },
+  },
+  'drop-operation': {
+    act: (g) => `Leave operation ${said(g.operation)} out of order ${said(g.order)}`,
+    entries: { ...at, reason: why },
+  },
+  'adopt-revision': { act: (g) => `Adopt the revision in force for order ${said(g.order)}`, entries: { order: order('Order'), reason: why } },
   'charge-extra': {
     act: (g) => `Charge ${said(g.amount)} EUR to order ${said(g.order)}`,
     entries: {

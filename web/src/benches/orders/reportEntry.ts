@@ -50,7 +50,7 @@ function inputsOf(order: Order, operation: number, kind: string): OrderInput[] {
 }
 
 export function timesOf(order: Order, operation: number): OrderInput[] {
-  return order.inputs.filter((i) => i.operation === operation && /labour|machine/.test(i.kind) && !i.is_rework);
+  return order.inputs.filter((i) => i.operation === operation && /labour|machine/.test(i.kind) && !i.is_rework && !i.is_worked_elsewhere);
 }
 
 /** Return a report filled in with what is still due. */

@@ -1,0 +1,232 @@
+"""Operations of this order only: added, changed, dropped, moved to another work center."""
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Annotated
+
+from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, InputKind
+from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
+from poietic_core.structure.flow import Network
+
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...engineering.models import LabourGrade
+from ...web_api.errors import InvalidInput, NotFound
+from ...web_api.fields import Code, Hours, OperationNumber, Ratio, Text
+from ..models import OrderOperation
+from .deviating import Deviation, ForThisOrder, OperationBegun, work_center_of
+
+Named = Annotated[str, Text(120, 1)]
+Work = Mapping[InputKind, Decimal]
+
+
+class OperationNamed(ForThisOrder):
+    """An operation of an order."""
+
+    operation: OperationNumber
+
+
+class AddOperation(OperationNamed):
+    """An operation that only this order has: where it stands, and its hours."""
+
+    name: Named
+    work_center: Code
+    #: the operation that it comes after; left out, the one numbered before
+    after: OperationNumber | None = None
+    labour_grade: Code | None = None
+    setup_labour_hours: Hours = ZERO
+    setup_machine_hours: Hours = ZERO
+    #: for each unit worked on
+    run_labour_hours: Hours = ZERO
+    run_machine_hours: Hours = ZERO
+    yield_share: Ratio = ONE
+
+
+class ChangeOperation(OperationNamed):
+    """What is different of an operation; what is left out stays."""
+
+    name: Named | None = None
+    setup_labour_hours: Hours | None = None
+    setup_machine_hours: Hours | None = None
+    run_labour_hours: Hours | None = None
+    run_machine_hours: Hours | None = None
+    yield_share: Ratio | None = None
+
+
+class MoveOperation(OperationNamed):
+    """The work center that does an operation instead of its own."""
+
+    work_center: Code
+
+
+@command("add-operation", "Add an operation to an order", Role.CONTROLLER)
+def add_operation(context: Context, given: AddOperation) -> None:
+    """Have this order pass an operation that its structure does not name; nothing after it has begun."""
+    deviation = Deviation(context, given)
+    book, number = deviation.book, given.operation
+    _require_yield(given.yield_share)
+    if any(o.number == number for o in book.operations):
+        raise InvalidInput([f"operation: order {book.order.number} has an operation {number} already"])  # fmt: skip
+    after = _put_into_flow(deviation, number, given.after)
+    center = work_center_of(given.work_center)
+    row = OrderOperation(
+        order=book.order,
+        number=number,
+        name=given.name,
+        work_center=center,
+        yield_share=given.yield_share,
+        is_report_point=True,
+        after=None if after is None else [after],
+        labour_grade=_grade(given.labour_grade),
+        entering=ZERO,
+    )
+    book.operations = sorted([*book.operations, row], key=lambda o: o.number)
+    _require_flow(deviation, number)
+    hours = {k: stated for k in TIME_ELEMENT if (stated := _stated(given, k))}
+    _set_clock(row, {}, hours)
+    row.save(force_insert=True)
+    deviation.work_at(row, hours)
+    deviation.say(f"operation {number}", "", f"{given.name} at {center.code}")
+    deviation.finish(number)
+
+
+@command("change-operation", "Change an operation of an order", Role.CONTROLLER)
+def change_operation(context: Context, given: ChangeOperation) -> None:
+    """Have an operation that has not begun take other hours in this order, or bear another name or yield."""
+    deviation = Deviation(context, given)
+    row = deviation.require_not_begun(given.operation)
+    _require_yield(given.yield_share)
+    before = _hours(deviation, row)
+    hours = dict(before)
+    for kind in TIME_ELEMENT:
+        stated = _stated(given, kind)
+        if stated is not None and stated != hours.get(kind, ZERO):
+            deviation.say(f"operation {row.number} {kind} [h]", hours.get(kind, ZERO), stated)
+            hours[kind] = stated
+    for name in ("name", "yield_share"):
+        if (after := getattr(given, name)) is not None:
+            deviation.say(f"operation {row.number} {name.replace('_', ' ')}", getattr(row, name), after)  # fmt: skip
+            setattr(row, name, after)
+    _set_clock(row, before, hours)
+    row.save()
+    deviation.work_at(row, hours)
+    deviation.finish(row.number)
+
+
+@command("move-operation", "Move an operation to another work center", Role.CONTROLLER)
+def move_operation(context: Context, given: MoveOperation) -> None:
+    """Have another work center do an operation that has not begun, in the same hours."""
+    deviation = Deviation(context, given)
+    row = deviation.require_not_begun(given.operation)
+    center = work_center_of(given.work_center)
+    if center.pk == row.work_center_id:
+        raise InvalidInput([f"work_center: operation {row.number} is done at {center.code} already"])  # fmt: skip
+    deviation.say(f"operation {row.number} work center", row.work_center.code, center.code)
+    row.work_center = center
+    row.save(update_fields=["work_center"])
+    deviation.work_at(row, _hours(deviation, row))
+    deviation.finish(row.number)
+
+
+@command("drop-operation", "Leave an operation out of an order", Role.CONTROLLER)
+def drop_operation(context: Context, given: OperationNamed) -> None:
+    """Have this order do without an operation that has not begun, and without what is taken in at it."""
+    deviation = Deviation(context, given)
+    book = deviation.book
+    row = deviation.require_not_begun(given.operation)
+    rows = [i for i in book.inputs if i.operation == row.number]
+    if held := next((i for i in rows if i.used), None):
+        raise InvalidInput([f"operation: {held.used.normalize():f} {held.unit} of {held.item} are issued to operation {row.number}: return them first"])  # fmt: skip
+    if len(book.operations) == 1:
+        raise InvalidInput([f"operation: {row.number} is the only one; cancel the order instead"])
+    before = Network(book.progress()).before[row.number]
+    for o in book.operations:
+        if o.after and row.number in o.after:
+            o.after = sorted({*(n for n in o.after if n != row.number), *before})
+            o.save(update_fields=["after"])
+    for i in rows:
+        if i.item and i.allowed:
+            context.effects.remark(i.item.code, f"not taken in with operation {row.number}")
+        deviation.drop(i)
+    book.operations.remove(row)
+    row.delete()
+    deviation.say(f"operation {row.number}", row.name, "left out")
+    deviation.finish(row.number)
+
+
+def _put_into_flow(deviation: Deviation, number: int, after: int | None) -> int | None:
+    """Have what came after an operation come after the new one; return which, None for the one before."""
+    book = deviation.book
+    if after is None:
+        if all(o.after is None for o in book.operations):
+            return None
+        after = max((o.number for o in book.operations if o.number < number), default=None)
+    if after is None:
+        return None
+    book.operation(after)
+    for o in book.operations:
+        if o.after and after in o.after:
+            o.after = sorted({*(n for n in o.after if n != after), number})
+            o.save(update_fields=["after"])
+    return after
+
+
+def _require_flow(deviation: Deviation, number: int) -> None:
+    """Refuse an operation that leads nowhere, or that pieces have passed already."""
+    book = deviation.book
+    network = Network(book.progress())
+    last = book.operations[-1].number
+    if network.ends() != [last]:
+        raise InvalidInput(
+            [
+                f"operation: {number} would not lead to the last operation, {last}; number it between the one that it comes after and the next"
+            ]
+        )
+    if begun := next((n for n in network.following[number] if deviation.has_begun(n)), None):
+        raise OperationBegun(book.order.number, number, begun)
+    if number == last and book.order.received:
+        raise OperationBegun(book.order.number, number, book.operations[-2].number)
+
+
+def _stated(given: AddOperation | ChangeOperation, kind: InputKind) -> Decimal | None:
+    stated: Decimal | None = getattr(given, f"{kind.value.replace(' ', '_')}_hours")
+    return stated
+
+
+def _hours(deviation: Deviation, row: OrderOperation) -> dict[InputKind, Decimal]:
+    """Return the hours that the order allows an operation, by kind."""
+    times = deviation.times_of(row.number)
+    return {InputKind(i.kind): i.allowed for i in times if i.allowed}
+
+
+def _set_clock(row: OrderOperation, before: Work, after: Work) -> None:
+    """Have the time that an operation takes follow its hours: a run the machine's, where there is one.
+
+    Setting up takes the longer of people's and machine's, unless a crew attends the machine.
+    """
+    labour, machine = (after.get(k, ZERO) for k in SETUP_KINDS)
+    is_attended = row.setup_hours < max(before.get(k, ZERO) for k in SETUP_KINDS)
+    row.setup_hours = machine if is_attended else max(labour, machine)
+    was, now = _pace(before), _pace(after)
+    if was and row.run_hours:
+        row.run_hours = round_to(row.run_hours * now / was, UNIT_COST_STEP)
+    else:
+        row.run_hours, row.run_quantity = now, ONE
+
+
+def _pace(hours: Work) -> Decimal:
+    return hours.get(InputKind.RUN_MACHINE, ZERO) or hours.get(InputKind.RUN_LABOUR, ZERO)
+
+
+def _require_yield(share: Decimal | None) -> None:
+    if share is not None and share > ONE:
+        raise InvalidInput([f"yield_share: {share} is more than all of what enters"])
+
+
+def _grade(code: str | None) -> LabourGrade | None:
+    if code is None:
+        return None
+    found = LabourGrade.objects.filter(code=code).first()
+    if found is None:
+        raise NotFound("labour grade", code)
+    return found
