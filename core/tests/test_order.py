@@ -20,8 +20,10 @@ from poietic_core.order.report import (
     Progress,
     ReworkPending,
     backflush,
+    beyond_plan,
     check_flow,
     due_at,
+    most_without_more,
     moved_by,
     require_rework_decided,
     returned_value,
@@ -129,6 +131,53 @@ class Reports(SimpleTestCase):
             check_flow([*chain[:2], replace(chain[2], good=Decimal(6))], Decimal(0))
         hidden = replace(chain[1], is_report_point=False)
         self.assertEqual(moved_by([chain[0], hidden, chain[2]], 30), [20, 30])
+
+    def test_what_is_lost_is_made_again_from_the_first_operation_on(self) -> None:
+        # by hand: 8 wanted, planned 8 and 8; 8 good at 10, 5 good and 1 lost at 20:
+        # one more enters both; without more, 7 can be made
+        chain, planned = [done(10, 8), done(20, 5, 1)], {10: Decimal(8), 20: Decimal(8)}
+
+        self.assertEqual(beyond_plan(chain, Decimal(8), planned, Decimal(1)), {10: 1, 20: 1})
+        self.assertEqual(most_without_more(chain, Decimal(8), planned, Decimal(1)), 7)
+
+    def test_a_loss_that_the_yield_expects_takes_no_more(self) -> None:
+        # 20 wanted at 0.95: 21.05 enter, and one of 21 is expected to be lost; of two lost one more
+        # good is missing, 1 / 0.95 enter; four of 14 lost: 10 are missing, 10 / 0.95 + 14 − 21.05 enter
+        def after(good: int, scrap: int) -> list[Progress]:
+            return [replace(done(10, good, scrap), yield_share=Decimal("0.95"))]
+
+        planned = {10: Decimal("21.052632")}
+        for good, scrap, beyond, most in (
+            (0, 0, 0, 20),
+            (20, 1, 0, 20),
+            (19, 2, 1, 19),
+            (10, 4, 4, 16),
+        ):
+            with self.subTest(good=good, scrap=scrap):
+                self.assertEqual(
+                    beyond_plan(after(good, scrap), Decimal(20), planned, Decimal(1)), {10: beyond}
+                )
+                self.assertEqual(
+                    most_without_more(after(good, scrap), Decimal(20), planned, Decimal(1)), most
+                )
+
+    @given(
+        st.lists(st.tuples(st.integers(0, 9), st.integers(0, 4)), min_size=1, max_size=4),
+        st.integers(1, 20),
+    )
+    def test_what_can_be_made_without_more_takes_no_more(
+        self, steps: list[tuple[int, int]], ordered: int
+    ) -> None:
+        passed, chain = ordered, []
+        for n, (good, scrap) in enumerate(steps):
+            good = min(good, passed)
+            chain.append(done(10 * n + 10, good, min(scrap, passed - good)))
+            passed = good
+        planned = {o.number: Decimal(ordered) for o in chain}
+        most = most_without_more(chain, Decimal(ordered), planned, Decimal(1))
+        self.assertFalse(any(beyond_plan(chain, most, planned, Decimal(1)).values()))
+        if most < ordered:
+            self.assertTrue(any(beyond_plan(chain, most + 1, planned, Decimal(1)).values()))
 
     @given(st.decimals("0.01", 9999, places=2), st.lists(st.integers(1, 9), min_size=1, max_size=8))
     def test_returns_take_back_exactly_what_was_issued(

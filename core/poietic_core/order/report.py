@@ -9,7 +9,8 @@ from fractions import Fraction
 from typing import ClassVar
 
 from ..errors import DomainError
-from ..quantity import ONE, ZERO, decimal_of, exact, round_to, round_up
+from ..planning.in_time import most_that_fits
+from ..quantity import ONE, UNIT_COST_STEP, ZERO, decimal_of, exact, round_to, round_up
 from ..structure.flow import Network
 
 
@@ -261,6 +262,58 @@ def remaining(operations: Sequence[Progress], ordered: Decimal) -> dict[int, Fra
         for feeder in network.feeders(o.number, reported):
             wanted[feeder] = max(wanted.get(feeder, Fraction(0)), need)
     return {o.number: still[network.reported_with(o.number, reported)] for o in operations}
+
+
+@exact
+def beyond_plan(
+    operations: Sequence[Progress], ordered: Decimal, planned: Mapping[int, Decimal], step: Decimal
+) -> dict[int, Decimal]:
+    """Return the units that each operation has to work on beyond its plan so that the order is made whole.
+
+    What was worked on and what is still to be, less what was planned to enter; rounded up to the
+    step, never below 0: the material of so many units is to be released on top.
+
+    Parameters
+    ----------
+    operations : in working order
+    ordered : the order's quantity [unit]
+    planned : units entering each for that quantity [unit]
+    step : of the item made
+
+    Source
+    ------
+    Replenishment of what was lost beyond the planned yield: common practice.
+    """
+    whole = _worked_on(operations, ordered)
+    beyond = {n: round_to(whole[n] - planned[n], UNIT_COST_STEP) for n in whole}
+    return {n: round_up(max(ZERO, units), step) for n, units in beyond.items()}
+
+
+@exact
+def most_without_more(
+    operations: Sequence[Progress], ordered: Decimal, planned: Mapping[int, Decimal], step: Decimal
+) -> Decimal:
+    """Return the largest quantity that can still be made with the units planned to enter each operation.
+
+    Parameters as of `beyond_plan`.
+
+    Source
+    ------
+    As of `remaining`: what is lost after operation k can't be made up by what enters it as planned.
+    """
+
+    def fits(quantity: Decimal) -> bool:
+        whole = _worked_on(operations, quantity)
+        beyond = (whole[o.number] - max(planned[o.number], o.processed()) for o in operations)
+        return all(round_to(units, UNIT_COST_STEP) <= 0 for units in beyond)
+
+    return most_that_fits(ordered, step, fits)
+
+
+def _worked_on(operations: Sequence[Progress], ordered: Decimal) -> dict[int, Decimal]:
+    """Return the units that each operation will have worked on when the order is made."""
+    still = remaining(operations, ordered)
+    return {o.number: decimal_of(still[o.number]) + o.processed() for o in operations}
 
 
 @exact

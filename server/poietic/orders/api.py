@@ -32,7 +32,7 @@ from .faulty import OrderFaulty, computed
 from .line_outlook import NO_OUTLOOK, makers_of, outlook_of
 from .lots_used import lots_noted, lots_used
 from .models import Order, OrderInput
-from .needs import need_of
+from .needs import need_of, with_replenished
 from .shortages import SHORT
 from .standing import due_units
 
@@ -243,6 +243,7 @@ def need(request: HttpRequest, number: int, row: int) -> list[DerivationRow]:
     if found is None:
         raise NotFound(f"input of order {number}", str(row))
     enter = entering(book.progress(), book.order.quantity) if book.operations else {}
+    enter = with_replenished(book.operations, enter)
     yields = {o.number: o.yield_share for o in book.operations}
     rows, fault = computed(lambda: flatten(need_of(found, enter, yields)))
     if rows is None:

@@ -106,7 +106,9 @@ class OrderOperation(models.Model):
     #: how often it was set up; null: not reported yet, or before that was asked
     times_set_up = models.IntegerField(null=True)
     steps = models.JSONField(default=list)
-    #: units entering it for the order quantity, unrounded
+    #: units beyond its plan that material is released for, in the place of what was lost
+    replenished = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: units entering it for the order quantity, unrounded, with those
     entering = models.DecimalField(max_digits=18, decimal_places=6)
     good = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     scrap = models.DecimalField(max_digits=18, decimal_places=6, default=0)

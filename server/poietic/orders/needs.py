@@ -1,15 +1,15 @@
 """What an order needs of its inputs: worked out at release, and explained by the same calculation."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from fractions import Fraction
 
-from poietic_core.derivation import Derivation, ratio
+from poietic_core.derivation import Derivation, given, ratio, total
 from poietic_core.order.need import need_of_item, need_of_work
 from poietic_core.quantity import ONE
 from poietic_core.structure.basis import Basis, spread
 
-from .models import OrderInput
+from .models import OrderInput, OrderOperation
 
 
 def need_of(
@@ -23,3 +23,18 @@ def need_of(
     if i.item:
         return need_of_item(allowed, over, step=i.item.step)
     return need_of_work(allowed, over)
+
+
+def with_replenished(
+    operations: Iterable[OrderOperation], enter: Mapping[int, Derivation]
+) -> dict[int, Derivation]:
+    """Return the units that operations take material for: those of the plan, and what makes up for losses."""
+    return {
+        o.number: total(
+            "units to work on",
+            (enter[o.number], given("in the place of what was lost", o.replenished)),
+        )
+        if o.replenished
+        else enter[o.number]
+        for o in operations
+    }

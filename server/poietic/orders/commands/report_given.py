@@ -91,6 +91,8 @@ class Report(Strict):
     lots: LotsMade = []
     #: complete the order in the same act, or only when all of it is received then; leftovers go back
     complete: bool | Literal["when received"] = False
+    #: of an order that lost pieces: release the material of as many more, or make fewer
+    then: Literal["leave it", "replenish", "accept less"] = "leave it"
     happened_at: Moment | None = None
     reason: Note = ""
 

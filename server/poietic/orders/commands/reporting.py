@@ -19,6 +19,7 @@ from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput
 from ..open_book import OpenBook
 from .completion import complete
+from .losing import follow_loss
 from .material import close_document
 from .operation_work import (
     add_backflush,
@@ -65,6 +66,7 @@ def report(context: Context, given: Report) -> None:
     transaction = Transaction(context)
     add_report(transaction, book, given)
     transaction.post()
+    follow_loss(book, given.then)
     book.finish()
 
 
@@ -83,6 +85,7 @@ def correct_report(context: Context, given: CorrectReport) -> None:
     mirror_act(transaction, book, act, given.report.reason)
     add_report(transaction, book, given.report)
     transaction.post()
+    follow_loss(book, given.report.then)
     book.finish()
 
 

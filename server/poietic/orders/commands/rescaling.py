@@ -12,7 +12,7 @@ from poietic_core.structure.requirement import entering
 from ...ledger.transaction import Transaction
 from ...statements.bulk import update_rows
 from ..models import OrderInput, OrderOperation
-from ..needs import need_of
+from ..needs import need_of, with_replenished
 from ..open_book import OpenBook
 from .reserving import reserve_needs
 
@@ -54,14 +54,15 @@ def fit_needs(book: OpenBook) -> None:
     What is picked to be used in a component's place stays kept.
     """
     order = book.order
-    enter = entering(book.progress(), order.quantity)
+    enter = with_replenished(book.operations, entering(book.progress(), order.quantity))
     yields = {o.number: o.yield_share for o in book.operations}
     for o in book.operations:
         o.entering = round_to(enter[o.number].value, UNIT_COST_STEP)
     for i in book.inputs:
         if not i.stands_for and not i.is_rework:
             i.need = need_of(i, enter, yields).value
-    update_rows(OrderOperation, ("id", "entering"), [(o.pk, o.entering) for o in book.operations])
+    entered = [(o.pk, o.entering, o.replenished) for o in book.operations]
+    update_rows(OrderOperation, ("id", "entering", "replenished"), entered)
     update_rows(OrderInput, ("id", "need"), [(i.pk, i.need) for i in book.inputs])
     transaction = Transaction(book.context)
     owner = order.cost_object

@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { commandsOptions, orderOptions, type Order } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day, moment } from '../../lib/date';
-import { quantity } from '../../lib/decimal';
+import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { selectCostliest } from './logic';
@@ -37,6 +37,7 @@ function actsOf(order: Order): Act[] {
       act('receive', 'Receive', 'Alt-V'),
       act('return-material', 'Return', ''),
       act('charge-extra', 'Extra cost', ''),
+      ...(order.operations.some((o) => !isZero(o.scrap)) && !done ? [act('replenish-order', 'Replenish', ''), act('accept-less', 'Make fewer', '')] : []),
     ],
     complete: [act('complete-order', 'Complete', 'Alt-C', done)],
     'finish short': done ? [] : [act('finish-short', 'Finish short', '')],

@@ -9,19 +9,7 @@ import { Loaded } from '../../ui/States';
 import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { GradesEntry } from '../../commands/EntryControl';
-import {
-  type Complete,
-  dueReport,
-  outputsOf,
-  nextOperation,
-  reportAct,
-  reportedOperations,
-  reportGiven,
-  type ReportEntry,
-  reportOf,
-  reworkReport,
-  timesOf,
-} from './reportEntry';
+import { afterLoss, type Complete, dueReport, nextOperation, outputsOf, reportAct, reportedOperations, type ReportEntry, reportGiven, reportOf, reworkReport, type Then, timesOf } from './reportEntry';
 
 /** The run report: pieces, scrap, by-products, times and receipt in one entry, filled in with what is due. */
 export function ReportForm({ given, onGiven }: OwnFormProps<Inputs['report']>) {
@@ -167,6 +155,19 @@ function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
           {entry.scrap.length ? 'Another scrap reason' : 'Add scrap'}
         </Button>
       </div>
+      {entry.scrap.length > 0 && (
+        <Field label="For the lost ones">
+          {(id) => (
+            <select id={id} className="entry" value={entry.then} onChange={(e) => change({ ...entry, then: e.target.value as Then })}>
+              {Object.entries(afterLoss).map(([value, words]) => (
+                <option key={value} value={value}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
       {!entry.of_rework && (
         <Field label="For rework" hint={here && !isZero(here.rework) ? `${quantity(here.rework)} set aside before` : undefined}>
           {(id, hint) => (

@@ -136,6 +136,8 @@ export const forms = commandForms({
     act: (g) => `Leave operation ${said(g.operation)} out of order ${said(g.order)}`,
     entries: { ...at, reason: why },
   },
+  'replenish-order': { act: (g) => `Replenish order ${said(g.order)}`, entries: { order: order('Order'), reason: text('Why', optional) } },
+  'accept-less': { act: (g) => `Make fewer of order ${said(g.order)}`, entries: { order: order('Order'), reason: text('Why', optional) } },
   'adopt-revision': { act: (g) => `Adopt the revision in force for order ${said(g.order)}`, entries: { order: order('Order'), reason: why } },
   'charge-extra': {
     act: (g) => `Charge ${said(g.amount)} EUR to order ${said(g.order)}`,

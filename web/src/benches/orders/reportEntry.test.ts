@@ -70,6 +70,8 @@ describe('a run report', () => {
     const entry = { ...dueReport(order, 10), good: '0.3', scrap: ['0.1', '0.2'].map((quantity) => ({ reason: 'CRACK', quantity })) };
 
     expect(reportAct(entry)).toBe('Report 0.3 good, 0.3 scrap');
+    expect(reportGiven({ ...entry, then: 'replenish' })).toMatchObject({ then: 'replenish' });
+    expect(reportGiven({ ...entry, then: 'replenish', scrap: [] })).not.toHaveProperty('then');
     expect(reportAct({ ...entry, receive: 'ready', scrap: [] })).toBe('Report 0.3 good and receive');
     expect(reportAct({ ...entry, receive: '2', scrap: [], corrects: 9 })).toBe('Correct to 0.3 good, receive 2');
   });

@@ -3,6 +3,8 @@ import type { OrderInput, Posting } from './queries';
 import { isZero, plain, total } from '../../lib/decimal';
 import type { Inputs, Sent } from '../../commands/inputs';
 
+export const afterLoss = { 'leave it': 'leave it', replenish: 'release material for as many more', 'accept less': 'make fewer' } as const;
+export type Then = keyof typeof afterLoss;
 export type Complete = 'no' | 'when received' | 'yes';
 
 /** A run report while it is being entered; empty hours mean: by the standard. */
@@ -24,6 +26,8 @@ export interface ReportEntry {
   /** what is received, sorted, where the output is graded */
   grades: { item: string; quantity: string }[];
   complete: Complete;
+  /** what follows where pieces are lost */
+  then: Then;
   /** the posting that this report corrects */
   corrects?: number | undefined;
 }
@@ -73,6 +77,7 @@ export function dueReport(order: Order, operation: number): ReportEntry {
     receive: isLast ? 'ready' : '',
     grades: [],
     complete: isLast ? 'when received' : 'no',
+    then: 'leave it',
   };
 }
 
@@ -106,6 +111,7 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
     receive: isZero(posting.act_received_quantity) ? '' : plain(posting.act_received_quantity),
     grades: order.grades.length ? posting.act_received.map((r) => ({ item: r.item, quantity: plain(r.quantity) })) : [],
     complete: posting.act_completes ? 'yes' : 'no',
+    then: 'leave it',
     corrects: posting.number,
   };
 }
@@ -125,6 +131,7 @@ export function reportGiven(entry: ReportEntry): Sent<Inputs['report']> {
     by_products: entry.by_products.filter((b) => filled(b.quantity)),
     ...Object.fromEntries(hours.map(([kind, h]) => [hourField(kind), h])),
     ...(entry.setups === '' || entry.of_rework ? {} : { times_set_up: Number(entry.setups) }),
+    ...(entry.then !== 'leave it' && entry.scrap.some((s) => filled(s.quantity)) ? { then: entry.then } : {}),
     receive: entry.receive || '0',
     grades: filled(entry.receive) ? entry.grades.filter((g) => filled(g.quantity)) : [],
     complete: entry.complete === 'when received' ? entry.complete : entry.complete === 'yes',
