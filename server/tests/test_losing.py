@@ -35,7 +35,9 @@ class Replenished(LosingTest):
     def test_as_many_more_as_were_lost_at_the_operation_and_before_it(self) -> None:
         self.report(10, 6, 2)
         self.assertEqual(self.needs()["AP-20"], Decimal("19.2"))
+        self.assertEqual(Decimal(self.caller.get(f"orders/{self.number}")["lost_beyond"]), 2)
         self.must("replenish-order", order=self.number)
+        self.assertEqual(Decimal(self.caller.get(f"orders/{self.number}")["lost_beyond"]), 0)
         # two more enter operation 10, by hand: 10 × 2.4; at 20 eight are still enough
         self.assertEqual(self.needs(), {"AP-20": 24, "PAD-3": 72, "PAD-L": 16})
         self.assertEqual(self.due(), {10: 2, 20: 6})

@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router
 from poietic_core.cost.model import InputKind
-from poietic_core.order.report import backflush, next_operation
+from poietic_core.order.report import backflush, beyond_plan, next_operation
 from poietic_core.order.states import Act, OrderState, acts_in
 from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, money, round_to
 from poietic_core.structure.requirement import entering
@@ -215,6 +215,8 @@ class OrderOut(Answer):
     wip: list[WipCell]
     wip_by_element: list[ElementAmount]
     is_all_received: bool
+    #: pieces to work on beyond what its material is enough for, at the operation that lacks most
+    lost_beyond: DecimalText
     happened: list[HappenedRow]
     stops: list[Stop]
     wanted_by: list[WantedBy]
@@ -317,12 +319,23 @@ def _page(book: OrderBook) -> OrderOut:
             if amount
         ],
         is_all_received=o.received >= o.quantity,
+        lost_beyond=_lost_beyond(book),
         happened=_happened(o),
         stops=stops_of(book, short, dates),
         wanted_by=wanted_by(o),
         acts=acts_in(book.state, is_held=o.hold_reason_id is not None),
         next_operation=next_operation(due),
         change=o.change,
+    )
+
+
+def _lost_beyond(book: OrderBook) -> Decimal:
+    """Return for how many pieces an order that runs lacks material because of what it lost."""
+    if Act.POST not in acts_in(book.state) or not book.operations:
+        return ZERO
+    planned = {o.number: o.entering for o in book.operations}
+    return max(
+        beyond_plan(book.progress(), book.order.quantity, planned, book.order.item.step).values()
     )
 
 

@@ -14928,6 +14928,12 @@ export interface components {
             wip_by_element: components["schemas"]["ElementAmount"][];
             /** Is All Received */
             is_all_received: boolean;
+            /**
+             * Lost Beyond
+             * Format: decimal
+             * @example 2.40
+             */
+            lost_beyond: string;
             /** Happened */
             happened: components["schemas"]["HappenedRow"][];
             /** Stops */

@@ -4,13 +4,13 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { commandsOptions, orderOptions, type Order } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day, moment } from '../../lib/date';
-import { isZero, quantity } from '../../lib/decimal';
+import { quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { selectCostliest } from './logic';
 import { Happened, Material, MoneyBlock, OperationStrip, Wanted } from './OrderParts';
 import { PlannedNeeds } from './PlannedNeeds';
-import { NewerRevision } from './ThisOrderOnly';
+import { LostBeyond, NewerRevision } from './ThisOrderOnly';
 import { TrancheBlock } from './TrancheBlock';
 
 interface Act {
@@ -37,7 +37,6 @@ function actsOf(order: Order): Act[] {
       act('receive', 'Receive', 'Alt-V'),
       act('return-material', 'Return', ''),
       act('charge-extra', 'Extra cost', ''),
-      ...(order.operations.some((o) => !isZero(o.scrap)) && !done ? [act('replenish-order', 'Replenish', ''), act('accept-less', 'Make fewer', '')] : []),
     ],
     complete: [act('complete-order', 'Complete', 'Alt-C', done)],
     'finish short': done ? [] : [act('finish-short', 'Finish short', '')],
@@ -115,6 +114,7 @@ function Page({ order }: { order: Order }) {
           </p>
         )}
         <NewerRevision order={order} />
+        <LostBeyond order={order} />
         {order.stops.map((s) => (
           <p key={s.why} className="mt-1 border-l-4 border-attention bg-attention-wash px-2 py-0.5">
             {s.why} <WayOut place={s.place} words={s.fix} may={may} />

@@ -4,7 +4,7 @@ import { Link } from 'react-router';
 import type { Order } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
-import { isZero } from '../../lib/decimal';
+import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Menu } from '../../ui/Menu';
 import type { OrderInput } from './queries';
@@ -81,6 +81,28 @@ export function NewerRevision({ order }: { order: Order }) {
         <Button look="link" onClick={() => start('adopt-revision', { order: order.number })}>
           Adopt it for what has not begun…
         </Button>
+      )}
+    </p>
+  );
+}
+
+/** That more was lost than its material allows for, with what can follow. */
+export function LostBeyond({ order }: { order: Order }) {
+  const { start } = useCommands();
+  const may = useMay();
+  if (isZero(order.lost_beyond)) return null;
+  return (
+    <p className="mt-1 flex flex-wrap gap-x-4 border-l-4 border-attention bg-attention-wash px-2 py-0.5">
+      After what was lost, material for {quantity(order.lost_beyond)} {order.unit} more is needed to make all {quantity(order.quantity)}.
+      {may.has('replenish-order') && (
+        <>
+          <Button look="link" onClick={() => start('replenish-order', { order: order.number })}>
+            Release it…
+          </Button>
+          <Button look="link" onClick={() => start('accept-less', { order: order.number })}>
+            Make fewer…
+          </Button>
+        </>
       )}
     </p>
   );
