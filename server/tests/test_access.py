@@ -23,7 +23,8 @@ NARROW = {
     "api/items/{code}/list-prices": READ_MARGINS.roles,
     **dict.fromkeys(
         [
-            "api/items/{code}/actuals",
+            "api/items/{code}/history",
+            "api/orders/{number}/compare/{other}",
             "api/orders/{number}/bridge",
             "api/items/{code}/standard",
             "api/items/{code}/cost-sheet/{kind}",
@@ -43,7 +44,7 @@ NARROW = {
 }
 #: what nobody has to be signed in for
 OPEN = {"api/me"}
-VALUES = {"code": "MA-200", "number": "1", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders"}  # fmt: skip
+VALUES = {"code": "MA-200", "number": "1", "other": "2", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders"}  # fmt: skip
 
 
 def queries() -> dict[str, Any]:

@@ -174,9 +174,9 @@ class Shown(TestCase):
         order = mirror_cell.plan(self.shop, "MA-200", "40", timezone.localdate() + timedelta(days=30))  # fmt: skip
         for name, wanted in mirror_cell.steps(order)[:7]:
             self.shop.do(name, **wanted)
-        actuals = self.caller.get("items/MA-200/actuals")
-        self.assertEqual([a["order"] for a in actuals], [order])
-        self.assertEqual(actuals[0]["finished"], timezone.localdate().isoformat())
+        rows = self.caller.get("items/MA-200/history")["rows"]
+        self.assertEqual([r["order"] for r in rows], [order])
+        self.assertEqual(rows[0]["finished"], timezone.localdate().isoformat())
 
     def test_a_supplier_paints_each_phantom_leg_and_is_paid_for_each(self) -> None:
         """A table of 4 phantom legs, each painted at 3.00: 12.00 in the standard, charged at the report."""

@@ -16,6 +16,7 @@ from ..exchange.api import router as exchange
 from ..ledger.api import router as ledger
 from ..orders.api import router as orders
 from ..orders.bridge_api import router as bridges
+from ..orders.history_api import router as order_histories
 from ..orders.items_api import router as items_of_orders
 from ..orders.queue_api import router as order_queues
 from ..orders.ready_api import router as ready
@@ -78,6 +79,7 @@ for router in (
     orders,
     bridges,
     items_of_orders,
+    order_histories,
     today,
     exchange,
     finding,

@@ -45,15 +45,20 @@ def as_built(book: OrderBook) -> AsBuiltOut:
     """
     revision = book.order.revision
     allowed = _structure(book, lambda i: i.allowed, lambda o: o.yield_share)
-    built = _structure(book, lambda i: _taken(book, i), _yield_reached)
+    taken = built(book)
     seen = compare_costed(
         allowed,
-        built,
+        taken,
         item=book.order.item,
         old=f"rev {revision.letter}" if revision else "allowed",
         new=f"order {book.order.number}",
     )
-    return AsBuiltOut(**seen.model_dump(), draft=_draft(book, built))
+    return AsBuiltOut(**seen.model_dump(), draft=_draft(book, taken))
+
+
+def built(book: OrderBook) -> Structure:
+    """Return an order as a structure that takes what it took per unit worked on."""
+    return _structure(book, lambda i: _taken(book, i), _yield_reached)
 
 
 def _taken(book: OrderBook, i: OrderInput) -> Decimal:
@@ -175,10 +180,10 @@ def _stated(o: Operation) -> dict[str, Any]:
     return {name: six(value) for name, value in hours.items()}
 
 
-def _draft(book: OrderBook, built: Structure) -> DraftStructure:
+def _draft(book: OrderBook, taken: Structure) -> DraftStructure:
     revision = book.order.revision
     return DraftStructure(
-        item=built.item,
+        item=taken.item,
         batch_quantity=ONE,
         share_rule=ShareRule(revision.share_rule) if revision else ShareRule.SALES_VALUE,
         main_weight=revision.main_weight if revision else ZERO,
@@ -198,7 +203,7 @@ def _draft(book: OrderBook, built: Structure) -> DraftStructure:
                 subcontract_price=o.subcontract.price if o.subcontract else ZERO,
                 payment_basis=o.subcontract.basis if o.subcontract else PaymentBasis.RETURNED,
             )
-            for o in built.operations
+            for o in taken.operations
         ],
         components=[
             ComponentGiven(
@@ -208,7 +213,7 @@ def _draft(book: OrderBook, built: Structure) -> DraftStructure:
                 per=c.per,
                 issue_rule=c.issue_rule,
             )
-            for c in built.components
+            for c in taken.components
         ],
         outputs=[
             OutputGiven(
@@ -219,6 +224,6 @@ def _draft(book: OrderBook, built: Structure) -> DraftStructure:
                 credit_price=b.credit_price,
                 weight=b.weight,
             )
-            for b in built.outputs
+            for b in taken.outputs
         ],
     )

@@ -12,6 +12,7 @@ from ..statements.bulk import insert_rows
 from ..statements.prepared import lock_keys
 from .models import Order, OrderEvent, OrderInput, PlannedNeed, Shortage
 from .open_book import OpenBook
+from .outcomes import keep_missing_outcomes
 from .shortages import keep_shortages
 from .standing import BATCH, OPEN, stand, stand_all
 
@@ -63,6 +64,7 @@ def keep_all(now: datetime, *, stale_only: bool) -> int:
     Returns how many orders there were.
     """
     stood = stand_all(now, stale_only=stale_only)
+    keep_missing_outcomes()
     if stood or not stale_only:
         wanted = set(OrderInput.objects.filter(still__gt=0).values_list("item", flat=True))
         wanted |= set(PlannedNeed.objects.values_list("item", flat=True))

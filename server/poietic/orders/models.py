@@ -375,6 +375,38 @@ class Standing(models.Model):
         return str(self.order_id)
 
 
+class Outcome(models.Model):
+    """What a completed order came to, stored with its completion, its closing and what is charged later."""
+
+    order = models.OneToOneField(Order, models.CASCADE, primary_key=True, related_name="outcome")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    finished_on = models.DateField()
+    #: from its release to its completion [days]
+    lead_days = models.IntegerField()
+    received = models.DecimalField(max_digits=18, decimal_places=6)
+    scrap = models.DecimalField(max_digits=18, decimal_places=6)
+    #: frozen standard cost of one unit
+    standard = models.DecimalField(max_digits=18, decimal_places=6)
+    charged = models.DecimalField(max_digits=18, decimal_places=2)
+    variance = models.DecimalField(max_digits=18, decimal_places=2)
+    #: what it was charged, by element, and its variance, by cause
+    elements = models.JSONField()
+    causes = models.JSONField()
+    #: worked, and allowed by its structure for what was worked on [h]
+    labour_hours = models.DecimalField(max_digits=18, decimal_places=4)
+    labour_allowed = models.DecimalField(max_digits=18, decimal_places=4)
+    machine_hours = models.DecimalField(max_digits=18, decimal_places=4)
+    machine_allowed = models.DecimalField(max_digits=18, decimal_places=4)
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["item", "-finished_on", "-order"], name="outcome_by_item_and_day")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.charged}"
+
+
 class PlannedNeed(models.Model):
     """What an order that is not released yet will need of an item, and what it would be short of now."""
 

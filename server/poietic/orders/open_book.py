@@ -24,7 +24,8 @@ from ..statements.bulk import update_rows
 from ..statements.prepared import Prepared, lock_keys
 from ..web_api.errors import NotFound
 from .book import ORDER, STOOD, OrderBook
-from .models import Order, OrderGrade, OrderInput, OrderOperation, Standing
+from .models import Order, OrderGrade, OrderInput, OrderOperation, Outcome, Standing
+from .outcomes import FINISHED
 
 #: what is kept for an order, and where
 KEPT = Prepared(
@@ -102,6 +103,8 @@ class OpenBook(OrderBook):
     def set_state(self, state: OrderState) -> None:
         """Move the order to another state."""
         self.context.effects.field(self.thing, "state", self.order.state, state.value)
+        if self.state in FINISHED and state not in FINISHED:
+            Outcome.objects.filter(order=self.order.pk).delete()
         self.order.state = state.value
         ends = state in (OrderState.CLOSED, OrderState.CANCELLED)
         closed_at = self.context.now if ends else None

@@ -21,6 +21,7 @@ from .dates import UNRELEASED, Dating, OrderDates
 from .faulty import computed
 from .models import Order, OrderOperation, Standing, StoredAttention
 from .open_book import OpenBook
+from .outcomes import FINISHED, keep_outcome
 from .planned import NOTHING, Outlook, keep_needs, keep_work, outlooks
 
 #: orders that somebody has to look after
@@ -59,6 +60,8 @@ def stand(
 
     Returns the items of which something else is wanted, or will come, than was known.
     """
+    if book.state in FINISHED:
+        keep_outcome(book)
     if book.state not in OPEN:
         Standing.objects.filter(order=book.order.pk).delete()
         StoredAttention.objects.filter(order=book.order.pk).delete()

@@ -6,8 +6,9 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Annotated, Any, Literal
 
-from django.db.models import F, Q, QuerySet, Sum
-from django.db.models.functions import Coalesce
+from django.db.models import DecimalField, F, Q, QuerySet, Sum
+from django.db.models.fields.json import KeyTextTransform
+from django.db.models.functions import Cast, Coalesce, NullIf, Round
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from poietic_core.order.states import OrderState
@@ -30,7 +31,10 @@ Where = Annotated[str, Field(max_length=1000)]
 Numbers = Annotated[str, Field(max_length=20_000, pattern=r"^[0-9,]*$")]
 SortBy = Annotated[str, Field(pattern="^-?[a-z_]{1,20}$")]
 
-MONEY = ("wip", "charged", "variance", "allowed")
+#: causes of a finished order's variance that have a column of their own
+CAUSES = ("price", "rate", "usage", "efficiency", "yield", "method", "setup", "rework")
+SUMMED = ("wip", "charged", "variance", "allowed")
+MONEY = (*SUMMED, "unit_cost", *(f"by_{c}" for c in CAUSES))
 #: by column: what it is called in the tables, and what is typed for it
 COLUMNS: dict[str, tuple[str, Literal["text", "number", "day", "state"]]] = {
     "order": ("number", "number"),
@@ -47,10 +51,20 @@ COLUMNS: dict[str, tuple[str, Literal["text", "number", "day", "state"]]] = {
     "customer": ("customer__name", "text"),
     "wanted": ("customer_order", "text"),
     "note": ("note", "text"),
-    "allowed": ("allowed", "number"),
-    "charged": ("standing__charged", "number"),
-    "variance": ("standing__variance", "number"),
+    "allowed": ("allowed_to_date", "number"),
+    "charged": ("charged_to_date", "number"),
+    "variance": ("variance_to_date", "number"),
     "wip": ("standing__wip", "number"),
+    "done": ("done", "number"),
+    "finished": ("outcome__finished_on", "day"),
+    "lead": ("outcome__lead_days", "number"),
+    "labour": ("outcome__labour_hours", "number"),
+    "labour_allowed": ("outcome__labour_allowed", "number"),
+    "machine": ("outcome__machine_hours", "number"),
+    "machine_allowed": ("outcome__machine_allowed", "number"),
+    "per_hour": ("per_hour", "number"),
+    "unit_cost": ("unit_cost", "number"),
+    **{f"by_{c}": (f"cause_{c}", "number") for c in CAUSES},
 }
 
 
@@ -76,6 +90,27 @@ class TableRow(Answer):
     charged: Cost
     variance: Cost
     wip: Cost
+    #: received of what was ordered [%]
+    done: DecimalText
+    #: of one that is finished
+    finished: date | None
+    lead: int | None
+    labour: DecimalText | None
+    labour_allowed: DecimalText | None
+    machine: DecimalText | None
+    machine_allowed: DecimalText | None
+    #: pieces for an hour of people's work
+    per_hour: DecimalText | None
+    unit_cost: Cost
+    #: its variance by cause
+    by_price: Cost
+    by_rate: Cost
+    by_usage: Cost
+    by_efficiency: Cost
+    by_yield: Cost
+    by_method: Cost
+    by_setup: Cost
+    by_rework: Cost
 
 
 class TableSums(Answer):
@@ -142,9 +177,21 @@ def export(
 
 
 def _rows() -> QuerySet[Order]:
-    """Return orders with what was allowed to date: what was charged but for the variance."""
-    allowed = Coalesce(F("standing__charged") - F("standing__variance"), ZERO)
-    return Order.objects.annotate(allowed=allowed)
+    """Return orders with what was charged and allowed to date, and what finished ones came to."""
+    charged = Coalesce(F("standing__charged"), F("outcome__charged"))
+    variance = Coalesce(F("standing__variance"), F("outcome__variance"))
+    made, hours = NullIf(F("received"), ZERO), F("outcome__labour_hours")
+    digits = DecimalField(max_digits=18, decimal_places=2)
+    causes = {f"cause_{c}": Cast(KeyTextTransform(c, "outcome__causes"), digits) for c in CAUSES}
+    return Order.objects.annotate(
+        charged_to_date=charged,
+        variance_to_date=variance,
+        allowed_to_date=Coalesce(charged - variance, ZERO),
+        done=Round(F("received") * 100 / F("quantity"), 1),
+        per_hour=Round(F("received") / NullIf(hours, ZERO), 2),
+        unit_cost=Round(F("outcome__charged") / made, 2),
+        **causes,
+    )
 
 
 def _chosen(where: str) -> QuerySet[Order]:
@@ -209,12 +256,12 @@ def _sorted(rows: QuerySet[Order], sort: str) -> QuerySet[Order]:
         raise InvalidInput([f"sort: there is no column {name}"])
     field = F(COLUMNS[name][0])
     first = field.desc(nulls_last=True) if sort[0] == "-" else field.asc(nulls_last=True)
-    return rows.select_related("item", "standing", "customer").order_by(first, "number")
+    return rows.select_related("item", "standing", "customer", "outcome").order_by(first, "number")
 
 
 def _sums(rows: QuerySet[Order]) -> TableSums:
     said = rows.aggregate(
-        **{n: Coalesce(Sum(COLUMNS[n][0]), ZERO) for n in MONEY if n != "allowed"}
+        **{n: Coalesce(Sum(COLUMNS[n][0]), ZERO) for n in SUMMED if n != "allowed"}
     )
     said["allowed"] = said["charged"] - said["variance"]
     late = rows.filter(standing__days_late__gt=0).count()
@@ -222,7 +269,7 @@ def _sums(rows: QuerySet[Order]) -> TableSums:
 
 
 def _row(o: Any) -> TableRow:
-    s = getattr(o, "standing", None)
+    s, end = getattr(o, "standing", None), getattr(o, "outcome", None)
     return TableRow(
         order=o.number,
         item=o.item.code,
@@ -239,11 +286,26 @@ def _row(o: Any) -> TableRow:
         customer=o.customer.name if o.customer else "",
         wanted=o.customer_order,
         note=o.note,
-        allowed=o.allowed,
-        charged=s.charged if s else ZERO,
-        variance=s.variance if s else ZERO,
+        allowed=o.allowed_to_date,
+        charged=o.charged_to_date or ZERO,
+        variance=o.variance_to_date or ZERO,
         wip=s.wip if s else ZERO,
+        done=o.done,
+        finished=end.finished_on if end else None,
+        lead=end.lead_days if end else None,
+        labour=end.labour_hours if end else None,
+        labour_allowed=end.labour_allowed if end else None,
+        machine=end.machine_hours if end else None,
+        machine_allowed=end.machine_allowed if end else None,
+        per_hour=o.per_hour,
+        unit_cost=_or_nothing(o.unit_cost),
+        **{f"by_{c}": _or_nothing(getattr(o, f"cause_{c}")) for c in CAUSES},
     )
+
+
+def _or_nothing(amount: Decimal | None) -> Decimal:
+    """Return money that there may be none of: of a finished order without the cause, or of one that runs."""
+    return ZERO if amount is None else amount
 
 
 def _text(value: object) -> object:

@@ -6350,26 +6350,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/items/{code}/actuals": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Actuals
-         * @description Return what the completed orders of an item cost per unit, the latest first.
-         */
-        get: operations["poietic_orders_items_api_actuals"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lacks": {
         parameters: {
             query?: never;
@@ -6382,6 +6362,46 @@ export interface paths {
          * @description Return what would stop the next order of anything; 200 things at most.
          */
         get: operations["poietic_orders_items_api_lacking"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description Return what the finished orders of an item came to.
+         */
+        get: operations["poietic_orders_history_api_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{number}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description Return two orders of an item as they were built, row by row, per unit worked on.
+         */
+        get: operations["poietic_orders_history_api_compare"];
         put?: never;
         post?: never;
         delete?: never;
@@ -14501,6 +14521,89 @@ export interface components {
              * @example 2.40
              */
             wip: string;
+            /**
+             * Done
+             * Format: decimal
+             * @example 2.40
+             */
+            done: string;
+            /** Finished */
+            finished: string | null;
+            /** Lead */
+            lead: number | null;
+            /** Labour */
+            labour: string | null;
+            /** Labour Allowed */
+            labour_allowed: string | null;
+            /** Machine */
+            machine: string | null;
+            /** Machine Allowed */
+            machine_allowed: string | null;
+            /** Per Hour */
+            per_hour: string | null;
+            /**
+             * Unit Cost
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            unit_cost: string;
+            /**
+             * By Price
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_price: string;
+            /**
+             * By Rate
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_rate: string;
+            /**
+             * By Usage
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_usage: string;
+            /**
+             * By Efficiency
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_efficiency: string;
+            /**
+             * By Yield
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_yield: string;
+            /**
+             * By Method
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_method: string;
+            /**
+             * By Setup
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_setup: string;
+            /**
+             * By Rework
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            by_rework: string;
         };
         /**
          * TableSums
@@ -15246,34 +15349,6 @@ export interface components {
             used_in: string[];
         };
         /**
-         * ActualOut
-         * @description What an order's output cost per unit, against its frozen standard.
-         */
-        ActualOut: {
-            /** Order */
-            order: number;
-            /** Finished */
-            finished: string;
-            /**
-             * Quantity
-             * Format: decimal
-             * @example 2.40
-             */
-            quantity: string;
-            /**
-             * Unit Cost
-             * Format: decimal
-             * @example 2.40
-             */
-            unit_cost: string;
-            /**
-             * Standard
-             * Format: decimal
-             * @example 2.40
-             */
-            standard: string;
-        };
-        /**
          * LackOut
          * @description Something that would stop an order, with the place to put it right.
          */
@@ -15296,6 +15371,125 @@ export interface components {
             rows: components["schemas"]["LackOut"][];
             /** Whole */
             whole: number;
+        };
+        /**
+         * CauseAmount
+         * @description What a cause came to; unfavourable is positive.
+         */
+        CauseAmount: {
+            /** Kind */
+            kind: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * ElementEach
+         * @description What one unit was charged of an element.
+         */
+        ElementEach: {
+            /** Element */
+            element: string;
+            /**
+             * Each
+             * Format: decimal
+             * @example 2.40
+             */
+            each: string;
+        };
+        /**
+         * HistoryOut
+         * @description An item's finished orders, the latest first, and how many there are.
+         */
+        HistoryOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Rows */
+            rows: components["schemas"]["OutcomeOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * OutcomeOut
+         * @description A finished order: what a unit cost and took, against its standard.
+         */
+        OutcomeOut: {
+            /** Order */
+            order: number;
+            /**
+             * Finished
+             * Format: date
+             */
+            finished: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Scrap
+             * Format: decimal
+             * @example 2.40
+             */
+            scrap: string;
+            /** Good Share */
+            good_share: string | null;
+            /** Lead Days */
+            lead_days: number;
+            /** Unit Cost */
+            unit_cost: string | null;
+            /**
+             * Standard
+             * Format: decimal
+             * @example 2.40
+             */
+            standard: string;
+            /** Elements */
+            elements: components["schemas"]["ElementEach"][];
+            /** Labour Each */
+            labour_each: string | null;
+            /**
+             * Labour Allowed
+             * Format: decimal
+             * @example 2.40
+             */
+            labour_allowed: string;
+            /**
+             * Labour Hours
+             * Format: decimal
+             * @example 2.40
+             */
+            labour_hours: string;
+            /** Machine Each */
+            machine_each: string | null;
+            /**
+             * Machine Allowed
+             * Format: decimal
+             * @example 2.40
+             */
+            machine_allowed: string;
+            /**
+             * Machine Hours
+             * Format: decimal
+             * @example 2.40
+             */
+            machine_hours: string;
+            /**
+             * Variance
+             * Format: decimal
+             * @example 2.40
+             */
+            variance: string;
+            /** Causes */
+            causes: components["schemas"]["CauseAmount"][];
         };
         /**
          * AttentionOut
@@ -34107,37 +34301,6 @@ export interface operations {
             };
         };
     };
-    poietic_orders_items_api_actuals: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActualOut"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     poietic_orders_items_api_lacking: {
         parameters: {
             query?: never;
@@ -34154,6 +34317,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LackPage"];
+                };
+            };
+        };
+    };
+    poietic_orders_history_api_history: {
+        parameters: {
+            query?: {
+                skip?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_history_api_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
 import { treeOptions } from '../../api/queries';
-import { actualsOptions, type CostIn, type ItemCost, itemCostOptions } from './queries';
+import { type CostIn, historyOptions, type ItemCost, itemCostOptions } from './queries';
 import { day } from '../../lib/date';
 import { money, quantity } from '../../lib/decimal';
 import { StructureTree } from '../../structure/StructureTree';
@@ -182,12 +182,17 @@ function History({ cost }: { cost: ItemCost }) {
   );
 }
 
-/** What the last orders cost per unit. */
+/** What the last orders cost per unit, with the way to all of them. */
 function Actuals({ code }: { code: string }) {
-  const actuals = useQuery(actualsOptions(code));
-  if (!actuals.data || actuals.data.length === 0) return null;
+  const last = useQuery(historyOptions(code, 12));
+  if (!last.data || last.data.rows.length === 0) return null;
   return (
     <table className="rows" aria-label="What the last orders cost">
+      <caption className="text-left">
+        <Link className="quiet-link text-act" to={`/define/items/${encodeURIComponent(code)}/history`}>
+          Finished orders, one after the other
+        </Link>
+      </caption>
       <thead>
         <tr>
           <th>Order</th>
@@ -197,7 +202,7 @@ function Actuals({ code }: { code: string }) {
         </tr>
       </thead>
       <tbody>
-        {actuals.data.map((a) => (
+        {last.data.rows.map((a) => (
           <tr key={a.order}>
             <td>
               <Link className="code quiet-link" to={`/orders/${a.order}/bridge`}>
@@ -206,7 +211,7 @@ function Actuals({ code }: { code: string }) {
             </td>
             <td className="num">{quantity(a.quantity)}</td>
             <td className="num">
-              <Money value={a.unit_cost} />
+              {a.unit_cost !== null && <Money value={a.unit_cost} />}
             </td>
             <td className="num text-quiet">
               <Money value={a.standard} />

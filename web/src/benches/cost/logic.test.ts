@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { CostPart, ItemCost } from './queries';
-import { groupParts, layOut, placeHistory, rankMovers, rankParts } from './logic';
+import type { CostPart, ItemCost, Outcome } from './queries';
+import { comparedPair, groupParts, layOut, placeHistory, rankMovers, rankParts, stackHistory } from './logic';
 
 const part = (code: string, amount: string): CostPart => ({
   kind: 'component',
@@ -76,5 +76,32 @@ describe('where the money goes', () => {
   it('places a history from the lowest to the highest', () => {
     expect(placeHistory([10, 20, 15], 200, 100)).toEqual([{ x: 0, y: 100 }, { x: 100, y: 0 }, { x: 200, y: 50 }]);
     expect(placeHistory([5], 200, 100)).toEqual([{ x: 100, y: 50 }]);
+  });
+});
+
+describe('finished orders', () => {
+  const outcome = (order: number, unit_cost: string | null, elements: [string, string][]) =>
+    ({ order, unit_cost, standard: '10', elements: elements.map(([element, each]) => ({ element, each })) }) as unknown as Outcome;
+
+  it('stand as bars from the oldest, up to what they cost, credits taken off the largest part', () => {
+    const rows = [
+      outcome(9, '20', [['material', '15'], ['machine', '8'], ['by-product credit', '-3']]),
+      outcome(8, null, []),
+      outcome(7, '8', [['machine', '8']]),
+    ];
+    const { bars, elements, most } = stackHistory(rows);
+
+    expect(most).toBe(21);
+    expect(bars.map((b) => b.order)).toEqual([7, 9]);
+    expect(elements).toEqual(['machine', 'material']);
+    expect(bars[1]?.parts.map((p) => [p.element, Math.round(p.from * most), Math.round(p.to * most)])).toEqual([
+      ['material', 0, 12],
+      ['machine', 12, 20],
+    ]);
+    expect(bars[0]?.standard).toBeCloseTo(10 / 21);
+  });
+
+  it('are compared two at a time, the older first', () => {
+    expect([comparedPair([]), comparedPair([3]), comparedPair([9, 4]), comparedPair([1, 2, 3])]).toEqual([null, null, [4, 9], null]);
   });
 });

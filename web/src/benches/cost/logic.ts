@@ -1,4 +1,4 @@
-import type { CostIn, CostPart, CostSet, ItemCost } from './queries';
+import type { CostIn, CostPart, CostSet, ItemCost, Outcome } from './queries';
 import { day } from '../../lib/date';
 
 /** What a set of standards is called in a list of them. */
@@ -121,4 +121,41 @@ export function placeHistory(totals: number[], width: number, height: number): P
     x: totals.length > 1 ? (n * width) / (totals.length - 1) : width / 2,
     y: span > 0 ? height - ((t - least) * height) / span : height / 2,
   }));
+}
+
+/** A finished order as a bar: its parts from the bottom up, and its standard, as shares of the chart. */
+export interface HistoryBar {
+  order: number;
+  words: string;
+  standard: number;
+  parts: { element: string; from: number; to: number }[];
+}
+
+/** Return finished orders as bars, the oldest first; what was credited is taken off the largest part. */
+export function stackHistory(rows: readonly Outcome[]): { bars: HistoryBar[]; elements: string[]; most: number } {
+  const made = rows.filter((r) => r.unit_cost !== null).toReversed();
+  const most = 1.05 * Math.max(...made.map((r) => Math.max(Number(r.unit_cost), Number(r.standard))), 0.01);
+  const elements: string[] = [];
+  const bars = made.map((r) => {
+    const costs = r.elements.map((e) => ({ element: e.element, each: Number(e.each) }));
+    const credited = costs.filter((c) => c.each < 0).reduce((sum, c) => sum + c.each, 0);
+    const charged = costs.filter((c) => c.each > 0);
+    const largest = charged.toSorted((a, b) => b.each - a.each)[0];
+    let level = 0;
+    const parts = charged.map((c) => {
+      if (!elements.includes(c.element)) elements.push(c.element);
+      const from = level;
+      level += (c.each + (c === largest ? credited : 0)) / most;
+      return { element: c.element, from, to: level };
+    });
+    return { order: r.order, words: `${r.unit_cost} EUR each`, standard: Number(r.standard) / most, parts };
+  });
+  return { bars, elements, most };
+}
+
+/** Return the two orders that are marked, the older first; null unless there are two. */
+export function comparedPair(marked: readonly number[]): [number, number] | null {
+  const [a, b] = marked;
+  if (marked.length !== 2 || a === undefined || b === undefined) return null;
+  return a < b ? [a, b] : [b, a];
 }

@@ -9,6 +9,8 @@ export type Margins = components['schemas']['MarginsOut'];
 export type Against = components['schemas']['AgainstOut'];
 export type CostPart = components['schemas']['PartOut'];
 export type ItemCost = components['schemas']['ItemCostOut'];
+export type History = components['schemas']['HistoryOut'];
+export type Outcome = components['schemas']['OutcomeOut'];
 export type CostIn = components['schemas']['CostIn'];
 
 /** What list prices leave over the standards of a set; 0: of that in force. */
@@ -38,8 +40,9 @@ export const itemCostOptions = (code: string) =>
     queryFn: ({ signal }) => data(api.GET('/api/items/{code}/cost', { params: { path: { code } }, signal })),
   });
 
-export const actualsOptions = (code: string) =>
+/** What the last finished orders of an item came to. */
+export const historyOptions = (code: string, limit: number) =>
   queryOptions({
-    queryKey: ['items', code, 'actuals'],
-    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/actuals', { params: { path: { code } }, signal })),
+    queryKey: ['items', code, 'history', limit],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/history', { params: { path: { code }, query: { limit } }, signal })),
   });

@@ -1,6 +1,7 @@
 import type { RouteObject } from 'react-router';
 import { ItemQueue } from '../../items/ItemQueue';
 import { OrderQueue } from '../../orders/OrderQueue';
+import { HistoryPage } from './HistoryPage';
 import { ItemCostPage } from './ItemCostPage';
 import { MarginPage } from './MarginPage';
 import { StandardsPage } from './StandardsPage';
@@ -15,5 +16,9 @@ export const routes: RouteObject[] = [
       { path: 'margin', element: <MarginPage /> },
     ],
   },
-  { path: 'define', element: <ItemQueue />, children: [{ path: 'items/:code/cost', element: <ItemCostPage /> }] },
+  { path: 'define', element: <ItemQueue />, children: [
+      { path: 'items/:code/cost', element: <ItemCostPage /> },
+      { path: 'items/:code/history', element: <HistoryPage /> },
+    ],
+  },
 ];

@@ -253,6 +253,9 @@ export function MoneyBlock({ order }: { order: Order }) {
               <Link className="quiet-link ml-4 text-act" to={`/orders/${order.number}/as-built`}>
                 As built
               </Link>
+              <Link className="quiet-link ml-4 text-act" to={`/define/items/${encodeURIComponent(order.item)}/history`}>
+                Finished orders
+              </Link>
             </td>
           </tr>
         </tbody>

@@ -173,6 +173,8 @@ function Heads({ columns: shown, where, onWhere, template }: { columns: Column[]
   );
 }
 
+const hours = (text: string | null) => (text === null || isZero(text) ? '' : quantity(text));
+const cause = (text: string) => (isZero(text) ? '' : <VarianceText value={text} />);
 const amount = (text: string) => (isZero(text) ? '' : money(text));
 const cells: Record<string, (r: TableRow) => ReactNode> = {
   order: (r) => (
@@ -206,6 +208,23 @@ const cells: Record<string, (r: TableRow) => ReactNode> = {
   charged: (r) => amount(r.charged),
   variance: (r) => (isZero(r.variance) ? '' : <VarianceText value={r.variance} />),
   wip: (r) => amount(r.wip),
+  done: (r) => (isZero(r.done) ? '' : quantity(r.done)),
+  finished: (r) => r.finished && day(r.finished),
+  lead: (r) => r.lead,
+  labour: (r) => hours(r.labour),
+  labour_allowed: (r) => hours(r.labour_allowed),
+  machine: (r) => hours(r.machine),
+  machine_allowed: (r) => hours(r.machine_allowed),
+  per_hour: (r) => hours(r.per_hour),
+  unit_cost: (r) => amount(r.unit_cost),
+  by_price: (r) => cause(r.by_price),
+  by_rate: (r) => cause(r.by_rate),
+  by_usage: (r) => cause(r.by_usage),
+  by_efficiency: (r) => cause(r.by_efficiency),
+  by_yield: (r) => cause(r.by_yield),
+  by_method: (r) => cause(r.by_method),
+  by_setup: (r) => cause(r.by_setup),
+  by_rework: (r) => cause(r.by_rework),
 };
 
 /** What those that match come to, and those that are marked. */

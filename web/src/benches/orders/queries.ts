@@ -23,6 +23,14 @@ export const asBuiltOptions = (number: number) =>
       data(api.GET('/api/orders/{number}/as-built', { params: { path: { number } }, signal })),
   });
 
+/** Two orders of an item as they were built. */
+export const comparedOrdersOptions = (number: number, other: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'compare', other],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/orders/{number}/compare/{other}', { params: { path: { number, other } }, signal })),
+  });
+
 export type Ready = components['schemas']['ReadyOut'];
 export type ReadyRow = components['schemas']['ReadyRow'];
 

@@ -3,6 +3,7 @@ import { OrderQueue } from '../../orders/OrderQueue';
 import { Empty } from '../../ui/States';
 import { AsBuiltPage } from './AsBuiltPage';
 import { BridgePage } from './BridgePage';
+import { ComparedOrdersPage } from './ComparedOrdersPage';
 import { OrderPage } from './OrderPage';
 import { OrderTablePage } from './OrderTablePage';
 import { OrderTreePage } from './OrderTreePage';
@@ -27,6 +28,7 @@ export const routes: RouteObject[] = [
       { path: ':number/tree', element: <OrderTreePage /> },
       { path: ':number/timeline', element: <TimelinePage /> },
       { path: ':number/as-built', element: <AsBuiltPage /> },
+      { path: ':number/compare/:other', element: <ComparedOrdersPage /> },
     ],
   },
   { path: 'postings/:number', element: <PostingPage /> },

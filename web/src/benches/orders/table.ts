@@ -32,6 +32,23 @@ export const columns: readonly Column[] = [
   { name: 'charged', words: 'charged', width: 84, isNumber: true, isCost: true, hint: BOUND },
   { name: 'variance', words: 'variance', width: 90, isNumber: true, isCost: true, hint: BOUND },
   { name: 'wip', words: 'WIP', width: 84, isNumber: true, isCost: true, hint: BOUND },
+  { name: 'done', words: 'done %', width: 66, isNumber: true, hint: BOUND },
+  { name: 'finished', words: 'finished', width: 96, hint: DAY },
+  { name: 'lead', words: 'days taken', width: 80, isNumber: true, hint: BOUND },
+  { name: 'labour', words: 'people h', width: 76, isNumber: true, hint: BOUND },
+  { name: 'labour_allowed', words: 'allowed people h', width: 118, isNumber: true, hint: BOUND },
+  { name: 'machine', words: 'machine h', width: 80, isNumber: true, hint: BOUND },
+  { name: 'machine_allowed', words: 'allowed machine h', width: 124, isNumber: true, hint: BOUND },
+  { name: 'per_hour', words: 'pieces/h', width: 74, isNumber: true, hint: BOUND },
+  { name: 'unit_cost', words: 'EUR each', width: 84, isNumber: true, isCost: true, hint: BOUND },
+  ...['price', 'rate', 'usage', 'efficiency', 'yield', 'method', 'setup', 'rework'].map((cause) => ({
+    name: `by_${cause}`,
+    words: cause,
+    width: 84,
+    isNumber: true,
+    isCost: true,
+    hint: BOUND,
+  })),
 ];
 
 /** Shown where nobody chose otherwise. */
