@@ -124,6 +124,7 @@ class Life(BrowserTest):
         page.goto("/orders/1005")
         page.get_by_role("button", name="Operation 10, for this order only").focus()
         page.keyboard.press("Enter")
+        expect(page.get_by_role("menuitem", name="Add a component")).to_be_focused()
         page.keyboard.press("ArrowDown")
         page.keyboard.press("ArrowDown")
         page.keyboard.press("Enter")

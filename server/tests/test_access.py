@@ -25,6 +25,7 @@ NARROW = {
         [
             "api/items/{code}/history",
             "api/orders/{number}/compare/{other}",
+            "api/items/{code}/labour",
             "api/orders/{number}/bridge",
             "api/items/{code}/standard",
             "api/items/{code}/cost-sheet/{kind}",

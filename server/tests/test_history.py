@@ -138,3 +138,18 @@ class InTheTable(HistoryTest):
     def test_a_file_has_them_too(self) -> None:
         text = self.caller.client.get("/api/orders/table.csv", {"where": "unit_cost:>50", "columns": "order,unit_cost,by_yield,finished"}).content.decode()  # fmt: skip
         self.assertIn(f"{self.number},56.47", text)
+
+
+class Numbered(TestCase):
+    """A works that begins here goes on with the numbers that it has."""
+
+    def test_the_first_order_has_the_number_that_was_set_and_then_it_stays(self) -> None:
+        shop = Shop()
+        mirror_cell.define(shop)
+        caller = Caller(make_person())
+        caller.preview("begin-orders-at", {"number": 500})
+        caller.must("begin-orders-at", {"number": 4711})
+        self.assertEqual([mirror_cell.plan(shop, "CS-01", "5") for _ in range(2)], [4711, 4712])
+        said = caller.do("begin-orders-at", {"number": 9000})
+        self.assertEqual(said["code"], "order.numbers_begun")
+        self.assertIn("There are orders from 4711 to 4712.", said["detail"])

@@ -42,6 +42,7 @@ class Year:
         self.stores()
         self.picking()
         self.life()
+        self.deviations()
         self.changes()
         self.persons()
 
@@ -236,6 +237,33 @@ class Year:
         self._caller.must("receive", {"order": order, "quantity": "2"})
         self.do("finish-short", order=order, reason="enough")
         self._caller.must("close-order", {"order": order})
+
+    def deviations(self) -> None:
+        """An order made otherwise than its structure says, and by a later revision in the end."""
+        n = self._n
+        planned = {"item": f"TOP{n}", "due": self.on(9), "supply_place": f"ST{n}", "receipt_place": f"ST{n}"}  # fmt: skip
+        order = int(self._caller.must("plan-order", planned | {"quantity": "2"})["made"]["order"])
+        self._caller.must("release-order", {"order": order})
+        last = self._caller.get(f"orders/{order}")["operations"][-1]["number"]
+        at: dict[str, Any] = {"order": order, "operation": last, "reason": "trial"}
+        self.do("add-component", item=f"ALT{n}", quantity="1", **at)
+        self.do("change-component", item=f"ALT{n}", quantity="2", **at)
+        self.do("allow-alternate", item=f"ALT{n}", alternate=f"OLD{n}", **at)
+        self.do("substitute-component", item=f"ALT{n}", instead=f"OLD{n}", **at)
+        self.do("drop-component", item=f"OLD{n}", **at)
+        more = at | {"operation": last + 5}
+        self.do("add-operation", name="Wash", work_center=f"WC{n}", run_labour_hours="0.1", **more)
+        self.do("change-operation", run_labour_hours="0.2", **more)
+        self._caller.must("define-work-center", {"code": f"WD{n}", "name": "Other", "machine_rate": "1", "labour_rate": "2"})  # fmt: skip
+        self.do("move-operation", work_center=f"WD{n}", **more)
+        self.do("drop-operation", **more)
+        self.do("replenish-order", order=order)
+        self.do("accept-less", order=order)
+        draft = {"item": f"TOP{n}", "operations": [{"number": 10, "name": "Assemble", "work_center": f"WC{n}"}], "components": [{"item": f"BUY{n}", "operation": 10, "quantity": "1"}]}  # fmt: skip
+        self._caller.must("draft-structure", draft)
+        self._caller.must("approve-structure", {"item": f"TOP{n}"})
+        self.do("adopt-revision", order=order, reason="simpler")
+        self._caller.must("cancel-order", {"order": order})
 
     def changes(self) -> None:
         """What replaces a component everywhere, and what is no longer made."""

@@ -10,7 +10,7 @@ from typing import ClassVar
 
 from ..derivation import Derivation, given, product
 from ..errors import DomainError
-from ..quantity import ZERO, exact
+from ..quantity import ZERO, exact, money
 from .model import TIME_ELEMENT, Element, InputKind
 from .overhead import OverheadRate
 
@@ -123,3 +123,27 @@ def rate_of(layers: Sequence[RateLayer]) -> Rate:
     for layer in layers:
         split[layer.element] = split.get(layer.element, ZERO) + amounts[layer.name].value
     return Rate(split)
+
+
+@exact
+def overtime_premium(hours: Decimal, rate: Decimal, share: Decimal) -> Decimal:
+    """Return what hours of overtime cost on top of what any hour costs [money].
+
+    Parameters
+    ----------
+    hours : of overtime [h]
+    rate : of an hour [money/h]
+    share : paid on top of the rate for an hour of overtime
+
+    Source
+    ------
+    Overtime premium: Horngren, Datar & Rajan, Cost Accounting, ch. 2.
+
+    Examples
+    --------
+    44 hours at 20, four of them overtime at half as much again: 40 on top of 880 (ibid., from memory).
+
+    >>> overtime_premium(Decimal(4), Decimal(20), Decimal("0.5"))
+    Decimal('40.00')
+    """
+    return money(hours * rate * share)

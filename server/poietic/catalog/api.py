@@ -10,6 +10,7 @@ from poietic_core.units import UNITS
 
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, READ_MARGINS
+from ..people.models import Person
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
 from .files import keep_file
@@ -102,6 +103,8 @@ class Basics(Answer):
     places: list[PlaceOut]
     reasons: list[ReasonOut]
     partners: list[Named]
+    #: who works here
+    people: list[Named]
 
 
 class NoteOut(Answer):
@@ -164,6 +167,10 @@ def basics(request: HttpRequest) -> Basics:
         partners=[
             Named(code=p.code, name=p.name, kind="supplier" if p.is_supplier else "customer")
             for p in Partner.objects.all()
+        ],
+        people=[
+            Named(code=p.name, name=p.full_name)
+            for p in Person.objects.filter(is_active=True).order_by("full_name")
         ],
     )
 

@@ -1,33 +1,13 @@
 """Material on its way: floor places, carriers, an order released by the crate, a walk begun, a tree of orders, stale ones."""
 
 from datetime import timedelta
-from typing import Any, Protocol
 
 from stdnum import ean
 
+from .works import Works
+
 #: of the range that is free for use within a works (GS1 General Specifications, section 2.1.11)
 OWN_NUMBERS = (("HT-150", "200000015000"), ("HT-200", "200000020000"), ("BL-200", "200000002000"))
-
-
-class Works(Protocol):
-    """The works as the scenes use it."""
-
-    today: Any
-
-    def at(self, day: int, *, hour: int = 7) -> None:
-        """Go to an hour of a day counted from today."""
-
-    def do(self, who: str, command: str, **given: Any) -> Any:
-        """Carry out a command as a person."""
-
-    def plan(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
-        """Plan an order due so many days from today, and return its number."""
-
-    def released(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
-        """Plan and release an order."""
-
-    def issue(self, order: int, *lines: tuple[int, str, str]) -> None:
-        """Issue (operation, item, quantity) to an order."""
 
 
 def play(works: Works) -> None:

@@ -89,8 +89,8 @@ def define(shop: Shop, today: date) -> None:
     for code, name, machine, labour, machines, efficiency, calendar in CENTERS:
         shop.do("define-work-center", code=code, name=name, machine_rate=machine, labour_rate=labour, machines=machines, efficiency=efficiency, calendar=calendar)  # fmt: skip
     period = {
-        "effective_from": (today - timedelta(days=60)).isoformat(),
-        "effective_until": (today + timedelta(days=304)).isoformat(),
+        "effective_from": (today - timedelta(days=100)).isoformat(),
+        "effective_until": (today + timedelta(days=264)).isoformat(),
     }
     shop.do("set-overhead", code="OPT-ROOM", name="Clean room of optics", element="fixed overhead", base="machine hours", work_center="OPTICS", budget="43200", capacity="9600", **period)  # fmt: skip
     shop.do("set-overhead", code="ELE-USE", name="Consumables of electronics", element="variable overhead", base="labour hours", work_center="ELEC", budget="2400", capacity="1600", capacity_basis="normal", **period)  # fmt: skip

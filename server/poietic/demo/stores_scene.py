@@ -1,22 +1,8 @@
 """Two sites, lots that are held back and that expire, what is on the way, and orders at every stage of readiness."""
 
 from datetime import timedelta
-from typing import Any, Protocol
 
-
-class Works(Protocol):
-    """The works as the scenes use it."""
-
-    today: Any
-
-    def at(self, day: int, *, hour: int = 7) -> None:
-        """Go to an hour of a day counted from today."""
-
-    def do(self, who: str, command: str, **given: Any) -> None:
-        """Carry out a command as a person."""
-
-    def plan(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
-        """Plan an order due so many days from today, and return its number."""
+from .works import Works
 
 
 def play(works: Works) -> None:

@@ -3,13 +3,12 @@
 Everything goes through the application's own commands, dated relative to one "today".
 """
 
-from datetime import UTC, date, datetime, time, timedelta
-from typing import Any
+from datetime import date, timedelta
 
 from ..commanding.roles import Role
-from ..people.models import Person
-from . import mirror_cell, picking_scene, product_family, stores_scene
+from . import history_scene, mirror_cell, picking_scene, product_family, stores_scene
 from .shop import Shop
+from .works import Works
 
 PEOPLE = {
     "mara": ("Mara Quill", Role.ADMINISTRATOR),
@@ -25,8 +24,8 @@ PEOPLE = {
 def load(today: date) -> None:
     """Load the whole works."""
     shop = Shop()
-    works = _Works(shop, today)
-    works.at(-30)
+    works = Works(shop, today)
+    works.at(-96)
     for name, (full_name, role) in PEOPLE.items():
         shop.do(
             "add-person",
@@ -45,6 +44,7 @@ def load(today: date) -> None:
     works.as_person("mara")
     product_family.prices_and_papers(shop)
     shop.do("freeze-standard", note="opening standard")
+    history_scene.play(works)
     works.at(-24)
     works.as_person("piet")
     _first_deliveries(shop)
@@ -60,60 +60,7 @@ def load(today: date) -> None:
     picking_scene.play(works)
 
 
-class _Works:
-    """The shop with its calendar of days before and after today, and its persons."""
-
-    def __init__(self, shop: Shop, today: date) -> None:
-        self.shop = shop
-        self.today = today
-
-    def at(self, day: int, *, hour: int = 7) -> None:
-        """Go to an hour of a day counted from today."""
-        moment = datetime.combine(self.today + timedelta(days=day), time(hour), UTC)
-        self.shop.now = moment
-
-    def as_person(self, name: str) -> None:
-        """Go on as another person."""
-        self.shop.person = Person.objects.get(name=name)
-
-    def do(self, who: str, command: str, **given: Any) -> None:
-        """Carry out a command as a person, ten minutes later."""
-        self.as_person(who)
-        assert self.shop.now is not None
-        self.shop.now += timedelta(minutes=10)
-        self.shop.do(command, **given)
-
-    def plan(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
-        """Plan an order due so many days from today, and return its number."""
-        self.as_person("jonas")
-        made = self.shop.do(
-            "plan-order",
-            item=item,
-            quantity=quantity,
-            due=(self.today + timedelta(days=due)).isoformat(),
-            supply_place="STORE",
-            receipt_place="STORE",
-            note=note,
-        ).made
-        return int(made["order"])
-
-    def released(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
-        """Plan and release an order."""
-        order = self.plan(item, quantity, due=due, note=note)
-        self.do("jonas", "release-order", order=order)
-        return order
-
-    def issue(self, order: int, *lines: tuple[int, str, str]) -> None:
-        """Issue (operation, item, quantity) to an order."""
-        rows = [{"operation": o, "item": i, "quantity": q} for o, i, q in lines]
-        self.do("piet", "issue-material", order=order, lines=rows)
-
-    def report(self, order: int, operation: int, good: str, **more: Any) -> None:
-        """Report an operation."""
-        self.do("lotte", "report", order=order, operation=operation, good=good, **more)
-
-
-def _calendars(works: _Works) -> None:
+def _calendars(works: Works) -> None:
     shop = works.shop
     day = [{"weekday": d, "start": 7 * 60, "end": 15 * 60 + 30} for d in range(5)]
     late = [{"weekday": d, "start": 15 * 60 + 30, "end": 23 * 60} for d in range(5)]
@@ -210,7 +157,7 @@ def _telescope(shop: Shop) -> None:
     )  # fmt: skip
 
 
-def _next_revision(works: _Works) -> None:
+def _next_revision(works: Works) -> None:
     """A revision of the spider that is approved and comes into force in two weeks."""
     works.at(-1, hour=15)
     works.as_person("ines")
@@ -341,7 +288,7 @@ def _first_deliveries(shop: Shop) -> None:
     )
 
 
-def _finished_orders(works: _Works) -> None:
+def _finished_orders(works: Works) -> None:
     """Two closed orders, and the mirror cells that show every cause of the slice."""
     works.at(-22)
     sets = works.released("CS-01", "40", due=-18, note="for order of mirror cells")
@@ -374,7 +321,7 @@ def _finished_orders(works: _Works) -> None:
     works.do("sunil", "close-order", order=spiders)
 
 
-def _graded_mirrors(works: _Works) -> None:
+def _graded_mirrors(works: Works) -> None:
     """Mirrors sorted at receipt; one fell, which no mirror is to pay for."""
     works.at(-23)
     works.do(
@@ -414,7 +361,7 @@ def _graded_mirrors(works: _Works) -> None:
     works.do("jonas", "complete-order", order=mirrors)
 
 
-def _running_orders(works: _Works) -> None:
+def _running_orders(works: Works) -> None:
     """A late order that is short, the one it waits for, and one that costs too much."""
     works.at(-8)
     works.as_person("piet")

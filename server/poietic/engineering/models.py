@@ -77,6 +77,8 @@ class LabourGrade(Changing):
 
     code = models.CharField(max_length=40, unique=True)
     name = models.CharField(max_length=120)
+    #: what an hour of overtime costs on top, as a share of the rate
+    overtime_premium = models.DecimalField(max_digits=9, decimal_places=6, db_default=0)
 
     class Meta:
         ordering = ["code"]

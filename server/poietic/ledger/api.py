@@ -57,6 +57,11 @@ class PostingTime(Answer):
     kind: str
     quantity: DecimalText
     amount: Cost
+    #: who worked, and how many of the hours were overtime; "" where it was not said
+    person: str
+    person_name: str
+    overtime: DecimalText
+    is_rework: bool
 
 
 class PostingUnits(Answer):
@@ -181,8 +186,17 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
             for j in sorted(found.journal_lines.select_related("item"), key=lambda j: j.amount < 0)
         ],
         times=[
-            PostingTime(operation=t.operation, kind=t.kind, quantity=t.quantity, amount=t.amount)
-            for t in found.time_lines.all()
+            PostingTime(
+                operation=t.operation,
+                kind=t.kind,
+                quantity=t.quantity,
+                amount=t.amount,
+                person=t.person.name if t.person else "",
+                person_name=t.person.full_name if t.person else "",
+                overtime=t.overtime,
+                is_rework=t.is_rework,
+            )
+            for t in found.time_lines.select_related("person").order_by("pk")
         ],
         units=[
             PostingUnits(

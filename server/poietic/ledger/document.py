@@ -90,6 +90,9 @@ class Time:
     amount: Decimal
     code: str = ""
     is_rework: bool = False
+    #: key of who worked
+    person: int | None = None
+    overtime: Decimal = ZERO
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,9 +227,13 @@ class Document:
         *,
         code: str = "",
         is_rework: bool = False,
+        person: int | None = None,
+        overtime: Decimal = ZERO,
     ) -> None:
         """Book hours of an operation, pieces that a supplier worked on, or the base of an overhead."""
-        self.times.append(Time(operation, kind, quantity, amount, code, is_rework))
+        self.times.append(
+            Time(operation, kind, quantity, amount, code, is_rework, person, overtime)
+        )
 
     def units(
         self, operation: int, quantity: Decimal, kind: str, reason: Reason | None = None
@@ -282,7 +289,14 @@ def mirror(document: Document, original: Posting) -> None:
         )
     for t in original.time_lines.order_by("pk"):
         document.time(
-            t.operation, t.kind, -t.quantity, -t.amount, code=t.code, is_rework=t.is_rework
+            t.operation,
+            t.kind,
+            -t.quantity,
+            -t.amount,
+            code=t.code,
+            is_rework=t.is_rework,
+            person=t.person_id,
+            overtime=-t.overtime,
         )
     for u in original.unit_lines.select_related("reason").order_by("pk"):
         document.units(u.operation, -u.quantity, u.kind, u.reason)

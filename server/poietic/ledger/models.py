@@ -22,6 +22,8 @@ class Account(models.TextChoices):
     LABOUR_ABSORBED = "labour absorbed"
     MACHINE_ABSORBED = "machine absorbed"
     OVERHEAD_ABSORBED = "overhead absorbed"
+    #: of a work center, borne by no order
+    OVERHEAD_EXPENSE = "overhead expense"
     SCRAP_EXPENSE = "scrap expense"
     COUNT_DIFFERENCE = "count difference"
     PURCHASE_PRICE_VARIANCE = "purchase price variance"
@@ -246,8 +248,20 @@ class TimeLine(models.Model):
     code = models.CharField(max_length=40, blank=True)
     #: spent on units that were set aside before
     is_rework = models.BooleanField(default=False)
+    #: who worked, where it was said; and how many of the hours were overtime
+    person = models.ForeignKey("people.Person", models.PROTECT, null=True, related_name="+")
+    overtime = models.DecimalField(max_digits=18, decimal_places=6, db_default=0)
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
     amount = models.DecimalField(max_digits=18, decimal_places=2)
+
+    class Meta:
+        indexes = [
+            models.Index(
+                fields=["person"],
+                name="time_by_person",
+                condition=models.Q(person__isnull=False),
+            )
+        ]
 
     def __str__(self) -> str:
         return f"{self.operation} {self.kind} {self.quantity}"

@@ -160,9 +160,29 @@ class Transaction:
         )  # fmt: skip
         insert_rows(
             TimeLine,
-            ("posting", "operation", "kind", "code", "is_rework", "quantity", "amount"),
+            (
+                "posting",
+                "operation",
+                "kind",
+                "code",
+                "is_rework",
+                "person",
+                "overtime",
+                "quantity",
+                "amount",
+            ),
             [
-                (postings[id(d)], t.operation, t.kind, t.code, t.is_rework, t.quantity, t.amount)
+                (
+                    postings[id(d)],
+                    t.operation,
+                    t.kind,
+                    t.code,
+                    t.is_rework,
+                    t.person,
+                    t.overtime,
+                    t.quantity,
+                    t.amount,
+                )
                 for d in self.documents
                 for t in d.times
             ],

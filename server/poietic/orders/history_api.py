@@ -1,26 +1,43 @@
 """What the orders of an item came to, one after the other, and any two of them side by side."""
 
 from collections.abc import Mapping
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
+from django.db import connection
 from django.http import HttpRequest
+from django.utils import timezone
 from ninja import Router
 from poietic_core.cost.model import ELEMENTS
-from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
+from poietic_core.quantity import CENT, UNIT_COST_STEP, ZERO, round_to
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..costing.compare import ComparedOut, compare_costed
 from ..web_api.errors import InvalidInput
-from ..web_api.fields import Answer, DecimalText, PageSize, Skip
+from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
 from .as_built import built
 from .book import OrderBook
 from .models import Outcome
 
 router = Router(tags=["orders"])
+YEAR = timedelta(days=365)
+#: people's hours at operations, those taken back left out by their mirrors
+LABOUR = """
+SELECT coalesce(h.full_name, ''), t.operation, max(o.name), max(w.code), count(DISTINCT p.cost_object_id),
+       sum(t.quantity), sum(t.overtime), sum(t.amount)
+FROM orders_order r
+JOIN ledger_posting p ON p.cost_object_id = r.id AND p.happened_at >= %(since)s
+JOIN ledger_timeline t ON t.posting_id = p.id AND t.kind IN ('setup labour', 'run labour')
+LEFT JOIN people_person h ON h.id = t.person_id
+LEFT JOIN orders_orderoperation o ON o.order_id = r.id AND o.number = t.operation
+LEFT JOIN engineering_workcenter w ON w.id = o.work_center_id
+WHERE r.item_id = %(item)s
+GROUP BY 1, 2 HAVING sum(t.quantity) > 0
+ORDER BY t.operation, sum(t.quantity) DESC LIMIT %(most)s
+"""
 
 
 class ElementEach(Answer):
@@ -84,6 +101,44 @@ def history(request: HttpRequest, code: str, skip: Skip = 0, limit: PageSize = 6
         rows=[_row(o) for o in rows.order_by("-finished_on", "-order")[skip : skip + limit]],
         whole=rows.count(),
     )
+
+
+class LabourRow(Answer):
+    """What a person worked at an operation of an item's orders."""
+
+    #: "" where nobody was named
+    person: str
+    operation: int
+    name: str
+    work_center: str
+    orders: int
+    hours: DecimalText
+    overtime: DecimalText
+    amount: DecimalText
+    #: what an hour came to, premium of overtime included
+    per_hour: DecimalText
+
+
+@router.get("/items/{code}/labour", auth=READ_COSTS, response={200: list[LabourRow], 404: Problem})
+def labour(request: HttpRequest, code: str) -> list[LabourRow]:
+    """Return who worked how long at which operation of an item's orders, in the last year; 200 rows at most."""
+    item = item_by_code(code)
+    with connection.cursor() as cursor:
+        cursor.execute(LABOUR, {"item": item.pk, "since": timezone.now() - YEAR, "most": MOST_ROWS})
+        return [
+            LabourRow(
+                person=person,
+                operation=operation,
+                name=name,
+                work_center=center,
+                orders=orders,
+                hours=hours,
+                overtime=overtime,
+                amount=amount,
+                per_hour=round_to(amount / hours, CENT),
+            )
+            for person, operation, name, center, orders, hours, overtime, amount in cursor.fetchall()
+        ]
 
 
 @router.get("/orders/{number}/compare/{other}", auth=READ_COSTS, response={200: ComparedOut, 404: Problem, 422: Problem})  # fmt: skip

@@ -3784,6 +3784,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/begin-orders-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the number of the first order
+         * @description Set the number of the first order: carry out.
+         */
+        post: operations["post_begin_orders_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/begin-orders-at/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the number of the first order (preview)
+         * @description Set the number of the first order: show the consequences.
+         */
+        post: operations["preview_begin_orders_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/plan-order": {
         parameters: {
             query?: never;
@@ -6390,6 +6430,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{code}/labour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Labour
+         * @description Return who worked how long at which operation of an item's orders, in the last year; 200 rows at most.
+         */
+        get: operations["poietic_orders_history_api_labour"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{number}/compare/{other}": {
         parameters: {
             query?: never;
@@ -8518,6 +8578,14 @@ export interface components {
              * @example 2.40
              */
             rate: string;
+            /**
+             * Overtime Premium
+             * Format: decimal
+             * @description at most 100,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            overtime_premium: string;
         };
         /** DefineLabourGradePosting */
         DefineLabourGradePosting: {
@@ -8535,7 +8603,7 @@ export interface components {
         };
         /**
          * SetGradeRate
-         * @description What an hour of a labour grade costs from a day on.
+         * @description What an hour of a labour grade costs from a day on, and on top where it is overtime, as a share.
          */
         SetGradeRate: {
             /** Grade */
@@ -8549,6 +8617,8 @@ export interface components {
              * @example 2.40
              */
             rate: string;
+            /** Overtime Premium */
+            overtime_premium?: string | null;
         };
         /** SetGradeRatePosting */
         SetGradeRatePosting: {
@@ -10347,6 +10417,28 @@ export interface components {
             given: components["schemas"]["ChangePhantom"];
         };
         /**
+         * BeginOrders
+         * @description The number that the first order is to have.
+         */
+        BeginOrders: {
+            /** Number */
+            number: number;
+        };
+        /** BeginOrdersAtPosting */
+        BeginOrdersAtPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["BeginOrders"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** BeginOrdersAtPreview */
+        BeginOrdersAtPreview: {
+            given: components["schemas"]["BeginOrders"];
+        };
+        /**
          * PlanOrder
          * @description A quantity of an item to make by a date; places left out are those used last for the item.
          */
@@ -10679,6 +10771,34 @@ export interface components {
             lot?: string | null;
         };
         /**
+         * PersonWorked
+         * @description Who worked at the operation, how long, and how much of it was overtime.
+         */
+        PersonWorked: {
+            /** Person */
+            person: string;
+            /**
+             * Hours
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @example 2.40
+             */
+            hours: string;
+            /**
+             * Overtime
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            overtime: string;
+            /**
+             * Is Setup
+             * @default false
+             */
+            is_setup: boolean;
+        };
+        /**
          * Report
          * @description What an operation did; times left out are charged by the standard.
          */
@@ -10728,6 +10848,17 @@ export interface components {
             run_labour_hours?: string | null;
             /** Run Machine Hours */
             run_machine_hours?: string | null;
+            /**
+             * People
+             * @default []
+             */
+            people: components["schemas"]["PersonWorked"][];
+            /**
+             * Overtime To
+             * @default the order
+             * @enum {string}
+             */
+            overtime_to: "the order" | "the work center";
             /**
              * Receive
              * @default 0
@@ -11533,6 +11664,8 @@ export interface components {
             reasons: components["schemas"]["ReasonOut"][];
             /** Partners */
             partners: components["schemas"]["Named"][];
+            /** People */
+            people: components["schemas"]["Named"][];
         };
         /**
          * PlaceOut
@@ -13194,6 +13327,18 @@ export interface components {
              * @example 2.40
              */
             amount: string;
+            /** Person */
+            person: string;
+            /** Person Name */
+            person_name: string;
+            /**
+             * Overtime
+             * Format: decimal
+             * @example 2.40
+             */
+            overtime: string;
+            /** Is Rework */
+            is_rework: boolean;
         };
         /**
          * PostingUnits
@@ -15490,6 +15635,46 @@ export interface components {
             variance: string;
             /** Causes */
             causes: components["schemas"]["CauseAmount"][];
+        };
+        /**
+         * LabourRow
+         * @description What a person worked at an operation of an item's orders.
+         */
+        LabourRow: {
+            /** Person */
+            person: string;
+            /** Operation */
+            operation: number;
+            /** Name */
+            name: string;
+            /** Work Center */
+            work_center: string;
+            /** Orders */
+            orders: number;
+            /**
+             * Hours
+             * Format: decimal
+             * @example 2.40
+             */
+            hours: string;
+            /**
+             * Overtime
+             * Format: decimal
+             * @example 2.40
+             */
+            overtime: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Per Hour
+             * Format: decimal
+             * @example 2.40
+             */
+            per_hour: string;
         };
         /**
          * AttentionOut
@@ -28621,6 +28806,144 @@ export interface operations {
             };
         };
     };
+    post_begin_orders_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginOrdersAtPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_begin_orders_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginOrdersAtPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_plan_order: {
         parameters: {
             query?: never;
@@ -34342,6 +34665,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_history_api_labour: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabourRow"][];
                 };
             };
             /** @description Not Found */

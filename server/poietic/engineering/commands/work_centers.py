@@ -94,14 +94,17 @@ class DefineLabourGrade(Strict):
     code: Code
     name: Name
     rate: Price
+    overtime_premium: Share = ZERO
 
 
 class SetGradeRate(Strict):
-    """What an hour of a labour grade costs from a day on."""
+    """What an hour of a labour grade costs from a day on, and on top where it is overtime, as a share."""
 
     grade: Code
     effective_from: Day | None = None
     rate: Price
+    #: left out, it stays what it is
+    overtime_premium: Share | None = None
 
 
 class SetOverhead(Strict):
@@ -224,7 +227,12 @@ def faults_of_layers(layers: list[LayerGiven]) -> list[str]:
 def define_labour_grade(context: Context, given: DefineLabourGrade) -> None:
     """Make a labour grade that operations can ask for."""
     require_free(LabourGrade.objects.all(), "labour grade", given.code)
-    grade = LabourGrade.objects.create(code=given.code, name=given.name, change=context.change)
+    grade = LabourGrade.objects.create(
+        code=given.code,
+        name=given.name,
+        overtime_premium=given.overtime_premium,
+        change=context.change,
+    )
     GradeRate.objects.create(grade=grade, rate=given.rate)
     context.made["labour grade"] = given.code
     context.effects.field(f"labour grade {given.code}", "rate", None, given.rate)
@@ -252,8 +260,11 @@ def set_grade_rate(context: Context, given: SetGradeRate) -> None:
     context.effects.field(thing, "rate", before and before.rate, given.rate)
     if given.effective_from:
         context.effects.field(thing, "rate from", None, given.effective_from)
+    if given.overtime_premium is not None:
+        context.effects.field(thing, "overtime premium", grade.overtime_premium, given.overtime_premium)  # fmt: skip
+        grade.overtime_premium = given.overtime_premium
     grade.change = context.change
-    grade.save(update_fields=["change"])
+    grade.save(update_fields=["change", "overtime_premium"])
 
 
 @command("set-overhead", "Set an overhead budget", Role.COST_ACCOUNTANT, told=COST_READERS)

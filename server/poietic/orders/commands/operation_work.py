@@ -7,6 +7,7 @@ from fractions import Fraction
 from django.utils import timezone
 from poietic_core.cost.clearing import split_amount
 from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, Element, InputKind
+from poietic_core.cost.rates import overtime_premium
 from poietic_core.order.report import backflush
 from poietic_core.quantity import (
     HOUR_STEP,
@@ -24,11 +25,12 @@ from ...costing.basis import split_from_json
 from ...engineering.rates import hourly_rates
 from ...ledger.document import Document, Pieces
 from ...ledger.models import SET_UP, Account, UnitLine
-from ...web_api.errors import InvalidInput
+from ...people.models import Person
+from ...web_api.errors import InvalidInput, NotFound
 from ..models import OrderInput
 from ..open_book import OpenBook
 from .material import issue
-from .report_given import Report
+from .report_given import PersonWorked, Report
 
 
 def add_units(document: Document, given: Report, moved: list[int], book: OpenBook) -> None:
@@ -130,7 +132,11 @@ def add_times(
             grade = grades.get(i.operation)
             rate = rates.hour(kind, i.work_center.code, grade.code if grade else "")
             amount = money(hours * rate.per_hour)
-            document.time(i.operation, kind.value, hours, amount, is_rework=i.is_rework)
+            people = given.worked(kind) if i.operation == given.operation else []
+            if people:
+                amount = _add_people(document, book, i, people, rate.per_hour, given)
+            else:
+                document.time(i.operation, kind.value, hours, amount, is_rework=i.is_rework)
             for element, part in split_amount(amount, rate.split).items():
                 document.charge(i.operation, part, {element: part})
                 document.journal(ABSORBED.get(element, Account.OVERHEAD_ABSORBED), -part)
@@ -141,6 +147,44 @@ def add_times(
             raise InvalidInput(
                 [f"{kind.value.replace(' ', '_')}_hours: operation {given.operation} has no {kind}"]
             )
+
+
+def _add_people(
+    document: Document,
+    book: OpenBook,
+    i: OrderInput,
+    worked: list[PersonWorked],
+    per_hour: Decimal,
+    given: Report,
+) -> Decimal:
+    """Book each one's hours with the premium of overtime that the order bears; return what they come to."""
+    grade = book.operation(i.operation).labour_grade
+    keys = dict(Person.objects.filter(name__in=[w.person for w in worked]).values_list("name", "pk"))  # fmt: skip
+    whole = ZERO
+    for w in worked:
+        if w.person not in keys:
+            raise NotFound("person", w.person)
+        premium = overtime_premium(w.overtime, per_hour, grade.overtime_premium if grade else ZERO)
+        if w.overtime and not premium:
+            words = f"{w.overtime.normalize():f} h of overtime without a premium: operation {i.operation} names no labour grade that has one"
+            book.context.effects.remark(book.thing, words)
+        amount = money(w.hours * per_hour)
+        if given.overtime_to == "the order":
+            amount += premium
+        elif premium:
+            document.journal(Account.OVERHEAD_EXPENSE, premium, operation=i.operation)
+            document.journal(Account.LABOUR_ABSORBED, -premium)
+        document.time(
+            i.operation,
+            i.kind,
+            w.hours,
+            amount,
+            is_rework=i.is_rework,
+            person=keys[w.person],
+            overtime=w.overtime,
+        )
+        whole += amount
+    return whole
 
 
 #: where the work done goes out of; overhead layers have an account of their own

@@ -1,12 +1,14 @@
 """Planning orders: one, a copy, a whole table; changing them, keeping planning's hands off, re-deriving."""
 
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 from django.db import connection
-from django.db.models import Sum
+from django.db.models import Max, Min, Sum
 from django.utils import timezone
+from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
 from poietic_core.planning.sizing import order_quantity_from
 from poietic_core.quantity import ZERO, require_step
@@ -91,6 +93,37 @@ class ChangeOrder(Strict):
     note: Note | None = None
     #: change the orders of its components with it
     carry_down: bool = False
+
+
+class BeginOrders(Strict):
+    """The number that the first order is to have."""
+
+    number: OrderNumber
+
+
+@dataclass(eq=False)
+class NumbersBegun(DomainError):
+    """Orders have numbers already, which others would collide with."""
+
+    first: int
+    last: int
+    code: ClassVar[str] = "order.numbers_begun"
+    what: ClassVar[str] = "The number of the first order can't be set any more."
+    why: ClassVar[str] = "There are orders from {first} to {last}."
+    fix: ClassVar[str] = "Go on with the numbers that there are."
+
+
+@command("begin-orders-at", "Set the number of the first order", Role.ADMINISTRATOR)
+def begin_orders_at(context: Context, given: BeginOrders) -> None:
+    """Have orders numbered from a number on, so that a works goes on with those that it has."""
+    context.guard("order numbers")
+    there = Order.objects.aggregate(first=Min("number"), last=Max("number"))
+    if there["first"]:
+        raise NumbersBegun(there["first"], there["last"])
+    context.effects.field("first order", "number", None, given.number)
+    if not context.is_preview:  # a sequence does not go back with a preview
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT setval('orders_number', %s, false)", [given.number])
 
 
 @command("plan-order", "Plan an order", Role.CONTROLLER)

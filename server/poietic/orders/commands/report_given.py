@@ -7,7 +7,7 @@ from poietic_core.cost.model import InputKind
 from poietic_core.quantity import (
     ZERO,
 )
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from ...ledger.document import Pieces
 from ...web_api.fields import (
@@ -25,6 +25,8 @@ from ...web_api.fields import (
     Strict,
 )
 
+SETUP_LABOUR, RUN_LABOUR = InputKind.SETUP_LABOUR, InputKind.RUN_LABOUR
+
 
 class ScrapGiven(Strict):
     """Scrapped pieces of one reason."""
@@ -40,6 +42,15 @@ class ByProductGiven(Strict):
     quantity: Quantity
     place: Code | None = None
     lot: Reference | None = None
+
+
+class PersonWorked(Strict):
+    """Who worked at the operation, how long, and how much of it was overtime."""
+
+    person: Reference
+    hours: Hours
+    overtime: Hours = ZERO
+    is_setup: bool = False
 
 
 class GradeReceived(Strict):
@@ -83,6 +94,10 @@ class Report(Strict):
     setup_machine_hours: Hours | None = None
     run_labour_hours: Hours | None = None
     run_machine_hours: Hours | None = None
+    #: who worked, each his own hours; then the hours of people are not stated besides
+    people: Annotated[list[PersonWorked], Field(max_length=50)] = []
+    #: who bears the premium of overtime: the order where it caused it, else the work center's overhead
+    overtime_to: Literal["the order", "the work center"] = "the order"
     #: pieces received into stock in the same act; "ready" are all that are good and not yet received
     receive: QuantityOrNone | Literal["ready"] = ZERO
     #: what they were sorted into, where the output is graded
@@ -96,6 +111,17 @@ class Report(Strict):
     happened_at: Moment | None = None
     reason: Note = ""
 
+    @model_validator(mode="after")
+    def _said_once(self) -> "Report":
+        """Refuse hours of people that are said twice, or more overtime than hours."""
+        for name, is_setup in (("setup_labour_hours", True), ("run_labour_hours", False)):
+            if getattr(self, name) is not None and any(w.is_setup is is_setup for w in self.people):
+                raise ValueError(f"{name}: who worked how long is said by person already")
+        for w in self.people:
+            if w.overtime > w.hours:
+                raise ValueError(f"people: {w.person} can't have worked more overtime than hours")
+        return self
+
     def decided(self) -> Decimal:
         """Return the pieces that are good or lost."""
         scrapped: Decimal = sum((s.quantity for s in self.scrap), ZERO)
@@ -103,8 +129,14 @@ class Report(Strict):
 
     def hours(self, kind: InputKind) -> Decimal | None:
         """Return the hours stated for a kind of time; None where the standard counts."""
+        if worked := self.worked(kind):
+            return sum((w.hours for w in worked), ZERO)
         stated: Decimal | None = getattr(self, f"{kind.value.replace(' ', '_')}_hours")
         return stated
+
+    def worked(self, kind: InputKind) -> list[PersonWorked]:
+        """Return who worked the hours of a kind."""
+        return [w for w in self.people if kind is (SETUP_LABOUR if w.is_setup else RUN_LABOUR)]
 
 
 class CorrectReport(Strict):

@@ -15,12 +15,14 @@ import { chosenColumns, columns, type Column, sortBy, typedOf, whereOf } from '.
 
 const ROW = 28;
 const PAUSE = 300;
+/** what is shown where nobody asked for anything */
+const OPEN = 'state:planned firm released started completed';
 const KEPT = 'columns of the table of orders';
 
 /** All orders in one wide table: chosen by what is typed in the heads, sorted, marked, summed, exported. */
 export function OrderTablePage() {
   const [query, setQuery] = useSearchParams();
-  const where = query.get('where') ?? '';
+  const where = query.get('where') ?? OPEN;
   const sort = query.get('sort') ?? 'due';
   const table = useInfiniteQuery(tableOptions(where, sort));
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
@@ -30,7 +32,7 @@ export function OrderTablePage() {
   const shown = chosenColumns(named, first?.sums.wip !== '');
   const set = (more: Record<string, string>) => {
     const next = new URLSearchParams(query);
-    for (const [name, value] of Object.entries(more)) if (value) next.set(name, value); else next.delete(name);
+    for (const [name, value] of Object.entries(more)) if (value || name === 'where') next.set(name, value); else next.delete(name);
     setQuery(next, { replace: true });
   };
   const choose = (names: string[]) => {
@@ -51,6 +53,11 @@ export function OrderTablePage() {
           <span role="status" className="text-[14px] font-normal text-quiet">
             {first && (first.sums.orders === first.whole ? first.whole.toLocaleString() : `${first.sums.orders.toLocaleString()} of ${first.whole.toLocaleString()}`)}
           </span>
+          {(where === OPEN || where === '') && (
+            <Button look="link" className="ml-3 text-[14px] font-normal" onClick={() => set({ where: where === OPEN ? '' : OPEN })}>
+              {where === OPEN ? 'Show those that ended too' : 'Open ones only'}
+            </Button>
+          )}
         </h1>
         <Views />
         <Tools named={shown.map((c) => c.name)} onColumns={choose} where={where} sort={sort} />

@@ -9,7 +9,8 @@ import { Loaded } from '../../ui/States';
 import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { GradesEntry } from '../../commands/EntryControl';
-import { afterLoss, type Complete, dueReport, nextOperation, outputsOf, reportAct, reportedOperations, type ReportEntry, reportGiven, reportOf, reworkReport, type Then, timesOf } from './reportEntry';
+import { PeopleEntry } from './PeopleEntry';
+import { afterLoss, type Complete, dueReport, isSaidByPerson, nextOperation, outputsOf, reportAct, reportedOperations, type ReportEntry, reportGiven, reportOf, reworkReport, type Then, timesOf } from './reportEntry';
 
 /** The run report: pieces, scrap, by-products, times and receipt in one entry, filled in with what is due. */
 export function ReportForm({ given, onGiven }: OwnFormProps<Inputs['report']>) {
@@ -200,7 +201,10 @@ function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
           </Field>
         );
       })}
-      {timesOf(order, entry.operation).map((t) => (
+      {timesOf(order, entry.operation).some((t) => t.kind.endsWith('labour')) && (
+        <PeopleEntry entry={entry} hasSetup={timesOf(order, entry.operation).some((t) => t.kind === 'setup labour')} onChange={change} />
+      )}
+      {timesOf(order, entry.operation).filter((t) => !isSaidByPerson(entry, t.kind)).map((t) => (
         <Field key={t.kind} label={`${t.kind[0]?.toUpperCase()}${t.kind.slice(1)}, h`}>
           {(id) => (
             <NumberEntry

@@ -44,6 +44,7 @@ export const forms = commandForms({
       ...wanted,
     },
   },
+  'begin-orders-at': { act: (g) => `Begin orders at ${said(g.number)}`, entries: { number: wholeNumber('First number') } },
   'plan-orders': { own: PlanTableForm },
   'plan-tree': { own: PlanTreeForm },
   'release-part': {

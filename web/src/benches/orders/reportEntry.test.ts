@@ -91,7 +91,9 @@ describe('a correction', () => {
     ],
     stock: [{ operation: 20, item: 'SWARF', from_place: 'Work in process', quantity: '0.500000' }],
     times: [
-      { operation: 20, kind: 'run machine', quantity: '1.250000' },
+      { operation: 20, kind: 'run machine', quantity: '1.250000', person: '' },
+      { operation: 20, kind: 'run labour', quantity: '2.000000', person: 'lotte', overtime: '0.500000' },
+      { operation: 20, kind: 'run labour', quantity: '1.000000', person: 'tom', overtime: '0.000000' },
       { operation: 20, kind: 'times set up', quantity: '2.000000' },
     ],
     act_received: [
@@ -99,6 +101,7 @@ describe('a correction', () => {
       { item: 'B', quantity: '0.200000' },
     ],
     act_received_quantity: '0.300000',
+    money: [{ account: 'overhead expense' }],
     act_completes: true,
   } as unknown as Posting;
 
@@ -119,6 +122,14 @@ describe('a correction', () => {
       complete: 'yes',
     });
     expect(entry.corrects).toBe(31);
+    expect(reportGiven({ ...entry, hours: { ...entry.hours, 'run labour': '9' } })).toMatchObject({
+      people: [
+        { person: 'lotte', hours: '2', overtime: '0.5', is_setup: false },
+        { person: 'tom', hours: '1', overtime: '0', is_setup: false },
+      ],
+      overtime_to: 'the work center',
+    });
+    expect(reportGiven({ ...entry, hours: { 'run labour': '9' } })).not.toHaveProperty('run_labour_hours');
     expect(reportGiven(entry)).toMatchObject({ receive: '0.3', complete: true });
   });
 

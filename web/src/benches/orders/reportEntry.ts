@@ -7,6 +7,14 @@ export const afterLoss = { 'leave it': 'leave it', replenish: 'release material 
 export type Then = keyof typeof afterLoss;
 export type Complete = 'no' | 'when received' | 'yes';
 
+/** What one person worked at an operation. */
+export interface Worked {
+  person: string;
+  hours: string;
+  overtime: string;
+  is_setup: boolean;
+}
+
 /** A run report while it is being entered; empty hours mean: by the standard. */
 export interface ReportEntry {
   order: number;
@@ -19,6 +27,9 @@ export interface ReportEntry {
   of_rework: boolean;
   by_products: { item: string; quantity: string }[];
   hours: Record<string, string>;
+  /** who worked, each his own hours; then people's hours are not stated besides */
+  people: Worked[];
+  overtimeTo: 'the order' | 'the work center';
   /** how often it was set up; "" leaves that to the server */
   setups: string;
   /** pieces, or "ready": all that are good by then and not yet received */
@@ -73,6 +84,8 @@ export function dueReport(order: Order, operation: number): ReportEntry {
       quantity: plain(b.still),
     })),
     hours: {},
+    people: [],
+    overtimeTo: 'the order',
     setups: '',
     receive: isLast ? 'ready' : '',
     grades: [],
@@ -106,7 +119,11 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
     by_products: posting.stock
       .filter((s) => s.operation === operation && s.from_place === 'Work in process')
       .map((s) => ({ item: s.item, quantity: plain(s.quantity) })),
-    hours: Object.fromEntries(times.filter((t) => t.kind !== SET_UP).map((t) => [t.kind, plain(t.quantity)])),
+    hours: Object.fromEntries(times.filter((t) => t.kind !== SET_UP && !t.person).map((t) => [t.kind, plain(t.quantity)])),
+    people: times
+      .filter((t) => t.person)
+      .map((t) => ({ person: t.person, hours: plain(t.quantity), overtime: isZero(t.overtime) ? '' : plain(t.overtime), is_setup: t.kind === 'setup labour' })),
+    overtimeTo: posting.money.some((j) => j.account === 'overhead expense') ? 'the work center' : 'the order',
     setups: plain(times.find((t) => t.kind === SET_UP)?.quantity ?? ''),
     receive: isZero(posting.act_received_quantity) ? '' : plain(posting.act_received_quantity),
     grades: order.grades.length ? posting.act_received.map((r) => ({ item: r.item, quantity: plain(r.quantity) })) : [],
@@ -116,12 +133,18 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
   };
 }
 
+/** Tell whether the hours of a kind are said by person. */
+export const isSaidByPerson = (entry: ReportEntry, kind: string) => entry.people.some((w) => kind === (w.is_setup ? 'setup labour' : 'run labour'));
+
 const SET_UP = 'times set up';
 
 /** Return what the server is sent: lines and hours left empty are left out. */
 export function reportGiven(entry: ReportEntry): Sent<Inputs['report']> {
   const filled = (quantity: string) => quantity !== '' && !isZero(quantity);
-  const hours = Object.entries(entry.hours).filter(([, h]) => h !== '');
+  const people = entry.people.filter((w) => w.person && filled(w.hours));
+  const isSaid = (kind: string) => people.some((w) => kind === (w.is_setup ? 'setup labour' : 'run labour'));
+  const hours = Object.entries(entry.hours).filter(([kind, h]) => h !== '' && !isSaid(kind));
+  const isOver = people.some((w) => filled(w.overtime));
   return {
     order: entry.order,
     operation: entry.operation,
@@ -130,6 +153,8 @@ export function reportGiven(entry: ReportEntry): Sent<Inputs['report']> {
     ...(entry.of_rework ? { of_rework: true } : filled(entry.rework) ? { rework: entry.rework } : {}),
     by_products: entry.by_products.filter((b) => filled(b.quantity)),
     ...Object.fromEntries(hours.map(([kind, h]) => [hourField(kind), h])),
+    ...(people.length ? { people: people.map((w) => ({ ...w, overtime: w.overtime || '0' })) } : {}),
+    ...(isOver ? { overtime_to: entry.overtimeTo } : {}),
     ...(entry.setups === '' || entry.of_rework ? {} : { times_set_up: Number(entry.setups) }),
     ...(entry.then !== 'leave it' && entry.scrap.some((s) => filled(s.quantity)) ? { then: entry.then } : {}),
     receive: entry.receive || '0',
