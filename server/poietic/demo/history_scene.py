@@ -16,7 +16,11 @@ from .works import Works
 
 #: the number of the first order that the present is about
 FIRST_OF_TODAY = 1001
-HUNDREDTH = Decimal("0.01")
+HUNDREDTH, TENTH = Decimal("0.01"), Decimal("0.1")
+#: the day from which the present is told
+LAST = -24
+#: of what falls, what is swept up and weighed
+SWARF = Decimal("0.98")
 
 
 @dataclass(frozen=True)
@@ -44,6 +48,8 @@ class Run:
     instead: tuple[int, str, str] | None = None
     #: an operation done at another work center
     moved: tuple[int, str] | None = None
+    #: hours of overtime at an operation, which the order caused
+    overtime: Mapping[int, str] = field(default_factory=dict)
     #: a fee, and what for
     fee: tuple[int, str, str] | None = None
 
@@ -91,7 +97,7 @@ RUNS = (
     Run("HC-1", -54, 20, pace={10: "0.98"}),
     Run("MA-200", -53, 40, "double batch", prices=DEAR, pace={10: "0.97"}, lost={10: ("POROSITY", 2)}),
     Run("MC-150", -52, 30, prices=DEAR, lost={10: ("DROPPED", 1)}),
-    Run("PM-200", -50, 12, "late shift and Saturday to be ready for the fair", pace={20: "1.22", 30: "1.3"}),
+    Run("PM-200", -50, 12, "late shift and Saturday to be ready for the fair", pace={30: "1.1"}, overtime={30: "3"}),
     Run("CS-01", -49, 60, pace={10: "0.96"}),
     Run("RB-150", -48, 12, pace={30: "1.06"}),
     Run("MA-200", -47, 20, prices=DEAR, pace={10: "1.03"}),
@@ -124,7 +130,7 @@ def play(works: Works) -> None:
     works.do("mara", "define-reason", code="DELIVERED", name="Delivered before deliveries were kept here", use="adjustment")  # fmt: skip
     for run in RUNS:
         _make(works, run)
-    works.at(-26)
+    works.at(LAST, hour=6)
     left = StockBalance.objects.filter(quantity__gt=0).select_related("item", "place", "lot")
     for b in left.order_by("item__code", "pk"):
         lot = {"lot": b.lot.code} if b.lot else {}
@@ -180,6 +186,7 @@ def _work(works: Works, run: Run, order: int) -> int:
     operations = list(OrderOperation.objects.filter(order__number=order).order_by("number"))
     good: dict[int, int] = {}
     for n, o in enumerate(operations):
+        works.at(min(run.day + 1 + 2 * n, LAST - 1))
         before = list(good)[-1:] if o.after is None else o.after
         enter = min((good[b] for b in before), default=_whole(o.entering))
         follows = operations[n + 1].entering if o is not operations[-1] else Decimal(run.quantity)
@@ -203,9 +210,27 @@ def _report(works: Works, run: Run, order: int, o: OrderOperation, enter: int, w
         if o.number in by:
             hours_taken = i.allowed * units * Decimal(by[o.number])
             stated[f"{i.kind.replace(' ', '_')}_hours"] = f"{hours_taken.quantize(HUNDREDTH):f}"
+    people = []
+    if worked := stated.pop("run_labour_hours", ""):
+        people = [{"person": "lotte", "hours": worked, "overtime": run.overtime.get(o.number, "0")}]
+    swarf = OrderInput.objects.filter(order__number=order, operation=o.number, kind="by-product")
+    beside = [
+        {"item": b.item.code, "quantity": f"{(b.allowed * enter * SWARF).quantize(TENTH):f}"}
+        for b in swarf.select_related("item")
+        if b.item
+    ]
     scrap = [{"reason": reason, "quantity": str(lost)}] if lost else []
     more = {"rework": str(aside)} if aside else {}
-    works.report(order, o.number, str(good - aside), scrap=scrap, **more, **stated)
+    works.report(
+        order,
+        o.number,
+        str(good - aside),
+        scrap=scrap,
+        people=people,
+        by_products=beside,
+        **more,
+        **stated,
+    )
     if aside:
         works.report(order, o.number, str(aside), of_rework=True, run_labour_hours=hours)
     return good

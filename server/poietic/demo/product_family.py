@@ -85,7 +85,7 @@ def define(shop: Shop, today: date) -> None:
     for code, name, supplies in PARTNERS:
         shop.do("define-partner", code=code, name=name, is_supplier=supplies, is_customer=not supplies)  # fmt: skip
     for code, name, rate in GRADES:
-        shop.do("define-labour-grade", code=code, name=name, rate=rate)
+        shop.do("define-labour-grade", code=code, name=name, rate=rate, overtime_premium="0.25")
     for code, name, machine, labour, machines, efficiency, calendar in CENTERS:
         shop.do("define-work-center", code=code, name=name, machine_rate=machine, labour_rate=labour, machines=machines, efficiency=efficiency, calendar=calendar)  # fmt: skip
     period = {

@@ -24,6 +24,7 @@ from .models import Outcome
 
 router = Router(tags=["orders"])
 YEAR = timedelta(days=365)
+THOUSANDTH = Decimal("0.001")
 #: people's hours at operations, those taken back left out by their mirrors
 LABOUR = """
 SELECT coalesce(h.full_name, ''), t.operation, max(o.name), max(w.code), count(DISTINCT p.cost_object_id),
@@ -170,10 +171,10 @@ def _row(o: Outcome) -> OutcomeOut:
         unit_cost=_each(o.charged, o),
         standard=o.standard,
         elements=_elements(o),
-        labour_each=_each(o.labour_hours, o),
+        labour_each=_each(o.labour_hours, o, THOUSANDTH),
         labour_allowed=o.labour_allowed,
         labour_hours=o.labour_hours,
-        machine_each=_each(o.machine_hours, o),
+        machine_each=_each(o.machine_hours, o, THOUSANDTH),
         machine_allowed=o.machine_allowed,
         machine_hours=o.machine_hours,
         variance=o.variance,
@@ -181,8 +182,8 @@ def _row(o: Outcome) -> OutcomeOut:
     )
 
 
-def _each(amount: Decimal, o: Outcome) -> Decimal | None:
-    return round_to(amount / o.received, UNIT_COST_STEP) if o.received else None
+def _each(amount: Decimal, o: Outcome, step: Decimal = UNIT_COST_STEP) -> Decimal | None:
+    return round_to(amount / o.received, step) if o.received else None
 
 
 def _elements(o: Outcome) -> list[ElementEach]:

@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { historyOptions, type History, type Outcome } from './queries';
+import { historyOptions, type History, labourOptions, type Outcome } from './queries';
 import { comparedPair, stackHistory } from './logic';
 import { day } from '../../lib/date';
-import { money, percent, quantity, unitCost } from '../../lib/decimal';
+import { money, percent, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
-import { UnitCost, VarianceText } from '../../ui/Numbers';
+import { VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 
 const MOST = 60;
@@ -53,7 +53,44 @@ function Page({ history: h }: { history: History }) {
           <Rows rows={h.rows} marked={marked} onMark={(n) => setMarked(marked.includes(n) ? marked.filter((m) => m !== n) : [...marked, n])} />
         </>
       )}
+      <Labour code={h.item} />
     </article>
+  );
+}
+
+/** People's hours by operation and person, with what an hour came to. */
+function Labour({ code }: { code: string }) {
+  const rows = useQuery(labourOptions(code)).data ?? [];
+  if (rows.length === 0) return null;
+  return (
+    <table className="rows mt-4" aria-label="Who worked">
+      <thead>
+        <tr>
+          <th className="pl-4!">Who worked, last twelve months</th>
+          <th>operation</th>
+          <th className="num">orders</th>
+          <th className="num">hours</th>
+          <th className="num">overtime</th>
+          <th className="num">EUR</th>
+          <th className="num pr-4!">EUR an hour</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((r) => (
+          <tr key={`${r.operation} ${r.person}`}>
+            <td className="pl-4!">{r.person || <span className="text-quiet">nobody named</span>}</td>
+            <td className="whitespace-nowrap">
+              {r.operation} {r.name} <span className="code text-quiet">{r.work_center}</span>
+            </td>
+            <td className="num">{r.orders}</td>
+            <td className="num">{quantity(r.hours)}</td>
+            <td className="num">{Number(r.overtime) > 0 && quantity(r.overtime)}</td>
+            <td className="num">{money(r.amount)}</td>
+            <td className="num pr-4!">{money(r.per_hour)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
@@ -72,8 +109,8 @@ function Chart({ rows }: { rows: readonly Outcome[] }) {
   const standard = bars.map((b, n) => `${n === 0 ? 'M' : 'L'}${LEFT + n * step} ${y(b.standard)} H${LEFT + (n + 1) * step}`).join(' ');
   const every = Math.ceil(bars.length / 20);
   return (
-    <figure className="px-4">
-      <svg role="img" aria-label={`Cost of a unit over ${bars.length} orders, up to ${most.toFixed(2)} EUR`} viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="block w-full max-w-[1100px] text-[11px]">
+    <figure className="overflow-x-auto px-4">
+      <svg role="img" aria-label={`Cost of a unit over ${bars.length} orders, up to ${most.toFixed(2)} EUR`} viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="block w-full max-w-[1100px] min-w-[640px] text-[11px]">
         <line x1={LEFT} x2={WIDTH - 16} y1={y(0)} y2={y(0)} className="stroke-hair-strong" />
         <text x={LEFT - 6} y={y(0) + 4} textAnchor="end" className="fill-quiet">
           0
@@ -155,16 +192,18 @@ function Rows({ rows, marked, onMark }: { rows: readonly Outcome[]; marked: read
             <td className="num">{Number(r.scrap) > 0 && quantity(r.scrap)}</td>
             <td className="num">{r.good_share !== null && percent(r.good_share)}</td>
             <td className="num">{r.lead_days}</td>
-            <td className="num">{r.labour_each !== null && unitCost(r.labour_each)}</td>
-            <td className="num">{r.machine_each !== null && unitCost(r.machine_each)}</td>
-            <td className="num font-semibold">{r.unit_cost !== null && <UnitCost value={r.unit_cost} />}</td>
+            <td className="num">{r.labour_each !== null && quantity(r.labour_each)}</td>
+            <td className="num">{r.machine_each !== null && quantity(r.machine_each)}</td>
+            <td className="num font-semibold">{r.unit_cost !== null && money(r.unit_cost)}</td>
             <td className="num text-quiet">
-              <UnitCost value={r.standard} />
+              {money(r.standard)}
             </td>
             <td className="num">
               <VarianceText value={r.variance} />
             </td>
-            <td className="pr-4! whitespace-nowrap text-quiet">{r.causes.slice(0, 2).map((c) => `${c.kind} ${money(c.amount)}`).join(' · ')}</td>
+            <td className="w-full max-w-0 truncate pr-4! text-quiet" title={r.causes.map((c) => `${c.kind} ${money(c.amount)}`).join(', ')}>
+              {r.causes.slice(0, 2).map((c) => `${c.kind} ${money(c.amount)}`).join(' · ')}
+            </td>
           </tr>
         ))}
       </tbody>

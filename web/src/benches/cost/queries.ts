@@ -40,6 +40,13 @@ export const itemCostOptions = (code: string) =>
     queryFn: ({ signal }) => data(api.GET('/api/items/{code}/cost', { params: { path: { code } }, signal })),
   });
 
+/** Who worked how long at the operations of an item's orders, in the last year. */
+export const labourOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['items', code, 'labour'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/labour', { params: { path: { code } }, signal })),
+  });
+
 /** What the last finished orders of an item came to. */
 export const historyOptions = (code: string, limit: number) =>
   queryOptions({

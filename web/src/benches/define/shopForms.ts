@@ -15,7 +15,7 @@ const days = { calendar: calendar('Calendar'), first: date('First day'), last: d
 export const shopForms = commandForms({
   'define-labour-grade': {
     act: (g) => `Define labour grade ${said(g.code)}`,
-    entries: { code: text('Code'), name: text('Name'), rate: number('EUR per hour') },
+    entries: { code: text('Code'), name: text('Name'), rate: number('EUR per hour'), overtime_premium: number('Overtime premium', { optional: true, hint: 'a share of the rate: 0.25; empty: none' }) },
   },
   'set-grade-rate': {
     act: (g) => `Set the rate of ${said(g.grade)}`,
@@ -23,6 +23,7 @@ export const shopForms = commandForms({
       grade: labourGrade('Labour grade'),
       effective_from: date('From', { optional: true, hint: 'empty: from the beginning' }),
       rate: number('EUR per hour'),
+      overtime_premium: number('Overtime premium', { optional: true, hint: 'a share of the rate; empty: as it is' }),
     },
   },
   'set-overhead': {

@@ -17,8 +17,8 @@ export function PeopleEntry({ entry, hasSetup, onChange }: { entry: ReportEntry;
         return (
           <Field key={n} label={n === 0 ? 'Who' : ''}>
             {(id) => (
-              <span className="flex flex-wrap gap-1">
-                <select id={id} className="entry min-w-32 flex-1" aria-label={`Who ${n + 1}`} value={w.person} onChange={(e) => change({ person: e.target.value })}>
+              <span className="flex gap-1">
+                <select id={id} className="entry min-w-0 flex-1" aria-label={`Who ${n + 1}`} value={w.person} onChange={(e) => change({ person: e.target.value })}>
                   <option value="">choose a person</option>
                   {people.map((p) => (
                     <option key={p.code} value={p.code}>
@@ -26,8 +26,8 @@ export function PeopleEntry({ entry, hasSetup, onChange }: { entry: ReportEntry;
                     </option>
                   ))}
                 </select>
-                <NumberEntry className="max-w-16" aria-label={`Hours of person ${n + 1}`} placeholder="h" value={w.hours} onValue={(hours) => change({ hours })} />
-                <NumberEntry className="max-w-20" aria-label={`Overtime of person ${n + 1}`} placeholder="overtime" value={w.overtime} onValue={(overtime) => change({ overtime })} />
+                <NumberEntry className="max-w-12 px-1!" aria-label={`Hours of person ${n + 1}`} placeholder="h" value={w.hours} onValue={(hours) => change({ hours })} />
+                <NumberEntry className="max-w-14 px-1!" aria-label={`Overtime of person ${n + 1}`} placeholder="over" title="of it overtime" value={w.overtime} onValue={(overtime) => change({ overtime })} />
                 {hasSetup && (
                   <label className="flex items-center gap-1 text-[12px]">
                     <input type="checkbox" checked={w.is_setup} onChange={(e) => change({ is_setup: e.target.checked })} /> set-up
