@@ -102,3 +102,26 @@ class AcceptedLess(LosingTest):
         self.report(10, 0, 8)
         said = self.refused("order.nothing_left", "accept-less", order=self.number)
         self.assertIn("Replenish it, or unwind it.", said["fix"])
+
+
+class MoreThanOrdered(LosingTest):
+    """Eight are ordered; more come within the tolerance, or with a reason."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.must("change-operation", order=self.number, operation=10, yield_share="0.8", reason="old bar")  # fmt: skip
+        self.report(10, 10)
+
+    def test_not_one_more_without_a_reason(self) -> None:
+        lines = {"order": self.number, "operation": 20, "good": "9"}
+        said = self.refused("order.more_than_ordered", "report", **lines)
+        self.assertIn("8 are ordered, and up to 8 may come", said["detail"])
+        self.must("report", **lines, reason="the bar gave nine")
+        self.refused("order.more_than_ordered", "receive", order=self.number, quantity="9")
+        self.must("receive", order=self.number, quantity="9", reason="the bar gave nine")
+
+    def test_within_the_tolerance_nobody_asks(self) -> None:
+        self.must("change-item", code="MA-200", over_receipt="0.2")
+        self.report(20, 9, receive="ready")
+        self.assertEqual(Order.objects.get(number=self.number).received, 9)
+        self.refused("order.more_than_ordered", "report", order=self.number, operation=20, good="1")

@@ -108,6 +108,29 @@ class BelowSuccessor(DomainError):
         return type(self), (self.operation, self.good, self.successor, self.processed)
 
 
+@exact
+def most_received(ordered: Decimal, tolerance: Decimal, step: Decimal) -> Decimal:
+    """Return how many pieces may come of an order without a reason: what was ordered, and the tolerance.
+
+    Parameters
+    ----------
+    ordered : Decimal [unit], > 0
+    tolerance : share of it that may come on top, >= 0
+    step : of the item [unit], > 0
+
+    Source
+    ------
+    Overrun tolerance of a production order: common practice.
+
+    Examples
+    --------
+    >>> most_received(Decimal(50), Decimal("0.05"), Decimal(1))
+    Decimal('52')
+    """
+    most = ordered * (ONE + tolerance)
+    return most - most % step
+
+
 def moved_by(operations: Sequence[Progress], number: int) -> list[int]:
     """Return the operations that a report on `number` moves: those not reported before it, and it.
 

@@ -81,6 +81,8 @@ class Item(Changing):
     lot_minimum = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     lot_multiple = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     safety_stock = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: of what is made: by which share more than ordered may come without a reason
+    over_receipt = models.DecimalField(max_digits=9, decimal_places=6, null=True)
     #: the quantity over which setups and per-order lines are spread
     standard_lot = models.DecimalField(max_digits=18, decimal_places=6, default=1)
     #: of a bought item where no supplier's price is known [EUR per `price_per`]

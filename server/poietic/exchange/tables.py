@@ -186,6 +186,7 @@ TABLES = (
         Column("lot_minimum", "positive"),
         Column("lot_multiple", "positive"),
         Column("safety_stock", "decimal"),
+        Column("over_receipt", "decimal"),
     ),
     Table(
         "item_units",

@@ -7253,6 +7253,8 @@ export interface components {
             lot_multiple?: string | null;
             /** Safety Stock */
             safety_stock?: string | null;
+            /** Over Receipt */
+            over_receipt?: string | null;
             /** Code */
             code: string;
             /** Name */
@@ -7343,6 +7345,8 @@ export interface components {
             lot_multiple?: string | null;
             /** Safety Stock */
             safety_stock?: string | null;
+            /** Over Receipt */
+            over_receipt?: string | null;
             /** Code */
             code: string;
             /** Name */

@@ -22,6 +22,7 @@ from ...web_api.fields import (
     Price,
     Quantity,
     QuantityOrNone,
+    Share,
     Size,
     Strict,
     Text,
@@ -83,6 +84,8 @@ class ItemFields(Strict):
     lot_minimum: Quantity | None = None
     lot_multiple: Quantity | None = None
     safety_stock: QuantityOrNone | None = None
+    #: by which share more than ordered may be received without a reason
+    over_receipt: Share | None = None
 
 
 class DefineItem(ItemFields):

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from django.utils import timezone
 from poietic_core.errors import DomainError
-from poietic_core.order.report import check_flow
+from poietic_core.order.report import check_flow, most_received
 from poietic_core.order.states import Act
 from poietic_core.quantity import (
     ZERO,
@@ -43,6 +43,29 @@ class NotAllGraded(DomainError):
     fix: ClassVar[str] = "Enter the pieces of each grade so that they add up to {quantity}."
 
 
+@dataclass(eq=False)
+class MoreThanOrdered(DomainError):
+    """More pieces than were ordered, beyond the item's tolerance and without a reason."""
+
+    order: int
+    pieces: Decimal
+    ordered: Decimal
+    most: Decimal
+    unit: str
+    code: ClassVar[str] = "order.more_than_ordered"
+    what: ClassVar[str] = "{pieces} {unit} would come of order {order}."
+    why: ClassVar[str] = "{ordered} are ordered, and up to {most} may come without a reason."
+    fix: ClassVar[str] = "Make the order larger, report {most} or fewer, or say why there are more."
+
+
+def require_within(book: OpenBook, pieces: Decimal, reason: str) -> None:
+    """Refuse more pieces than ordered beyond the tolerance, unless a reason is given: MoreThanOrdered."""
+    order, item = book.order, book.order.item
+    most = most_received(order.quantity, item.over_receipt or ZERO, item.step)
+    if pieces > most and not reason:
+        raise MoreThanOrdered(order.number, pieces, order.quantity, most, item.unit)
+
+
 @command("receive", "Receive output", Role.STOREKEEPER, Role.OPERATOR, Role.CONTROLLER)
 def receive(context: Context, given: Receive) -> None:
     """Put good pieces of an order into stock; WIP is credited at the frozen standard."""
@@ -67,6 +90,7 @@ def add_receipt(transaction: Transaction, book: OpenBook, given: Receive) -> Non
         reason=given.reason,
     )
     received = _sorted_into(book, given)
+    require_within(book, order.received + given.quantity, given.reason)
     to_date = book.worth_received({item.code: q for item, q in received})
     into = stock_place(given.place) if given.place else order.receipt_place
     for item, quantity in received:

@@ -29,7 +29,7 @@ from .operation_work import (
     add_times,
     add_units,
 )
-from .receiving import add_receipt
+from .receiving import add_receipt, require_within
 from .report_given import CorrectReport, Receive, Report
 from .taking_back import lock_act, mirror_act, postings_of_act
 
@@ -107,6 +107,8 @@ def add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
         reason=given.reason,
     )
     add_units(document, given, moved, book)
+    if given.operation == book.operations[-1].number:
+        require_within(book, book.operations[-1].good + given.good, given.reason)
     add_by_products(document, book, given)
     worked = ZERO if given.of_rework else given.decided() + given.rework
     times = {given.operation: 0}

@@ -196,6 +196,7 @@ export const forms = commandForms({
       quantity: number('Quantity'),
       grades: gradesReceived('Sorted into'),
       place: place('Into', { optional: true, hint: "empty: the order's own place" }),
+      reason: text('Why', { optional: true, hint: 'where more than ordered comes' }),
       complete: check('Complete the order'),
     },
     start: { complete: false },

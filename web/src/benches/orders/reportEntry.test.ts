@@ -70,6 +70,7 @@ describe('a run report', () => {
     const entry = { ...dueReport(order, 10), good: '0.3', scrap: ['0.1', '0.2'].map((quantity) => ({ reason: 'CRACK', quantity })) };
 
     expect(reportAct(entry)).toBe('Report 0.3 good, 0.3 scrap');
+    expect(reportGiven({ ...entry, reason: ' tin was full ' })).toMatchObject({ reason: 'tin was full' });
     expect(reportGiven({ ...entry, then: 'replenish' })).toMatchObject({ then: 'replenish' });
     expect(reportGiven({ ...entry, then: 'replenish', scrap: [] })).not.toHaveProperty('then');
     expect(reportAct({ ...entry, receive: 'ready', scrap: [] })).toBe('Report 0.3 good and receive');
@@ -101,6 +102,7 @@ describe('a correction', () => {
       { item: 'B', quantity: '0.200000' },
     ],
     act_received_quantity: '0.300000',
+    reason: '',
     money: [{ account: 'overhead expense' }],
     act_completes: true,
   } as unknown as Posting;

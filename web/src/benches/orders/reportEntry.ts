@@ -39,6 +39,8 @@ export interface ReportEntry {
   complete: Complete;
   /** what follows where pieces are lost */
   then: Then;
+  /** a note, or why there is more than was ordered */
+  reason: string;
   /** the posting that this report corrects */
   corrects?: number | undefined;
 }
@@ -91,6 +93,7 @@ export function dueReport(order: Order, operation: number): ReportEntry {
     grades: [],
     complete: isLast ? 'when received' : 'no',
     then: 'leave it',
+    reason: '',
   };
 }
 
@@ -129,6 +132,7 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
     grades: order.grades.length ? posting.act_received.map((r) => ({ item: r.item, quantity: plain(r.quantity) })) : [],
     complete: posting.act_completes ? 'yes' : 'no',
     then: 'leave it',
+    reason: posting.reason,
     corrects: posting.number,
   };
 }
@@ -157,6 +161,7 @@ export function reportGiven(entry: ReportEntry): Sent<Inputs['report']> {
     ...(isOver ? { overtime_to: entry.overtimeTo } : {}),
     ...(entry.setups === '' || entry.of_rework ? {} : { times_set_up: Number(entry.setups) }),
     ...(entry.then !== 'leave it' && entry.scrap.some((s) => filled(s.quantity)) ? { then: entry.then } : {}),
+    ...(entry.reason.trim() ? { reason: entry.reason.trim() } : {}),
     receive: entry.receive || '0',
     grades: filled(entry.receive) ? entry.grades.filter((g) => filled(g.quantity)) : [],
     complete: entry.complete === 'when received' ? entry.complete : entry.complete === 'yes',
