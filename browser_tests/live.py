@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import uvicorn
 from django.core.asgi import get_asgi_application
+from django.core.management.base import CommandError
 from django.db import connection, connections
 from django.db.utils import OperationalError
 from django.test import TransactionTestCase
@@ -91,8 +92,8 @@ class BrowserTest(TransactionTestCase):
         for _ in range(5):
             try:
                 return super()._fixture_teardown()  # type: ignore[misc, no-any-return]
-            except OperationalError as err:
-                if not isinstance(err.__cause__, DeadlockDetected):
+            except (OperationalError, CommandError) as err:  # the second has the first as its cause
+                if not isinstance(err.__cause__, DeadlockDetected | OperationalError):
                     raise
                 self.let_requests_end()
         raise AssertionError("requests of closed pages go on and on")

@@ -71,6 +71,7 @@ ALLOWED = {
     "stock.not_enough",
     "stock.layer_used",
     "order.more_than_issued",
+    "order.more_than_ordered",
     "order.wrong_state",
     "posting.taken_back",
     "posting.not_reversible",

@@ -7,16 +7,14 @@ from typing import Any
 from django.utils import timezone
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from hypothesis.extra.django import TestCase as PropertyCase
 from poietic.demo import mirror_cell
-from poietic.demo.shop import Shop
 from poietic.ledger.models import Reservation, WipBalance
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order, OrderInput, OrderOperation
 from poietic.orders.standing import stand_all
 
-from .client import Caller, make_person
-from .test_picking import PickingTest, define_works, receive
+from .client import Caller
+from .test_picking import AnyWorks, PickingTest, receive
 
 METHOD = "method variance when all is received [EUR]"
 
@@ -291,23 +289,22 @@ class Adopted(DeviationTest):
         self.assertEqual(OrderOperation.objects.filter(order__number=self.one).count(), 2)
 
 
-class AnyDeviation(PropertyCase):
+class AnyDeviation(AnyWorks):
     """Whatever is changed for an order, its causes add up, its WIP ends at zero, and nothing stays reserved."""
 
     change = st.tuples(
-        st.sampled_from(["add", "change", "drop", "substitute", "move", "hours", "insert", "omit", "report", "more"]),
+        st.sampled_from(["add", "change", "drop", "substitute", "move", "hours", "insert", "omit", "report", "more", "replenish", "accept less", "split"]),
         st.integers(1, 12),
     )  # fmt: skip
 
     @settings(max_examples=12, deadline=None)
     @given(st.lists(change, min_size=1, max_size=7))
     def test_it_adds_up(self, changes: list[tuple[str, int]]) -> None:
-        shop = Shop()
-        define_works(shop)
+        shop, caller = self.shop, self.caller
         for item, quantity in (("AP-20", "90"), ("PAD-3", "300"), ("PAD-4", "300")):
             receive(shop, item, quantity)
         receive(shop, "PAD-L", "90", lot="ONE")
-        caller = Caller(make_person())
+        shop.do("define-reason", code="SPOILT-2", name="Spoilt at the mill")
         made = caller.must("plan-order", {"item": "MA-200", "quantity": "6", "due": str(timezone.localdate() + timedelta(days=60)), "supply_place": "STORE", "receipt_place": "STORE"})  # fmt: skip
         order = int(made["made"]["order"])
         caller.must("release-order", {"order": order})
@@ -316,13 +313,14 @@ class AnyDeviation(PropertyCase):
             bridge = caller.get(f"orders/{order}/bridge")
             self.assertEqual(sum(Decimal(c["amount"]) for c in bridge["causes"]), Decimal(bridge["variance"]))  # fmt: skip
         caller.do("unwind", {"orders": [order], "to": "released"})
+        whole = str(Order.objects.get(number=order).quantity)
         for row in OrderInput.objects.filter(order__number=order, kind="component", need__gt=0):
             if row.issue_rule == "by hand" and row.item:
                 line = {"operation": row.operation, "item": row.item.code, "quantity": str(row.need)}  # fmt: skip
                 caller.must("issue-material", {"order": order, "lines": [line]})
         for number in OrderOperation.objects.filter(order__number=order).values_list("number", flat=True):  # fmt: skip
-            caller.must("report", {"order": order, "operation": number, "good": "6"})
-        caller.must("receive", {"order": order, "quantity": "6", "complete": True})
+            caller.must("report", {"order": order, "operation": number, "good": whole})
+        caller.must("receive", {"order": order, "quantity": whole, "complete": True})
         caller.must("close-order", {"order": order})
 
         self.assertFalse(WipBalance.objects.exclude(amount=0).exists())
@@ -344,9 +342,14 @@ class AnyDeviation(PropertyCase):
             "insert": ("add-operation", {"operation": 10 + n, "name": "Wash", "work_center": centers[n % 3], "run_labour_hours": "0.1"}),
             "omit": ("drop-operation", {}),
             "report": ("report", {"good": "1"}),
+            "replenish": ("report", {"scrap": [{"reason": "SPOILT-2", "quantity": "1"}], "then": "replenish"}),
+            "accept less": ("report", {"scrap": [{"reason": "SPOILT-2", "quantity": "1"}], "then": "accept less"}),
+            "split": ("split-order", {"quantity": "1"}),
             "more": ("issue-material", {"lines": [{"operation": operation, "item": item, "quantity": "1"}]}),
         }[what]  # fmt: skip
-        if what == "more":
+        if what in ("more", "split"):
             del given["operation"]
+        if what == "split":
+            del given["reason"]
         said = caller.do(name, given | more)
         self.assertIn(caller.status, (200, 404, 409, 422), said)

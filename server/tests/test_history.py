@@ -1,11 +1,13 @@
 """What finished orders came to is kept, and an item's history, its comparison and the wide table read it."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from decimal import Decimal
+from io import BytesIO
 from typing import Any
 
 from django.test import TestCase
 from django.utils import timezone
+from openpyxl import load_workbook
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Posting
@@ -138,6 +140,14 @@ class InTheTable(HistoryTest):
     def test_a_file_has_them_too(self) -> None:
         text = self.caller.client.get("/api/orders/table.csv", {"where": "unit_cost:>50", "columns": "order,unit_cost,by_yield,finished"}).content.decode()  # fmt: skip
         self.assertIn(f"{self.number},56.47", text)
+
+    def test_a_workbook_can_be_computed_with(self) -> None:
+        content = self.caller.client.get("/api/orders/table.xlsx", {"where": "unit_cost:>50", "columns": "order,unit_cost,finished,at"}).content  # fmt: skip
+        sheet = load_workbook(BytesIO(content)).active
+        assert sheet is not None
+        order, cost, finished, at = (c.value for c in list(sheet.iter_rows())[1])
+        self.assertEqual((order, cost, at), (self.number, 56.47, None))
+        self.assertIsInstance(finished, datetime)
 
 
 class Numbered(TestCase):

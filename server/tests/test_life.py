@@ -7,8 +7,6 @@ from typing import Any
 from django.utils import timezone
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
-from hypothesis.extra.django import TestCase as PropertyCase
-from poietic.demo.shop import Shop
 from poietic.ledger.models import Holding, Layer, Posting, Reservation, StockBalance, WipBalance
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order, OrderInput, OrderOperation, Standing, StoredAttention
@@ -16,7 +14,7 @@ from poietic.orders.standing import stand_all
 from poietic.picking.models import PickLine, PickTake
 
 from .client import Caller, make_person
-from .test_picking import PickingTest, define_works, receive
+from .test_picking import AnyWorks, PickingTest, receive
 
 
 class LifeTest(PickingTest):
@@ -352,7 +350,7 @@ class Told(LifeTest):
             self.refused("input.not_found", "write-note", kind="order", code=code, text="?")
 
 
-class AnyLife(PropertyCase):
+class AnyLife(AnyWorks):
     """Whatever was done to an order, unwinding it to its release leaves everything as it was then."""
 
     acts = st.lists(
@@ -366,14 +364,12 @@ class AnyLife(PropertyCase):
     @example(["pick", "pick", "pick", "issue picked", "report 10"])
     @given(acts)
     def test_unwind_returns_stock_wip_reservations_and_layers(self, acts: list[str]) -> None:
-        shop = Shop()
-        define_works(shop)
+        shop, caller = self.shop, self.caller
         for item, quantity in (("AP-20", "30"), ("PAD-3", "120")):
             receive(shop, item, quantity)
         receive(shop, "PAD-L", "30", lot="ONE")
         shop.do("define-reason", code="SPLIT", name="Split")
         shop.do("change-valuation", item="PAD-3", valuation="FIFO layers")
-        caller = Caller(make_person())
         made = caller.must("plan-order", {"item": "MA-200", "quantity": "6", "due": "2027-02-01", "supply_place": "STORE", "receipt_place": "STORE"})  # fmt: skip
         order = int(made["made"]["order"])
         caller.must("release-order", {"order": order})

@@ -435,7 +435,17 @@ class Ending(PickingTest):
         self.assertEqual(PickList.objects.get().state, "done")
 
 
-class AnyParts(PropertyCase):
+class AnyWorks(PropertyCase):
+    """The same works for every example: defined once, each example's own orders undone after it."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.shop = Shop()
+        define_works(cls.shop)
+        cls.caller = Caller(make_person())
+
+
+class AnyParts(AnyWorks):
     """However an order's material is released and picked, no more goes out than it needs."""
 
     @settings(max_examples=12, deadline=None)
@@ -451,12 +461,10 @@ class AnyParts(PropertyCase):
     def test_parts_never_release_more_than_the_order_needs(
         self, acts: list[tuple[int, tuple[int, int], bool]]
     ) -> None:
-        shop = Shop()
-        define_works(shop)
+        shop, caller = self.shop, self.caller
         receive(shop, "AP-20", "20")
         receive(shop, "PAD-3", "60")
         receive(shop, "PAD-L", "30", lot="ONE")
-        caller = Caller(make_person())
         said = caller.must("plan-order", {"item": "MA-200", "quantity": "9", "due": DUE})
         order = int(said["made"]["order"])
         for quantity, (first, last), picks in acts:

@@ -5,15 +5,12 @@ from typing import Any
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from hypothesis.extra.django import TestCase as PropertyCase
 from poietic.demo import mirror_cell
-from poietic.demo.shop import Shop
 from poietic.ledger.models import Posting, StockBalance
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 
-from .client import Caller, make_person
-from .test_picking import PickingTest, define_works, receive
+from .test_picking import AnyWorks, PickingTest, receive
 
 STEPS = [{"number": 10, "name": "Mill cell", "work_center": "MILL", **mirror_cell.MILL_HOURS}]
 
@@ -200,7 +197,7 @@ class Refused(ShiftTest):
         self.assertEqual(Decimal(used["run machine"]), Decimal("0.4"))
 
 
-class SheetsOfAnyRows(PropertyCase):
+class SheetsOfAnyRows(AnyWorks):
     """Whatever stands in a sheet, the rows that are not faulty can be posted, and the ledger agrees."""
 
     @settings(max_examples=10, deadline=None)
@@ -217,13 +214,11 @@ class SheetsOfAnyRows(PropertyCase):
         )
     )
     def test_what_is_left_after_leaving_out_the_faulty_is_posted_whole(self, rows: Any) -> None:
-        shop = Shop()
-        define_works(shop)
+        shop, caller = self.shop, self.caller
         for item in ("AP-20", "PAD-3"):
             receive(shop, item, "500")
         receive(shop, "PAD-L", "500", lot="ONE")
         shop.do("define-reason", code="SPLIT", name="Split edge", use="scrap")
-        caller = Caller(make_person())
         orders = []
         for _ in range(2):
             planned = {"item": "MA-200", "quantity": "4", "due": "2027-02-01", "supply_place": "STORE", "receipt_place": "STORE"}  # fmt: skip

@@ -133,6 +133,11 @@ class Year:
         planned = {"item": f"TOP{n}", "due": self.on(9), "supply_place": f"ST{n}", "receipt_place": f"ST{n}"}  # fmt: skip
         other = int(self.do("plan-order", quantity="3", **planned)["made"]["order"])
         self.do("cancel-order", order=other)
+        halves = int(self._caller.must("plan-order", planned | {"quantity": "4"})["made"]["order"])
+        self._caller.must("release-order", {"order": halves})
+        half = int(self.do("split-order", order=halves, quantity="1")["made"]["order"])
+        self.do("merge-orders", order=half, into=halves)
+        self._caller.must("cancel-order", {"order": halves})
         order = int(self.do("plan-order", quantity="10", **planned)["made"]["order"])
         self.do("change-order", order=order, due=self.on(10))
         self.do("make-firm", order=order)

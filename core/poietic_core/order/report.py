@@ -125,7 +125,7 @@ def most_received(ordered: Decimal, tolerance: Decimal, step: Decimal) -> Decima
     Examples
     --------
     >>> most_received(Decimal(50), Decimal("0.05"), Decimal(1))
-    Decimal('52')
+    Decimal('52.00')
     """
     most = ordered * (ONE + tolerance)
     return most - most % step

@@ -40,6 +40,7 @@ class Act(StrEnum):
     RESUME = "resume"
     UNWIND = "unwind"
     DEVIATE = "change the making of"
+    SPLIT = "split"
 
 
 #: The states in which each act is possible.
@@ -64,6 +65,7 @@ ALLOWED: dict[Act, tuple[OrderState, ...]] = {
         OrderState.CLOSED,
     ),
     Act.DEVIATE: (OrderState.RELEASED, OrderState.STARTED),
+    Act.SPLIT: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED),
 }
 #: what an order on hold waits for: everything else may be done to it
 STOPPED_BY_HOLD = (Act.RELEASE, Act.POST, Act.COMPLETE, Act.FINISH, Act.CLOSE, Act.HOLD)
@@ -91,6 +93,7 @@ _HINTS: dict[tuple[Act, OrderState], str] = {
     (Act.DEVIATE, OrderState.PLANNED): "Change the structure, or release the order first.",
     (Act.DEVIATE, OrderState.FIRM): "Change the structure, or release the order first.",
     (Act.DEVIATE, OrderState.COMPLETED): "Take back its completion first.",
+    (Act.SPLIT, OrderState.STARTED): "Make it smaller and plan another, or unwind it first.",
     (Act.FINISH, OrderState.RELEASED): "Nothing was made of it: cancel it.",
 }
 

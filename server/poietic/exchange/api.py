@@ -16,11 +16,13 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import Answer
 from .models import Upload
 from .plan import plan_import
-from .reading import MOST_BYTES, Content, Unreadable, read_file
+from .reading import MOST_BYTES, Content, Unreadable, first_sheet, read_file
 from .writing import as_package, as_workbook, content_of
 
 router = Router(tags=["exchange"])
 SHOWN_MOST = 2_000
+#: what is read of a workbook that fills an entry
+MOST_OF_A_SHEET, MOST_SHEET_ROWS = 5_000_000, 1_000
 #: what the uploads of one person may hold together
 MOST_OF_A_PERSON = 200_000_000
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
@@ -48,6 +50,21 @@ class UploadOut(Answer):
     same: int
     refused: int
     rows: list[PlannedRow]
+
+
+class SheetOut(Answer):
+    """The rows of a workbook's first sheet, as texts."""
+
+    rows: list[list[str]]
+
+
+@router.post("/sheets", response={200: SheetOut, 422: Problem})
+def sheet(request: HttpRequest, file: File[UploadedFile]) -> SheetOut:
+    """Return what the first sheet of a workbook says, to be put into an entry; nothing is kept."""
+    name = file.name or "file"
+    if (file.size or 0) > MOST_OF_A_SHEET:
+        raise Unreadable(name, f"It is larger than {MOST_OF_A_SHEET / 1e6:,.0f} MB.")
+    return SheetOut(rows=first_sheet(name, file.read(), MOST_SHEET_ROWS))
 
 
 @router.post("/uploads", response={200: UploadOut, 403: Problem, 422: Problem})

@@ -8,7 +8,7 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from itertools import chain
+from itertools import chain, islice
 from pathlib import PurePosixPath
 from typing import IO, Any, ClassVar
 
@@ -76,6 +76,30 @@ def read_file(name: str, data: bytes) -> Content:
     if not content.rows and not content.faults:
         raise Unreadable(name, "It holds none of the tables.")
     return content
+
+
+def first_sheet(name: str, data: bytes, most: int) -> list[list[str]]:
+    """Return the rows of a workbook's first sheet as texts, those that are empty left out.
+
+    Raises
+    ------
+    Unreadable (exchange.unreadable)
+        If it is no sound XLSX workbook, holds a formula, or has more rows than `most`.
+    """
+    content = Content()
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            _check_size(name, archive, MOST_OF_A_WORKBOOK)
+            _check_sheets(name, archive, content)
+        _, sheet = next(_workbook(name, data, content))
+        rows = [row for row in islice(sheet, most + 1) if any(row)]
+    except DAMAGED as err:
+        raise Unreadable(name, f"The workbook can't be unpacked: {err}.") from err
+    if content.faults:
+        raise Unreadable(name, f"Row {content.faults[0].line}: {content.faults[0].why}.")
+    if len(rows) > most:
+        raise Unreadable(name, f"It has more than {most} rows.")
+    return rows
 
 
 def _read_archive(name: str, data: bytes, archive: zipfile.ZipFile, content: Content) -> None:

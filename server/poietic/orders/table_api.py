@@ -169,7 +169,8 @@ def export(
     if costs_are_hidden():
         named = [c for c in named if c not in MONEY]
     rows = _sorted(_chosen(where), sort)[:MOST_EXPORTED]
-    lines: Iterable[Sequence[Any]] = ([_text(v) for v in r] for r in rows.values_list(*(COLUMNS[c][0] for c in named)))  # fmt: skip
+    cell = _text if form == "csv" else _cell
+    lines: Iterable[Sequence[Any]] = ([cell(v) for v in r] for r in rows.values_list(*(COLUMNS[c][0] for c in named)))  # fmt: skip
     content: str | bytes = as_csv(named, lines) if form == "csv" else as_workbook("orders", named, lines)  # fmt: skip
     answer = HttpResponse(content, content_type=MEDIA_TYPES[form])
     answer["Content-Disposition"] = f'attachment; filename="orders.{form}"'
@@ -308,8 +309,15 @@ def _or_nothing(amount: Decimal | None) -> Decimal:
     return ZERO if amount is None else amount
 
 
+def _cell(value: object) -> object:
+    """Return a value as a cell of a workbook that can be computed with: a number, a day, else a text."""
+    if isinstance(value, Decimal):
+        return value.normalize() + 0
+    return value if isinstance(value, int | date) or value is None else str(value)
+
+
 def _text(value: object) -> object:
-    """Return a value as a file holds it: numbers with all their digits, as text."""
+    """Return a value as a CSV file holds it: numbers with all their digits."""
     if isinstance(value, Decimal):
         return f"{value.normalize() + 0:f}"
     return "" if value is None else str(value)

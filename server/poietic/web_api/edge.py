@@ -29,7 +29,7 @@ from .http_errors import (
 JSON = "application/json"
 FILES = "multipart/form-data"
 #: addresses that take files; all others take JSON
-TAKE_FILES = ("/api/uploads", "/api/files", "/api/calendars/read")
+TAKE_FILES = ("/api/uploads", "/api/files", "/api/calendars/read", "/api/sheets")
 log = logging.getLogger("poietic.web_api")
 
 

@@ -1,6 +1,6 @@
 /** What each named enum of the API may be; generated with its types. */
 export const values = {
-  Act: ["change", "make firm", "leave to planning", "re-derive", "release", "take back the release of", "post to", "complete", "finish short", "close", "cancel", "hold", "resume", "unwind", "change the making of"],
+  Act: ["change", "make firm", "leave to planning", "re-derive", "release", "take back the release of", "post to", "complete", "finish short", "close", "cancel", "hold", "resume", "unwind", "change the making of", "split"],
   Base: ["labour hours", "machine hours", "labour cost", "bought material cost"],
   CapacityBasis: ["practical", "normal"],
   ChangeKind: ["price", "machine rate", "labour rate", "hours", "subcontract price", "standard lot"],

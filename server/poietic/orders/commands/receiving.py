@@ -73,6 +73,7 @@ def receive(context: Context, given: Receive) -> None:
     transaction = Transaction(context)
     add_receipt(transaction, book, given)
     check_flow(book.progress(), book.order.received)
+    require_within(book, book.order.received, given.reason)
     if given.complete:
         complete(transaction, book, charge_leftovers=False)
     transaction.post()
@@ -90,7 +91,6 @@ def add_receipt(transaction: Transaction, book: OpenBook, given: Receive) -> Non
         reason=given.reason,
     )
     received = _sorted_into(book, given)
-    require_within(book, order.received + given.quantity, given.reason)
     to_date = book.worth_received({item.code: q for item, q in received})
     into = stock_place(given.place) if given.place else order.receipt_place
     for item, quantity in received:

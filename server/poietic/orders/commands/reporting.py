@@ -107,8 +107,6 @@ def add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
         reason=given.reason,
     )
     add_units(document, given, moved, book)
-    if given.operation == book.operations[-1].number:
-        require_within(book, book.operations[-1].good + given.good, given.reason)
     add_by_products(document, book, given)
     worked = ZERO if given.of_rework else given.decided() + given.rework
     times = {given.operation: 0}
@@ -133,6 +131,8 @@ def add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
         )
         add_receipt(transaction, book, received)
     check_flow(book.progress(), book.order.received, before=before)
+    if given.operation == book.operations[-1].number:
+        require_within(book, book.operations[-1].good, given.reason)
     if given.complete is True or (given.complete and book.order.received >= book.order.quantity):
         complete(transaction, book, charge_leftovers=False)
 

@@ -45,6 +45,7 @@ function actsOf(order: Order): Act[] {
     unwind: [act('unwind', 'Unwind', '')],
     close: [act('close-order', 'Close', 'Alt-C', true)],
     cancel: [act('cancel-order', 'Cancel', '')],
+    split: [act('split-order', 'Split', '')],
     'change the making of': [], // where its parts stand
   };
   const acts = [...order.acts.flatMap((a) => offered[a]), act('copy-order', 'Copy', '')];

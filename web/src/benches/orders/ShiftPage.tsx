@@ -1,14 +1,17 @@
 import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { ApiError, command, type Outcome, type Problem } from '../../api/http';
+import { ApiError, command, type Outcome, type Problem, sendFile } from '../../api/http';
+import type { components } from '../../api/schema';
 import { basicsOptions } from '../../api/queries';
 import type { Inputs } from '../../commands/inputs';
 import { ConsequencesTable } from '../../consequences/ConsequencesTable';
 import { Button } from '../../ui/Button';
 import { Entry } from '../../ui/Field';
 import { ProblemNote } from '../../ui/States';
-import { type Column, COLUMNS, faultsOf, isBlank, keepRows, keptRows, pasted, rowGiven, rowsFrom, type ShiftRow, unread, withRoom } from './shift';
+import { type Column, COLUMNS, faultsOf, isBlank, keepRows, keptRows, pasted, rowGiven, rowsFrom, rowsOf, type ShiftRow, unread, withRoom } from './shift';
+
+type Sheet = components['schemas']['SheetOut'];
 
 const PAUSE = 400;
 const HEADS: Record<Column, { words: string; wide: string; isNumber?: true }> = {
@@ -34,6 +37,17 @@ export function ShiftPage() {
   const whys = useId();
 
   useEffect(() => keepRows(rows), [rows]);
+
+  async function read(file: File) {
+    setProblem(null);
+    try {
+      const found = /\.xlsx$/i.test(file.name) ? rowsOf(((await sendFile('/api/sheets', file)) as Sheet).rows) : rowsFrom(await file.text(), { isFile: true });
+      setRows((was) => withRoom([...was.filter((row) => !isBlank(row)), ...found]));
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      setProblem(error.problem);
+    }
+  }
 
   const filled = rows.filter((row) => !isBlank(row));
   const whole = filled.filter((row) => unread(row) === null).map((row) => ({ id: row.id, given: rowGiven(row) }));
@@ -101,15 +115,15 @@ export function ShiftPage() {
             Orders that run
           </Link>
           <label className="quiet-link cursor-pointer text-act">
-            Read a CSV file…
+            Read a file, CSV or XLSX…
             <input
               type="file"
-              accept=".csv,.tsv,.txt,text/csv"
+              accept=".csv,.tsv,.txt,text/csv,.xlsx"
               className="sr-only"
               onChange={(e) => {
                 const file = e.target.files?.[0];
                 e.target.value = '';
-                void file?.text().then((text) => setRows((was) => withRoom([...was.filter((row) => !isBlank(row)), ...rowsFrom(text, { isFile: true })])));
+                if (file) void read(file);
               }}
             />
           </label>

@@ -76,6 +76,14 @@ export const forms = commandForms({
       ...wanted,
     },
   },
+  'split-order': {
+    act: (g) => `Split ${said(g.quantity)} off order ${said(g.order)}`,
+    entries: { order: order('Order'), quantity: number('Of their own', { hint: 'how many' }), due: date('Due', { optional: true, hint: 'empty: as it is' }) },
+  },
+  'merge-orders': {
+    act: (g) => `Make ${said(g.order)} with ${said(g.into)}`,
+    entries: { order: order('Order'), into: order('With order') },
+  },
   'make-firm': { act: (g) => `Make order ${said(g.order)} firm`, entries: { order: order('Order') } },
   'leave-to-planning': { act: (g) => `Leave order ${said(g.order)} to planning`, entries: { order: order('Order') } },
   'rederive-order': { act: (g) => `Re-derive order ${said(g.order)}`, entries: { order: order('Order') } },

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { blankRow, COLUMNS, faultsOf, isBlank, pasted, rowGiven, rowsFrom, unread, withRoom } from './shift';
+import { blankRow, COLUMNS, faultsOf, isBlank, pasted, rowGiven, rowsFrom, rowsOf, unread, withRoom } from './shift';
 
 const plainly = (rows: ReturnType<typeof rowsFrom>) => rows.map((row) => COLUMNS.map((c) => row[c]).join('|'));
 
@@ -10,6 +10,11 @@ describe('a sheet of a shift', () => {
     expect(plainly(rowsFrom('1006;20;6;1;SPLIT;;2,9;dropped, twice'))).toEqual(['1006|20|6|1|SPLIT||2.9|dropped, twice']);
     const file = 'order,op,good,scrap,why,setup,run,note\n1006,20,6,1,SPLIT,,2.9,"dropped, by ""Lars"""\n';
     expect(plainly(rowsFrom(file, { isFile: true }))).toEqual(['1006|20|6|1|SPLIT||2.9|dropped, by "Lars"']);
+  });
+
+  it('is read from the cells of a workbook', () => {
+    expect(plainly(rowsOf([['Order', 'Op', 'Good'], ['1004', '20', '12']]))).toEqual(['1004|20|12|||||']);
+    expect(rowsOf([])).toEqual([]);
   });
 
   it('takes a paste from the cell on in which it is made, over the rows that are there, and keeps room below', () => {

@@ -39,9 +39,13 @@ export function rowsFrom(text: string, { column = 'order', isFile = false }: { c
   const from = COLUMNS.indexOf(column);
   const separator = separatorOf(text, isFile);
   const lines = text.replaceAll('\r', '').split('\n').filter((line) => line.trim() !== '');
-  const isHead = from === 0 && !/^\s*"?\d/.test(lines[0] ?? '0');
-  return lines.slice(isHead ? 1 : 0).map((line) => {
-    const cells = cellsOf(line, separator);
+  return rowsOf(lines.map((line) => cellsOf(line, separator)), from);
+}
+
+/** Return the rows of lines of cells, from a column on; a first line of words is their heads. */
+export function rowsOf(lines: readonly (readonly string[])[], from = 0): ShiftRow[] {
+  const isHead = from === 0 && !/^\s*\d/.test(lines[0]?.[0] ?? '0');
+  return lines.slice(isHead ? 1 : 0).map((cells) => {
     const row = blankRow();
     for (const [n, name] of COLUMNS.slice(from).entries()) {
       const cell = cells[n] ?? '';
