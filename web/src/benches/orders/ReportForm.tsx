@@ -230,7 +230,7 @@ function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
         </Field>
       )}
       <Field label="Note">
-        {(id) => <input id={id} className="entry" maxLength={400} placeholder="or why there are more than ordered" value={entry.reason} onChange={(e) => change({ ...entry, reason: e.target.value })} />}
+        {(id) => <input id={id} className="entry" maxLength={400} placeholder="or why more than ordered" value={entry.reason} onChange={(e) => change({ ...entry, reason: e.target.value })} />}
       </Field>
       {isLast && <Receipt order={order} entry={entry} onChange={change} />}
     </div>
