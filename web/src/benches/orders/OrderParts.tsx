@@ -254,7 +254,7 @@ export function MoneyBlock({ order }: { order: Order }) {
                 As built
               </Link>
               <Link className="quiet-link ml-4 text-act" to={`/define/items/${encodeURIComponent(order.item)}/history`}>
-                Finished orders
+                History
               </Link>
             </td>
           </tr>
