@@ -100,6 +100,17 @@ class Components(DeviationTest):
         self.assertEqual(causes["method"], Decimal("-12.24"))
         self.assertNotIn("substitution", causes)
 
+    def test_not_by_itself_nor_where_both_are_stated_for_something_else(self) -> None:
+        order = self.order("8")
+        self.deviate("add-component", order, operation=20, item="PAD-4", quantity="3", per="order")
+        at: dict[str, Any] = {"order": order, "operation": 20, "item": "PAD-3", "reason": "x"}
+        for instead, words in (("PAD-3", "the component itself"), ("PAD-4", "per order here")):
+            said = self.refused("input.invalid", "substitute-component", instead=instead, **at)
+            self.assertIn(words, said["detail"])
+        said = self.refused("input.invalid", "allow-alternate", alternate="PAD-L", **at)
+        self.assertIn("a component at operation 20 itself", said["detail"])
+        self.assertEqual(self.row(order, "PAD-3").need, 72)
+
     def test_an_alternate_that_the_structure_does_not_name(self) -> None:
         order = self.order("8")
         line = {"operation": 20, "item": "CS-01", "quantity": "1", "instead_of": "PAD-3"}

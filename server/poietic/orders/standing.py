@@ -60,7 +60,7 @@ def stand(
 
     Returns the items of which something else is wanted, or will come, than was known.
     """
-    if book.state in FINISHED:
+    if book.state in FINISHED and isinstance(book, OpenBook):  # of another nothing has changed
         keep_outcome(book)
     if book.state not in OPEN:
         Standing.objects.filter(order=book.order.pk).delete()

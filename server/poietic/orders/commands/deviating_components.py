@@ -115,7 +115,11 @@ def substitute_component(context: Context, given: SubstituteComponent) -> None:
     deviation = Deviation(context, given)
     row = _component(deviation, given)
     _require_nothing_issued(deviation, row)
+    if given.instead == given.item:
+        raise InvalidInput([f"instead: {given.item} is the component itself"])
     other = _taken(deviation, given.operation, item_by_code(given.instead))
+    if other.allowed and other.basis != row.basis:
+        raise InvalidInput([f"instead: {given.instead} is taken in per {other.basis} here, {given.item} per {row.basis}: change its quantity instead"])  # fmt: skip
     quantity = Fraction(other.allowed_exactly) + Fraction(row.allowed_exactly) * Fraction(given.ratio)  # fmt: skip
     other.issue_rule = other.issue_rule or row.issue_rule
     _say(deviation, other, quantity, Basis(row.basis))
@@ -132,6 +136,8 @@ def allow_alternate(context: Context, given: AllowAlternate) -> None:
         raise InvalidInput([f"alternate: {item.code} may be used in the place of {given.item} already"])  # fmt: skip
     if item.code == given.item:
         raise InvalidInput([f"alternate: {item.code} is the component itself"])
+    if any(c.item_id == item.pk and not c.stands_for for c in deviation.book.components([given.operation])):  # fmt: skip
+        raise InvalidInput([f"alternate: {item.code} is a component at operation {given.operation} itself"])  # fmt: skip
     row.alternates = [*row.alternates, {"item": item.code, "ratio": plain(given.ratio)}]
     deviation.touch(row)
     words = f"{plain(given.ratio)} {item.unit} of {item.code}"

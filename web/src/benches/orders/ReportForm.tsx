@@ -204,7 +204,7 @@ function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
       {timesOf(order, entry.operation).some((t) => t.kind.endsWith('labour')) && (
         <PeopleEntry entry={entry} hasSetup={timesOf(order, entry.operation).some((t) => t.kind === 'setup labour')} onChange={change} />
       )}
-      {timesOf(order, entry.operation).filter((t) => !isSaidByPerson(entry, t.kind)).map((t) => (
+      {timesOf(order, entry.operation).filter((t) => !isSaidByPerson(entry.people, t.kind)).map((t) => (
         <Field key={t.kind} label={`${t.kind[0]?.toUpperCase()}${t.kind.slice(1)}, h`}>
           {(id) => (
             <NumberEntry

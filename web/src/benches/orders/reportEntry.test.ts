@@ -131,6 +131,7 @@ describe('a correction', () => {
       ],
       overtime_to: 'the work center',
     });
+    expect(reportGiven({ ...entry, people: [{ person: 'tom', hours: '', overtime: '', is_setup: false }] })).toMatchObject({ people: [{ person: 'tom', hours: '' }] });
     expect(reportGiven({ ...entry, hours: { 'run labour': '9' } })).not.toHaveProperty('run_labour_hours');
     expect(reportGiven(entry)).toMatchObject({ receive: '0.3', complete: true });
   });

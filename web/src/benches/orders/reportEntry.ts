@@ -138,16 +138,15 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
 }
 
 /** Tell whether the hours of a kind are said by person. */
-export const isSaidByPerson = (entry: ReportEntry, kind: string) => entry.people.some((w) => kind === (w.is_setup ? 'setup labour' : 'run labour'));
+export const isSaidByPerson = (people: readonly Worked[], kind: string) => people.some((w) => kind === (w.is_setup ? 'setup labour' : 'run labour'));
 
 const SET_UP = 'times set up';
 
 /** Return what the server is sent: lines and hours left empty are left out. */
 export function reportGiven(entry: ReportEntry): Sent<Inputs['report']> {
   const filled = (quantity: string) => quantity !== '' && !isZero(quantity);
-  const people = entry.people.filter((w) => w.person && filled(w.hours));
-  const isSaid = (kind: string) => people.some((w) => kind === (w.is_setup ? 'setup labour' : 'run labour'));
-  const hours = Object.entries(entry.hours).filter(([kind, h]) => h !== '' && !isSaid(kind));
+  const people = entry.people.filter((w) => w.person || w.hours); // what is half typed the server refuses
+  const hours = Object.entries(entry.hours).filter(([kind, h]) => h !== '' && !isSaidByPerson(people, kind));
   const isOver = people.some((w) => filled(w.overtime));
   return {
     order: entry.order,
