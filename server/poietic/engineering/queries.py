@@ -20,7 +20,7 @@ from ..catalog.queries import any_of
 from ..statements.prepared import planned_once
 from ..web_api.errors import NotFound
 from ..web_api.kept import Kept
-from .models import Revision, WorkCalendar, WorkCenter
+from .models import LabourGrade, Revision, WorkCalendar, WorkCenter
 from .structures import Faults, structure_of, structures_of, structures_on
 
 
@@ -61,6 +61,22 @@ def made_with(item: Item, day: date) -> list[str]:
 def revision_in_force(item: Item, day: date) -> Revision | None:
     """Return an item's revision in force on a day."""
     return in_force(day).filter(item=item).first()
+
+
+def work_center_by_code(code: str) -> WorkCenter:
+    """Return a work center, or refuse by its code."""
+    found = WorkCenter.objects.filter(code=code).first()
+    if found is None:
+        raise NotFound("work center", code)
+    return found
+
+
+def labour_grade_by_code(code: str) -> LabourGrade:
+    """Return a labour grade, or refuse by its code."""
+    found = LabourGrade.objects.filter(code=code).first()
+    if found is None:
+        raise NotFound("labour grade", code)
+    return found
 
 
 def revision_by_letter(code: str, letter: str) -> Revision:

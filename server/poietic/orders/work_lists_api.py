@@ -18,8 +18,7 @@ from pydantic import Field
 from ..catalog.queries import any_of
 from ..commanding.api import Problem
 from ..engineering.models import WorkCenter
-from ..engineering.queries import work_center_times
-from ..web_api.errors import NotFound
+from ..engineering.queries import work_center_by_code, work_center_times
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText
 from .models import OrderOperation, PlannedWork
 
@@ -111,7 +110,7 @@ class WorkList(Answer):
 @router.get("/work-centers/{code}/list", response={200: WorkList, 404: Problem})
 def work_list(request: HttpRequest, code: str, by: Rule = Rule.DUE) -> WorkList:
     """Return what is left to do at a work center, next first by a rule: due date, slack, critical ratio."""
-    center = _center(code)
+    center = work_center_by_code(code)
     with connection.cursor() as cursor:
         cursor.execute(LIST, [center.pk])
         rows = [Row(*r) for r in cursor.fetchall()]
@@ -212,14 +211,7 @@ def loads(request: HttpRequest, weeks: Weeks = 8) -> list[LoadOut]:
 @router.get("/work-centers/{code}/load", response={200: LoadOut, 404: Problem})
 def load(request: HttpRequest, code: str, weeks: Weeks = 8) -> LoadOut:
     """Return the load of a work center for some weeks from this one on."""
-    return _loads([_center(code)], weeks)[0]
-
-
-def _center(code: str) -> WorkCenter:
-    found = WorkCenter.objects.filter(code=code).first()
-    if found is None:
-        raise NotFound("work center", code)
-    return found
+    return _loads([work_center_by_code(code)], weeks)[0]
 
 
 class Loading(NamedTuple):

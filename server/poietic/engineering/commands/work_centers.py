@@ -35,6 +35,7 @@ from ..models import (
     WorkCenter,
     WorkCenterRate,
 )
+from ..queries import work_center_by_code
 from ..rates import layers_of, overhead_rate
 
 #: what a machine hour may be charged to; people's time has elements of its own
@@ -275,11 +276,7 @@ def set_overhead(context: Context, given: SetOverhead) -> None:
     if (Element(given.element) is Element.MATERIAL_OVERHEAD) != (given.base == Base.MATERIAL_COST):
         raise InvalidInput(["base: material overhead, and it alone, is charged by bought material cost"])  # fmt: skip
     context.guard(f"overhead {given.code}")
-    center = None
-    if given.work_center:
-        center = WorkCenter.objects.filter(code=given.work_center).first()
-        if center is None:
-            raise NotFound("work center", given.work_center)
+    center = work_center_by_code(given.work_center) if given.work_center else None
     same = OverheadBudget.objects.filter(code=given.code)
     clash = same.filter(
         effective_from__lte=given.effective_until, effective_until__gte=given.effective_from

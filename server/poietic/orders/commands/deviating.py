@@ -19,10 +19,9 @@ from poietic_core.variance.order import method_variance
 
 from ...commanding.registry import Context
 from ...costing.basis import split_from_json
-from ...engineering.models import WorkCenter
 from ...engineering.rates import shop_rates
-from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, OrderNumber, Strict, Text
+from ...web_api.errors import InvalidInput
+from ...web_api.fields import OrderNumber, Strict, Text
 from ..book import named_by
 from ..dates import Dating
 from ..models import OrderInput, OrderOperation
@@ -238,11 +237,3 @@ def _as_costed(i: OrderInput) -> CostInput:
         is_per_good=basis is Basis.GOOD,
         is_made=bool(i.item and i.item.is_made),
     )
-
-
-def work_center_of(code: Code) -> WorkCenter:
-    """Return a work center by its code, or refuse by code."""
-    found = WorkCenter.objects.filter(code=code).first()
-    if found is None:
-        raise NotFound("work center", code)
-    return found

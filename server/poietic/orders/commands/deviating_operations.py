@@ -7,14 +7,15 @@ from typing import Annotated
 from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, InputKind
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.flow import Network
+from poietic_core.structure.model import Operation
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...engineering.models import LabourGrade
-from ...web_api.errors import InvalidInput, NotFound
+from ...engineering.queries import labour_grade_by_code, work_center_by_code
+from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Hours, OperationNumber, Ratio, Text
 from ..models import OrderOperation
-from .deviating import Deviation, ForThisOrder, OperationBegun, work_center_of
+from .deviating import Deviation, ForThisOrder, OperationBegun
 
 Named = Annotated[str, Text(120, 1)]
 Work = Mapping[InputKind, Decimal]
@@ -68,7 +69,7 @@ def add_operation(context: Context, given: AddOperation) -> None:
     if any(o.number == number for o in book.operations):
         raise InvalidInput([f"operation: order {book.order.number} has an operation {number} already"])  # fmt: skip
     after = _put_into_flow(deviation, number, given.after)
-    center = work_center_of(given.work_center)
+    center = work_center_by_code(given.work_center)
     row = OrderOperation(
         order=book.order,
         number=number,
@@ -77,7 +78,7 @@ def add_operation(context: Context, given: AddOperation) -> None:
         yield_share=given.yield_share,
         is_report_point=True,
         after=None if after is None else [after],
-        labour_grade=_grade(given.labour_grade),
+        labour_grade=labour_grade_by_code(given.labour_grade) if given.labour_grade else None,
         entering=ZERO,
     )
     book.operations = sorted([*book.operations, row], key=lambda o: o.number)
@@ -118,7 +119,7 @@ def move_operation(context: Context, given: MoveOperation) -> None:
     """Have another work center do an operation that has not begun, in the same hours."""
     deviation = Deviation(context, given)
     row = deviation.require_not_begun(given.operation)
-    center = work_center_of(given.work_center)
+    center = work_center_by_code(given.work_center)
     if center.pk == row.work_center_id:
         raise InvalidInput([f"work_center: operation {row.number} is done at {center.code} already"])  # fmt: skip
     deviation.say(f"operation {row.number} work center", row.work_center.code, center.code)
@@ -200,33 +201,30 @@ def _hours(deviation: Deviation, row: OrderOperation) -> dict[InputKind, Decimal
 
 
 def _set_clock(row: OrderOperation, before: Work, after: Work) -> None:
-    """Have the time that an operation takes follow its hours: a run the machine's, where there is one.
-
-    Setting up takes the longer of people's and machine's, unless a crew attends the machine.
-    """
-    labour, machine = (after.get(k, ZERO) for k in SETUP_KINDS)
+    """Have the time that an operation takes follow its hours, by the core's rule for operations."""
     is_attended = row.setup_hours < max(before.get(k, ZERO) for k in SETUP_KINDS)
-    row.setup_hours = machine if is_attended else max(labour, machine)
-    was, now = _pace(before), _pace(after)
+    _, was = _clock(row, before, is_attended=is_attended)
+    row.setup_hours, now = _clock(row, after, is_attended=is_attended)
     if was and row.run_hours:
         row.run_hours = round_to(row.run_hours * now / was, UNIT_COST_STEP)
     else:
         row.run_hours, row.run_quantity = now, ONE
 
 
-def _pace(hours: Work) -> Decimal:
-    return hours.get(InputKind.RUN_MACHINE, ZERO) or hours.get(InputKind.RUN_LABOUR, ZERO)
+def _clock(row: OrderOperation, hours: Work, *, is_attended: bool) -> tuple[Decimal, Decimal]:
+    """Return how long setting up and a unit take in some hours; attended: a crew goes by the machine."""
+    return Operation(
+        number=row.number,
+        name=row.name,
+        work_center=row.work_center.code,
+        setup_labour_hours=hours.get(InputKind.SETUP_LABOUR, ZERO),
+        setup_machine_hours=hours.get(InputKind.SETUP_MACHINE, ZERO),
+        run_labour_hours=hours.get(InputKind.RUN_LABOUR, ZERO),
+        run_machine_hours=hours.get(InputKind.RUN_MACHINE, ZERO),
+        crew=ONE if is_attended else None,
+    ).clock_hours()
 
 
 def _require_yield(share: Decimal | None) -> None:
     if share is not None and share > ONE:
         raise InvalidInput([f"yield_share: {share} is more than all of what enters"])
-
-
-def _grade(code: str | None) -> LabourGrade | None:
-    if code is None:
-        return None
-    found = LabourGrade.objects.filter(code=code).first()
-    if found is None:
-        raise NotFound("labour grade", code)
-    return found
