@@ -26,6 +26,8 @@ UNIT_COST_STEP = Decimal("0.000001")
 HOUR_STEP = Decimal("0.0001")
 LAST_DIGITS = Decimal("1E-20")
 CONTEXT = Context(prec=34, rounding=ROUND_HALF_UP)
+#: fewer digits: what a long calculation left of a tie beyond them is the tie
+SETTLED = Context(prec=28, rounding=ROUND_HALF_UP)
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -142,9 +144,14 @@ def round_to(value: Decimal, step: Decimal) -> Decimal:
 
     >>> round_to(Decimal("2136.145"), Decimal("0.01"))
     Decimal('2136.15')
+
+    A half is one however it came about: the last digits of a long calculation don't decide.
+
+    >>> round_to(Decimal("148.6350974999999999999999999999999"), UNIT_COST_STEP)
+    Decimal('148.635098')
     """
     require_digits(value, step)
-    return (value / step).to_integral_value(ROUND_HALF_UP) * step
+    return SETTLED.plus(value / step).to_integral_value(ROUND_HALF_UP) * step
 
 
 def money(value: Decimal) -> Decimal:

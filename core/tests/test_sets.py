@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from poietic_core.cost.array_costs import array_costs
 from poietic_core.cost.arrays import pack
@@ -159,6 +159,7 @@ class Sets(SimpleTestCase):
 
     @settings(max_examples=15)
     @given(price=numbers, machine=numbers, quantity=numbers, hours=numbers, lot=st.integers(1, 90))
+    @example(price="49.99", machine="2.63", quantity="1.91", hours="4.32", lot=32)  # an exact half
     def test_causes_add_up_and_each_tells_what_changed(
         self, price: str, machine: str, quantity: str, hours: str, lot: int
     ) -> None:
