@@ -32,6 +32,9 @@ def keep() -> None:
     """
     quote = connection.ops.quote_name
     with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute("SELECT to_regnamespace(%s)", [SCHEMA])
+        if cursor.fetchone()[0]:
+            return
         tarn_hollow.load(timezone.localdate())
         cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
         cursor.execute(f"CREATE SCHEMA {SCHEMA}")
@@ -46,6 +49,7 @@ def keep() -> None:
 
 def load() -> None:
     """Fill the empty tables with the demo."""
+    keep()
     quote = connection.ops.quote_name
     with transaction.atomic(), connection.cursor() as cursor:
         for model in _models():

@@ -9,9 +9,20 @@ from django.test.runner import DiscoverRunner
 
 from . import demo_rows
 
+#: of fewer tests, those that need the demo load it themselves
+MANY = 100
+
 
 class CountingRunner(DiscoverRunner):
     """Runs the tests and writes "N passed, N failed" to var/test-result."""
+
+    _tests = 0
+
+    def build_suite(self, *args: Any, **kwargs: Any) -> Any:
+        """Gather the tests and count them."""
+        suite = super().build_suite(*args, **kwargs)
+        self._tests = suite.countTestCases()
+        return suite
 
     def setup_databases(self, **kwargs: Any) -> Any:
         """Make the test databases: the demo's rows are in the first before the others are cloned."""
@@ -19,7 +30,8 @@ class CountingRunner(DiscoverRunner):
 
         def make_with_demo(*args: Any, **options: Any) -> str:
             name: str = make(*args, **options)
-            demo_rows.keep()
+            if self._tests >= MANY:
+                demo_rows.keep()
             return name
 
         connection.creation.create_test_db = make_with_demo  # type: ignore[method-assign]

@@ -189,7 +189,7 @@ class ReceivedWithAReport(DjangoTestCase):
             shown = caller.get(f"orders/{order}")
             used = next(i["used"] for i in shown["inputs"] if i["kind"] == "setup machine")
             o = shown["operations"][0]
-            return o["times_set_up"], o["setups_due"], used
+            return Decimal(o["times_set_up"]), o["setups_due"], used
 
         self.assertEqual(setups(), (2, 0, "2.000000"))
         causes = {c["kind"] for c in caller.get(f"orders/{order}/bridge")["causes"]}

@@ -75,14 +75,7 @@ class Split(SplittingTest):
         price = 74 * Decimal("1.58") + 16 * Decimal("1.50") + Decimal("19.2") * Decimal("-4.50")
         self.assertEqual(total, price + 2 * Decimal("0.42"))
 
-    def test_what_has_begun_or_goes_in_parts_stays_together(self) -> None:
-        order = self.order("8")
-        self.must("report", order=order, operation=10, good="1")
-        said = self.refused("order.wrong_state", "split-order", order=order, quantity="3")
-        self.assertIn("Make it smaller and plan another", said["fix"])
-        parts = self.order("8", release=False)
-        self.must("release-part", order=parts, quantity="4")
-        self.refused("input.invalid", "split-order", order=parts, quantity="3")
+    def test_all_of_it_is_no_split(self) -> None:
         whole = self.order("8")
         self.refused("input.invalid", "split-order", order=whole, quantity="8")
 

@@ -65,7 +65,7 @@ ALLOWED: dict[Act, tuple[OrderState, ...]] = {
         OrderState.CLOSED,
     ),
     Act.DEVIATE: (OrderState.RELEASED, OrderState.STARTED),
-    Act.SPLIT: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED),
+    Act.SPLIT: (OrderState.PLANNED, OrderState.FIRM, OrderState.RELEASED, OrderState.STARTED),
 }
 #: what an order on hold waits for: everything else may be done to it
 STOPPED_BY_HOLD = (Act.RELEASE, Act.POST, Act.COMPLETE, Act.FINISH, Act.CLOSE, Act.HOLD)
@@ -93,7 +93,7 @@ _HINTS: dict[tuple[Act, OrderState], str] = {
     (Act.DEVIATE, OrderState.PLANNED): "Change the structure, or release the order first.",
     (Act.DEVIATE, OrderState.FIRM): "Change the structure, or release the order first.",
     (Act.DEVIATE, OrderState.COMPLETED): "Take back its completion first.",
-    (Act.SPLIT, OrderState.STARTED): "Make it smaller and plan another, or unwind it first.",
+    (Act.SPLIT, OrderState.COMPLETED): "Take back its completion first.",
     (Act.FINISH, OrderState.RELEASED): "Nothing was made of it: cancel it.",
 }
 

@@ -64,6 +64,18 @@ class PostingTime(Answer):
     is_rework: bool
 
 
+class PostingHandover(Answer):
+    """Material or output that went over to another order (below zero), or came from one."""
+
+    item: str
+    name: str
+    unit: str
+    lot: str
+    quantity: DecimalText
+    amount: Cost
+    operation: int
+
+
 class PostingUnits(Answer):
     """A unit line of a posting."""
 
@@ -100,6 +112,7 @@ class PostingOut(Answer):
     stock: list[PostingStock]
     money: list[PostingMoney]
     times: list[PostingTime]
+    handed_over: list[PostingHandover]
     units: list[PostingUnits]
 
 
@@ -197,6 +210,18 @@ def posting(request: HttpRequest, number: int) -> PostingOut:
                 is_rework=t.is_rework,
             )
             for t in found.time_lines.select_related("person").order_by("pk")
+        ],
+        handed_over=[
+            PostingHandover(
+                item=h.item.code,
+                name=h.item.name,
+                unit=h.item.unit,
+                lot=h.lot.code if h.lot else "",
+                quantity=h.quantity,
+                amount=h.amount,
+                operation=h.operation,
+            )
+            for h in found.handover_lines.select_related("item", "lot").order_by("pk")
         ],
         units=[
             PostingUnits(

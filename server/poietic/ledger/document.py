@@ -95,6 +95,19 @@ class Time:
     overtime: Decimal = ZERO
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Handover:
+    """Material or output of an order that goes over to another, or (above zero) came from one."""
+
+    operation: int
+    part: str
+    item: int
+    quantity: Decimal
+    amount: Decimal
+    #: key of the lot that it was issued of
+    lot: int | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class Units:
     """Units that an operation finished, lost, or set aside for rework."""
@@ -119,6 +132,7 @@ class Document:
     lines: list[Line] = field(default_factory=list)
     times: list[Time] = field(default_factory=list)
     unit_lines: list[Units] = field(default_factory=list)
+    handovers: list[Handover] = field(default_factory=list)
     #: amounts by account, operation, element and item; debit above zero
     money: dict[tuple[Account, int | None, str, int | None], Decimal] = field(default_factory=dict)
     _following: list[Callable[[], None]] = field(default_factory=list)

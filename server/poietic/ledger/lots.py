@@ -28,7 +28,7 @@ from poietic_core.stock.valuation import NotEnoughStock
 from ..catalog.models import Item, Place
 from ..statements.bulk import insert_rows, upsert_rows
 from .document import Document, Line, Move, Pieces
-from .models import Lot, LotCounter, StockBalance, StockLine
+from .models import HandoverLine, Lot, LotCounter, StockBalance, StockLine
 
 #: cost object, operation, item
 Holder = tuple[int, int | None, int]
@@ -111,15 +111,10 @@ class LotBook:
         return book
 
     def _read_issued(self, items: Sequence[int], cost_objects: set[int]) -> None:
-        lines = StockLine.objects.filter(
-            item__in=items, posting__cost_object__in=cost_objects, part=StockLine.Part.COMPONENT
-        )
-        rows = lines.order_by("pk").values_list("posting__cost_object", "operation", "item", "lot__code", "quantity", "to_place__kind")  # fmt: skip
         named = set()
-        for cost_object, operation, item, lot, quantity, kind in rows:
-            named.add(lot or "")
-            sign = 1 if kind == Place.Kind.WIP else -1
-            self._note((cost_object, operation, item), lot or "", sign * quantity)
+        for cost_object, operation, item, lot, quantity in issued_to(cost_objects, items):
+            named.add(lot)
+            self._note((cost_object, operation, item), lot, quantity)
         for found in Lot.objects.filter(item__in=items, code__in=named):
             self.lots.setdefault((found.item_id, found.code), found)
 
@@ -298,3 +293,27 @@ def _too_few(move: Move, usable: Decimal, stock: Sequence[LotStock], day: date) 
 def _apart(tracking: Tracking, lot: str, quantity: Decimal) -> Iterator[Pieces]:
     for part in pieces_of(tracking, quantity) if tracking is Tracking.SERIAL else [quantity]:
         yield Pieces(lot=lot, quantity=part)
+
+
+def issued_to(
+    cost_objects: Iterable[int], items: Iterable[int] | None = None
+) -> Iterator[tuple[int, int, int, str, Decimal]]:
+    """Return what cost objects were issued and gave back (below zero), in the order of time.
+
+    Also what came over from another one's work in process, and went to it.
+
+    Returns
+    -------
+    cost object, operation, item, code of the lot ("" of what is not told apart), quantity
+    """
+    asked = Q(posting__cost_object__in=list(cost_objects), part=StockLine.Part.COMPONENT)
+    if items is not None:
+        asked &= Q(item__in=list(items))
+    names = ("posting__cost_object", "operation", "item", "lot__code", "quantity")
+    lines = StockLine.objects.filter(asked).order_by("pk").values_list(*names, "to_place__kind")
+    for cost_object, operation, item, lot, quantity, kind in lines:
+        sign = 1 if kind == Place.Kind.WIP else -1
+        yield cost_object, operation or 0, item, lot or "", sign * quantity
+    handed = HandoverLine.objects.filter(asked).order_by("pk").values_list(*names)
+    for cost_object, operation, item, lot, quantity in handed:
+        yield cost_object, operation, item, lot or "", quantity

@@ -28,6 +28,8 @@ class Account(models.TextChoices):
     COUNT_DIFFERENCE = "count difference"
     PURCHASE_PRICE_VARIANCE = "purchase price variance"
     STOCK_REVALUATION = "stock revaluation"
+    #: from one order's work in process into another's: adds up to nothing in each act
+    HANDED_OVER = "handed over between orders"
     PRICE_VARIANCE = "price variance"
     RATE_VARIANCE = "rate variance"
     USAGE_VARIANCE = "usage variance"
@@ -87,6 +89,8 @@ class Posting(models.Model):
         REPORT = "report"
         RECEIPT = "receipt"
         EXTRA_COST = "extra cost"
+        SPLIT = "split"
+        MERGE = "merge"
         COMPLETION = "completion"
         CLOSING = "closing"
         REVALUATION = "standard changed"
@@ -265,6 +269,29 @@ class TimeLine(models.Model):
 
     def __str__(self) -> str:
         return f"{self.operation} {self.kind} {self.quantity}"
+
+
+class HandoverLine(models.Model):
+    """Material or output of one order's work in process that goes over to another's: below zero where it leaves."""
+
+    posting = models.ForeignKey(Posting, models.PROTECT, related_name="handover_lines")
+    operation = models.IntegerField()
+    part = models.CharField(max_length=12, choices=StockLine.Part)
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    #: of which lot it was issued; null: it is not told apart
+    lot = models.ForeignKey(Lot, models.PROTECT, null=True, related_name="+")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    amount = models.DecimalField(max_digits=18, decimal_places=2)
+
+    class Meta:
+        indexes = [
+            models.Index(
+                fields=["lot"], name="handed_over_by_lot", condition=models.Q(lot__isnull=False)
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.operation} {self.item_id} {self.quantity}"
 
 
 class UnitLine(models.Model):

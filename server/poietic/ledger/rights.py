@@ -12,6 +12,7 @@ APPEND_ONLY = [
     "ledger_stockline",
     "ledger_journalline",
     "ledger_timeline",
+    "ledger_handoverline",
     "ledger_unitline",
     "ledger_consumption",
     "people_happening",

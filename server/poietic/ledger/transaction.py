@@ -10,7 +10,7 @@ from django.utils import timezone
 from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
 from .document import Document, InTheFuture, Line
-from .models import CostObject, JournalLine, Posting, StockLine, TimeLine, UnitLine
+from .models import CostObject, HandoverLine, JournalLine, Posting, StockLine, TimeLine, UnitLine
 from .reserving import ReservationBook
 from .stock import Stock
 from .wip import WipBook
@@ -185,6 +185,15 @@ class Transaction:
                 )
                 for d in self.documents
                 for t in d.times
+            ],
+        )
+        insert_rows(
+            HandoverLine,
+            ("posting", "operation", "part", "item", "lot", "quantity", "amount"),
+            [
+                (postings[id(d)], h.operation, h.part, h.item, h.lot, h.quantity, h.amount)
+                for d in self.documents
+                for h in d.handovers
             ],
         )
         insert_rows(

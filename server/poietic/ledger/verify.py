@@ -102,6 +102,18 @@ register(
               USING (cost_object_id, operation, element)
             WHERE coalesce(r.amount, 0) <> coalesce(b.amount, 0)
                OR coalesce(r.credited, 0) <> coalesce(b.credited, 0)""",
+        "what orders hand over to each other adds up to nothing": """
+            SELECT p.entry_id, 'money', sum(j.amount) FROM ledger_journalline j
+            JOIN ledger_posting p ON p.id = j.posting_id
+            WHERE j.account = 'handed over between orders' GROUP BY 1 HAVING sum(j.amount) <> 0
+            UNION ALL
+            SELECT p.entry_id, h.part, sum(abs(h.quantity)) FROM ledger_handoverline h
+            JOIN ledger_posting p ON p.id = h.posting_id
+            GROUP BY 1, 2, h.item_id, h.lot_id, h.operation HAVING sum(h.quantity) <> 0 OR sum(h.amount) <> 0
+            UNION ALL
+            SELECT p.entry_id, 'units', sum(u.quantity) FROM ledger_unitline u
+            JOIN ledger_posting p ON p.id = u.posting_id WHERE p.kind IN ('split', 'merge')
+            GROUP BY 1, u.operation, u.kind HAVING sum(u.quantity) <> 0""",
         "WIP of closed cost objects is 0.00 in every cell": """
             SELECT o.kind, o.number, b.operation, b.element, b.amount FROM ledger_wipbalance b
             JOIN ledger_costobject o ON o.id = b.cost_object_id

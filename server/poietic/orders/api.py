@@ -60,7 +60,7 @@ class OrderOperationOut(Answer):
     due: DecimalText
     #: what a report says if nothing else is entered: set up once, where it was not yet
     setups_due: int
-    times_set_up: int
+    times_set_up: DecimalText
     wip_at_standard: Cost
     #: operations that must come before, where it is not simply the one listed before
     after: list[int] | None
@@ -188,6 +188,9 @@ class OrderOut(Answer):
     #: the order, and the operation of it, that it is made for; null: none
     made_for: int | None
     made_for_operation: int | None
+    #: the order that its units were taken out of, and those that took some out of it; cancelled ones aside
+    split_from: int | None
+    split_off: list[int]
     #: it and orders of its components, or of what it goes into, are planned together
     is_in_tree: bool
     made_within: list[str]
@@ -288,6 +291,8 @@ def _page(book: OrderBook) -> OrderOut:
         lot=o.lot.code if o.lot else "",
         made_for=o.made_for.number if o.made_for else None,
         made_for_operation=o.made_for_operation,
+        split_from=o.split_from.number if o.split_from else None,
+        split_off=split_off(o),
         is_in_tree=bool(o.made_for_id or makers),
         made_within=o.made_within,
         is_in_parts=o.is_in_parts,
@@ -357,6 +362,12 @@ def _planned_needs(order: Order, makers: dict[int, list[int]]) -> list[PlannedNe
     ]
 
 
+def split_off(order: Order) -> list[int]:
+    """Return the orders that took units out of one; those that were merged into it again aside."""
+    found = Order.objects.filter(split_from=order.pk).exclude(state=OrderState.CANCELLED)
+    return list(found.order_by("number").values_list("number", flat=True))
+
+
 def _operations(
     book: OrderBook, variance: Variance | None, due: dict[int, Decimal]
 ) -> list[OrderOperationOut]:
@@ -373,7 +384,7 @@ def _operations(
             rework=o.rework,
             is_report_point=o.is_report_point,
             due=due.get(o.number, ZERO),
-            setups_due=int(not book.times_made(o.number)),
+            setups_due=book.setups_due(o.number),
             times_set_up=book.times_made(o.number),
             wip_at_standard=money(held.get(o.number, ZERO)),
             after=o.after,

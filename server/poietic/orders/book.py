@@ -177,7 +177,7 @@ class OrderBook:
         """Return the units that an operation has worked on."""
         return next((o.processed for o in self.operations if o.number == operation), ZERO)
 
-    def times_made(self, operation: int) -> int:
+    def times_made(self, operation: int) -> Decimal:
         """Return how often what is fixed per order was made at an operation."""
         for o in self.operations:
             if o.number == operation:
@@ -186,13 +186,21 @@ class OrderBook:
                 setups = (
                     i for i in self.inputs if i.operation == operation and i.kind in MADE_ONCE
                 )
-                return int(o.processed > 0 or any(i.used > 0 for i in setups))
-        return 0
+                return Decimal(o.processed > 0 or any(i.used > 0 for i in setups))
+        return ZERO
+
+    def setups_due(self, operation: int) -> int:
+        """Return how often an operation is set up with its next report, if nothing else is said.
+
+        Once, where it was not yet; a share of another order's setup is none of its own.
+        """
+        made = self.times_made(operation)
+        return int(not made or (made < 1 and not self.processed(operation)))
 
     def done(self, i: OrderInput) -> Decimal:
         """Return what was done of what an input is stated for: times made, good units, units worked on."""
         if i.is_per_order:
-            return Decimal(self.times_made(i.operation))
+            return self.times_made(i.operation)
         if i.is_per_good:
             return next((o.good for o in self.operations if o.number == i.operation), ZERO)
         return self.processed(i.operation)
@@ -225,7 +233,7 @@ class OrderBook:
                     scrap=o.scrap,
                     rework_pending=o.rework,
                     written_off=o.written_off,
-                    times_set_up=None if o.times_set_up is None else Decimal(o.times_set_up),
+                    times_set_up=o.times_set_up,
                     scrap_by_reason=(reasons or {}).get(o.number, {}),
                 )
                 for o in self.operations

@@ -6,23 +6,11 @@ from typing import Any
 from poietic_core.quantity import ZERO
 from poietic_core.structure.model import StepKind
 
-from ..catalog.models import Place
-from ..ledger.models import StockLine
-from ..statements.prepared import Prepared
+from ..ledger.lots import issued_to
 from .book import OrderBook
 
 #: what an order holds of a lot: by operation, item and code of the lot
 LotsUsed = dict[tuple[int, int, str], Decimal]
-
-LINES = Prepared(
-    lambda key: (
-        StockLine.objects.filter(
-            posting__cost_object=key, part=StockLine.Part.COMPONENT, lot__isnull=False
-        )
-        .select_related("lot", "to_place")
-        .order_by("pk")
-    )
-)
 
 
 def lots_used(book: OrderBook) -> LotsUsed:
@@ -30,11 +18,9 @@ def lots_used(book: OrderBook) -> LotsUsed:
     found: LotsUsed = {}
     if not any(s["kind"] == StepKind.LOT for o in book.operations for s in o.steps):
         return found
-    for line in LINES.of(book.order.pk):
-        assert line.lot is not None
-        key = (line.operation or 0, line.item_id, line.lot.code)
-        sign = 1 if line.to_place.kind == Place.Kind.WIP else -1
-        found[key] = found.get(key, ZERO) + sign * line.quantity
+    for _, operation, item, lot, quantity in issued_to([book.order.pk]):
+        if lot:
+            found[operation, item, lot] = found.get((operation, item, lot), ZERO) + quantity
     return found
 
 

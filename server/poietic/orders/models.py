@@ -45,6 +45,8 @@ class Order(Changing):
     made_for = models.ForeignKey("self", models.PROTECT, null=True, related_name="made_by")
     made_for_operation = models.IntegerField(null=True)
     top = models.ForeignKey("self", models.PROTECT, null=True, related_name="+")
+    #: what its units were taken out of, once that order had begun
+    split_from = models.ForeignKey("self", models.PROTECT, null=True, related_name="split_off")
     #: made components whose content is taken in like a phantom's
     made_within = ArrayField(models.CharField(max_length=40), default=list)
     #: why it stands still, on top of its state; null: it does not
@@ -103,10 +105,12 @@ class OrderOperation(models.Model):
     #: or in the whole order; a fraction, exactly
     each = models.TextField(default="1")
     each_per = models.CharField(max_length=10, default=Per.UNIT.value)
-    #: how often it was set up; null: not reported yet, or before that was asked
-    times_set_up = models.IntegerField(null=True)
+    #: how often it was set up; null: not reported yet, or before that was asked. Of an order that
+    #: was split, a share of the times that it was before
+    times_set_up = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     steps = models.JSONField(default=list)
-    #: units beyond its plan that material is released for, in the place of what was lost
+    #: units beyond its plan that material is released for, in the place of what was lost; below
+    #: zero where units came from another order without the loss that the plan has for them
     replenished = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: units entering it for the order quantity, unrounded, with those
     entering = models.DecimalField(max_digits=18, decimal_places=6)

@@ -32,9 +32,14 @@ def with_replenished(
     return {
         o.number: total(
             "units to work on",
-            (enter[o.number], given("in the place of what was lost", o.replenished)),
+            (enter[o.number], given(_beyond_plan(o.replenished), o.replenished)),
         )
         if o.replenished
         else enter[o.number]
         for o in operations
     }
+
+
+def _beyond_plan(units: Decimal) -> str:
+    """Say why so many units more, or fewer, are worked on than the plan has."""
+    return "in the place of what was lost" if units > 0 else "that came without the planned loss"

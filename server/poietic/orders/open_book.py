@@ -18,7 +18,7 @@ from poietic_core.structure.basis import Basis
 from ..catalog.models import Place
 from ..catalog.queries import place_of_kind
 from ..commanding.registry import Context
-from ..ledger.document import Document, Move, Time
+from ..ledger.document import Document, Handover, Move, Time
 from ..ledger.models import SET_UP, Posting, Reservation, StockLine
 from ..statements.bulk import update_rows
 from ..statements.prepared import Prepared, lock_keys
@@ -130,6 +130,8 @@ class OpenBook(OrderBook):
                 was + unit.quantity,
             )
         self.take_times(document.times)
+        for h in document.handovers:
+            self._take_handover(h)
         for number, amount in document.written_off().items():
             self.operation(number).written_off += amount
         for move in document.moves:
@@ -142,7 +144,7 @@ class OpenBook(OrderBook):
         for time in times:
             if time.kind == SET_UP:
                 operation = self.operation(time.operation)
-                operation.times_set_up = (operation.times_set_up or 0) + int(time.quantity)
+                operation.times_set_up = (operation.times_set_up or ZERO) + time.quantity
             for i in self.inputs:
                 if (i.operation, i.kind, i.overhead, i.is_rework) == (
                     time.operation,
@@ -152,6 +154,15 @@ class OpenBook(OrderBook):
                 ):
                     i.used += time.quantity
                     i.amount += time.amount
+
+    def _take_handover(self, handed: Handover) -> None:
+        for i in self.inputs:
+            if (i.operation, i.kind, i.item_id) == (handed.operation, handed.part, handed.item):
+                i.used += handed.quantity
+                i.amount += handed.amount
+                self._stand_in()
+                return
+        raise NotFound(f"{handed.part} at operation {handed.operation}", str(handed.item))
 
     def _take_move(self, move: Move) -> None:
         quantity = self._sign(move) * move.quantity

@@ -26,7 +26,10 @@ CHECKS = {
                  CASE WHEN (t.kind = 'work in process') = (s.part = 'component')
                       THEN 1 ELSE -1 END AS sign, s.quantity, s.worth
           FROM ledger_stockline s JOIN ledger_posting p ON p.id = s.posting_id
-          JOIN catalog_place t ON t.id = s.to_place_id WHERE s.part <> ''),
+          JOIN catalog_place t ON t.id = s.to_place_id WHERE s.part <> ''
+          UNION ALL
+          SELECT p.cost_object_id, h.operation, h.item_id, h.part, 1, h.quantity, h.amount
+          FROM ledger_handoverline h JOIN ledger_posting p ON p.id = h.posting_id),
         rebuilt AS (
           SELECT cost_object_id AS order_id, operation, item_id, part, sum(sign * quantity) AS used,
                  sum(sign * worth) AS amount FROM moved GROUP BY 1, 2, 3, 4)

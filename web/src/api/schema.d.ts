@@ -11125,7 +11125,7 @@ export interface components {
         };
         /**
          * SplitOrder
-         * @description How many of an order are to be one of their own, and when these are due; left out, as it is.
+         * @description How many of an order are to be one of their own, when these are due, and what goes along of one that has begun.
          */
         SplitOrder: {
             /** Order */
@@ -11139,6 +11139,10 @@ export interface components {
             quantity: string;
             /** Due */
             due?: string | null;
+            /** After */
+            after?: number | null;
+            /** Units */
+            units?: string | null;
         };
         /** SplitOrderPosting */
         SplitOrderPosting: {
@@ -13367,6 +13371,35 @@ export interface components {
             reserved: string;
         };
         /**
+         * PostingHandover
+         * @description Material or output that went over to another order (below zero), or came from one.
+         */
+        PostingHandover: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            amount: string;
+            /** Operation */
+            operation: number;
+        };
+        /**
          * PostingMoney
          * @description A journal line of a posting: debit above zero.
          */
@@ -13428,6 +13461,8 @@ export interface components {
             money: components["schemas"]["PostingMoney"][];
             /** Times */
             times: components["schemas"]["PostingTime"][];
+            /** Handed Over */
+            handed_over: components["schemas"]["PostingHandover"][];
             /** Units */
             units: components["schemas"]["PostingUnits"][];
         };
@@ -15200,8 +15235,12 @@ export interface components {
             due: string;
             /** Setups Due */
             setups_due: number;
-            /** Times Set Up */
-            times_set_up: number;
+            /**
+             * Times Set Up
+             * Format: decimal
+             * @example 2.40
+             */
+            times_set_up: string;
             /**
              * Wip At Standard
              * Format: decimal
@@ -15276,6 +15315,10 @@ export interface components {
             made_for: number | null;
             /** Made For Operation */
             made_for_operation: number | null;
+            /** Split From */
+            split_from: number | null;
+            /** Split Off */
+            split_off: number[];
             /** Is In Tree */
             is_in_tree: boolean;
             /** Made Within */

@@ -102,7 +102,7 @@ def add_setups(
         times = given.times_set_up if is_reported else None
         if times is None:
             begins = worked or (is_reported and hours)
-            times = int(bool(begins) and not book.times_made(number))
+            times = book.setups_due(number) if begins else 0
         found[number] = times
         if times or (is_reported and given.times_set_up is not None):
             document.time(number, SET_UP, Decimal(times), ZERO)

@@ -1,5 +1,6 @@
 """Another quantity of an order that runs: what it needs, what is kept for it, what its operations work on."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import ClassVar
@@ -11,7 +12,7 @@ from poietic_core.structure.requirement import entering
 
 from ...ledger.transaction import Transaction
 from ...statements.bulk import update_rows
-from ..models import OrderInput, OrderOperation
+from ..models import OrderInput, OrderOperation, TrancheLine
 from ..needs import need_of, with_replenished
 from ..open_book import OpenBook
 from .reserving import reserve_needs
@@ -37,6 +38,13 @@ def rescale(book: OpenBook, quantity: Decimal) -> None:
 
     Raises LessThanDone where more is received, or released in parts, already.
     """
+    require_no_less_than_done(book, quantity)
+    book.order.quantity = quantity
+    fit_needs(book)
+
+
+def require_no_less_than_done(book: OpenBook, quantity: Decimal) -> None:
+    """Refuse a quantity below what is received, or released in parts, already: LessThanDone."""
     order, unit = book.order, book.order.item.unit
     if quantity < order.received:
         raise LessThanDone(order.number, quantity, order.received, unit, "received")
@@ -44,29 +52,41 @@ def rescale(book: OpenBook, quantity: Decimal) -> None:
     released = max((released_for(parts, o.number) for o in book.operations), default=ZERO)
     if quantity < released:
         raise LessThanDone(order.number, quantity, released, unit, "released in parts")
-    order.quantity = quantity
-    fit_needs(book)
 
 
-def fit_needs(book: OpenBook) -> None:
-    """Have the needs of a running order follow its quantity and its structure, and what is kept its needs.
-
-    What is picked to be used in a component's place stays kept.
-    """
-    order = book.order
-    enter = with_replenished(book.operations, entering(book.progress(), order.quantity))
+def needs_now(book: OpenBook) -> dict[int, Decimal]:
+    """Return what the whole order needs of each input by its quantity and structure, by key."""
+    enter = with_replenished(book.operations, entering(book.progress(), book.order.quantity))
     yields = {o.number: o.yield_share for o in book.operations}
     for o in book.operations:
         o.entering = round_to(enter[o.number].value, UNIT_COST_STEP)
+    follows = (i for i in book.inputs if not i.stands_for and not i.is_rework)
+    return {i.pk: need_of(i, enter, yields).value for i in follows}
+
+
+def fit_needs(book: OpenBook, exactly: Mapping[int, Decimal] | None = None) -> None:
+    """Have the needs of a running order follow its quantity and its structure, and what is kept its needs.
+
+    What is picked to be used in a component's place stays kept.
+
+    Parameters
+    ----------
+    exactly : needs that are known better, by key of the input
+    """
+    order = book.order
+    needs = needs_now(book) | dict(exactly or {})
     for i in book.inputs:
-        if not i.stands_for and not i.is_rework:
-            i.need = need_of(i, enter, yields).value
+        i.need = needs.get(i.pk, i.need)
     entered = [(o.pk, o.entering, o.replenished) for o in book.operations]
     update_rows(OrderOperation, ("id", "entering", "replenished"), entered)
     update_rows(OrderInput, ("id", "need"), [(i.pk, i.need) for i in book.inputs])
     transaction = Transaction(book.context)
     owner = order.cost_object
-    wanted = {(c.operation, c.item_id or 0): c.still_needed for c in book.components()}
+    most = released_still(book) if order.is_in_parts else {}
+    wanted = {
+        (c.operation, c.item_id or 0): min(c.still_needed, most.get(c.pk, c.still_needed))
+        for c in book.components()
+    }
     instead = {(c.operation, c.item_id or 0) for c in book.components() if c.stands_for}
 
     def let_go_of_the_rest() -> None:
@@ -79,3 +99,11 @@ def fit_needs(book: OpenBook) -> None:
     if not order.is_in_parts:
         reserve_needs(transaction, book)
     transaction.post()
+
+
+def released_still(book: OpenBook) -> dict[int, Decimal]:
+    """Return what parts released of each component and is not used yet, by key of the input."""
+    released: dict[int, Decimal] = {}
+    for line in TrancheLine.objects.filter(tranche__order=book.order.pk):
+        released[line.input_id] = released.get(line.input_id, ZERO) + line.quantity
+    return {c.pk: max(ZERO, released.get(c.pk, ZERO) - c.covered) for c in book.components()}

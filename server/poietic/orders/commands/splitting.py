@@ -1,8 +1,8 @@
-"""One order made two, or two of a kind made one, as long as nothing has begun."""
+"""One order made two, or two of a kind made one."""
 
-from copy import copy
 from dataclasses import dataclass
-from typing import ClassVar, TypeVar
+from decimal import Decimal
+from typing import ClassVar
 
 from poietic_core.errors import DomainError
 from poietic_core.order.states import Act, OrderState
@@ -13,15 +13,16 @@ from ...commanding.roles import Role
 from ...ledger.transaction import Transaction
 from ...statements.prepared import lock_keys
 from ...web_api.errors import InvalidInput
-from ...web_api.fields import Day, OrderNumber, Quantity
-from ..models import Order, OrderGrade, OrderInput, OrderOperation
+from ...web_api.fields import Day, OperationNumber, OrderNumber, Quantity
+from ..models import Order
 from ..open_book import OpenBook
 from .life import OrderGiven
 from .planning import PlanOrder, plan
-from .rescaling import fit_needs, rescale
+from .rescaling import rescale
 from .reserving import release_reserved
+from .sharing_out import keep_what_is_released, share_out, take_over_all, what_is_taken
 
-Row = TypeVar("Row", OrderOperation, OrderInput, OrderGrade)
+RUNNING = (OrderState.RELEASED, OrderState.STARTED)
 
 
 @dataclass(eq=False)
@@ -37,11 +38,30 @@ class NotOfOneKind(DomainError):
     fix: ClassVar[str] = "Leave them apart, or make them alike first."
 
 
+@dataclass(eq=False)
+class ReceivedBefore(DomainError):
+    """An order can't be made one with another once some of it is in stock."""
+
+    order: int
+    into: int
+    received: Decimal
+    unit: str
+    code: ClassVar[str] = "order.received_before"
+    what: ClassVar[str] = "Order {order} can't be made one with {into}."
+    why: ClassVar[str] = "{received} {unit} of it are received already."
+    fix: ClassVar[str] = "Finish it as it is, or take its receipts back first."
+
+
 class SplitOrder(OrderGiven):
-    """How many of an order are to be one of their own, and when these are due; left out, as it is."""
+    """How many of an order are to be one of their own, when these are due, and what goes along of one that has begun."""
 
     quantity: Quantity
+    #: left out, as it is
     due: Day | None = None
+    #: units that are good after this operation go along; left out: none, the new order begins anew
+    after: OperationNumber | None = None
+    #: how many of them; left out: as many as it needs and there are
+    units: Quantity | None = None
 
 
 class MergeOrders(OrderGiven):
@@ -52,15 +72,21 @@ class MergeOrders(OrderGiven):
 
 @command("split-order", "Split an order", Role.CONTROLLER)
 def split_order(context: Context, given: SplitOrder) -> None:
-    """Make a part of an order one of its own, in its state, by its structure and at its standard."""
+    """Make a part of an order one of its own, by its structure and at its standard, with its share of all that was done."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.SPLIT)
     order = book.order
     require_step("The quantity", given.quantity, step=order.item.step, unit=order.item.unit)
     if given.quantity >= order.quantity:
         raise InvalidInput([f"quantity: fewer than the {order.quantity.normalize():f} of order {order.number}"])  # fmt: skip
-    if order.is_in_parts:
-        raise InvalidInput([f"order: {order.number} releases its material in parts, which stay with it: release the rest as a part instead"])  # fmt: skip
+    if given.units is not None:
+        require_step("The units", given.units, step=order.item.step, unit=order.item.unit)
+        if given.after is None:
+            raise InvalidInput(["after: say after which operation they stand"])
+    runs = book.state in RUNNING
+    if given.after is not None and not runs:
+        raise InvalidInput([f"after: nothing is made of order {order.number} yet"])
+    out = what_is_taken(book, given.quantity, given.after, given.units) if runs else None
     other = plan(
         context,
         PlanOrder(
@@ -81,10 +107,10 @@ def split_order(context: Context, given: SplitOrder) -> None:
     context.effects.field(book.thing, "quantity", order.quantity, rest)
     for name in ("made_for", "made_for_operation", "top", "made_within", "revision", "lot"):
         setattr(other.order, name, getattr(order, name))
-    if book.state is OrderState.RELEASED:
-        rescale(book, rest)
-        _take_over(other, book)
-        fit_needs(other)
+    if out:
+        other.order.standard, other.order.released_at = order.standard, order.released_at
+        other.set_state(OrderState.RELEASED)
+        share_out(book, other, out)
     else:
         order.quantity = rest
         other.set_state(book.state)
@@ -95,7 +121,10 @@ def split_order(context: Context, given: SplitOrder) -> None:
 
 @command("merge-orders", "Make two orders one", Role.CONTROLLER)
 def merge_orders(context: Context, given: MergeOrders) -> None:
-    """Have one order make what another one was to make; the other is cancelled, what it kept is kept for the one."""
+    """Have one order make what another one was to make; the other is cancelled, what it kept is kept for the one.
+
+    One that has begun goes back into the order that it was split from, with all that was made and charged.
+    """
     lock_keys(Order, "number", {given.order, given.into})  # both in one order, whichever way round
     book, into = OpenBook.lock(context, given.order), OpenBook.lock(context, given.into)
     for one in (book, into):
@@ -103,37 +132,22 @@ def merge_orders(context: Context, given: MergeOrders) -> None:
     if given.order == given.into:
         raise InvalidInput(["into: an order can't be made one with itself"])
     _require_of_one_kind(book, into)
+    if book.order.received:
+        raise ReceivedBefore(given.order, given.into, book.order.received, book.order.item.unit)
     whole = into.order.quantity + book.order.quantity
     context.effects.field(into.thing, "quantity", into.order.quantity, whole)
-    is_released = into.state is OrderState.RELEASED
-    book.set_state(OrderState.CANCELLED)
-    if is_released:
+    if into.state in RUNNING:
         transaction = Transaction(context)
         release_reserved(transaction, book)
+        if book.state is OrderState.STARTED:
+            take_over_all(transaction, book, into)
         transaction.post()
         rescale(into, whole)
+        keep_what_is_released(into)
+    book.set_state(OrderState.CANCELLED)
     into.order.quantity = whole
     book.finish()
     into.finish()
-
-
-def _take_over(other: OpenBook, book: OpenBook) -> None:
-    """Give an order the structure, the standard and the release of another."""
-    own = other.order
-    own.standard, own.released_at = book.order.standard, book.order.released_at
-    other.set_state(OrderState.RELEASED)
-    other.operations = [_of(own, o) for o in book.operations]
-    OrderOperation.objects.bulk_create(other.operations)
-    other.inputs = [_of(own, i) for i in book.inputs if not i.stands_for and not i.is_rework]
-    OrderInput.objects.bulk_create(other.inputs)
-    other.grades = [_of(own, g) for g in book.grades]
-    OrderGrade.objects.bulk_create(other.grades)
-
-
-def _of(order: Order, row: Row) -> Row:
-    twin = copy(row)
-    twin.pk, twin.order = None, order
-    return twin
 
 
 def _require_of_one_kind(book: OpenBook, into: OpenBook) -> None:
@@ -141,11 +155,12 @@ def _require_of_one_kind(book: OpenBook, into: OpenBook) -> None:
     one, other = book.order, into.order
     differs = {
         "items": one.item_id != other.item_id,
-        "states": one.state != other.state,
+        "states": one.state != other.state and not (book.state in RUNNING and into.state in RUNNING),
+        "work done: only what was split from an order goes back into it": book.state is OrderState.STARTED and one.split_from_id != other.pk,
         "revisions": one.revision_id != other.revision_id,
         "standards": one.standard_id != other.standard_id,
         "purposes": (one.made_for_id, one.made_for_operation, one.made_within) != (other.made_for_id, other.made_for_operation, other.made_within),
-        "releases in parts": one.is_in_parts or other.is_in_parts,
+        "releases, in parts or as a whole": one.is_in_parts != other.is_in_parts,
         "structures, changed for one of them only": _made_of(book) != _made_of(into),
     }  # fmt: skip
     if found := next((words for words, is_so in differs.items() if is_so), None):
@@ -155,5 +170,5 @@ def _require_of_one_kind(book: OpenBook, into: OpenBook) -> None:
 def _made_of(book: OpenBook) -> list[tuple[object, ...]]:
     """Return what an order is made of and how, as far as it can differ from its revision."""
     operations = [(o.number, o.work_center_id, o.yield_share, o.setup_hours, o.run_hours) for o in book.operations]  # fmt: skip
-    inputs = sorted((i.operation, i.kind, i.item_id or 0, i.overhead, i.allowed_exactly) for i in book.inputs if not i.stands_for)  # fmt: skip
+    inputs = sorted((i.operation, i.kind, i.item_id or 0, i.overhead, i.allowed_exactly) for i in book.inputs if i.allowed or i.standard)  # fmt: skip
     return [*operations, *inputs]

@@ -14,6 +14,7 @@ from ...ledger.models import Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import NotFound
 from ...web_api.fields import Note, PostingNumber, Strict
+from ..models import Order
 from ..open_book import OpenBook
 from .material import close_document
 from .reserving import reserve_again
@@ -28,6 +29,8 @@ STATES = {
 INSTEAD = {
     Posting.Kind.REVALUATION: "Put the prices right and freeze the standard again.",
     Posting.Kind.VALUATION: "Have the item valued as it was before.",
+    Posting.Kind.SPLIT: "Merge the orders again.",
+    Posting.Kind.MERGE: "Split the order again.",
     Posting.Kind.SEND: "Receive the transfer where it came from.",
     Posting.Kind.ARRIVE: "Move it, or send it back as another transfer.",
 }
@@ -56,6 +59,19 @@ class NotReversible(DomainError):
     what: ClassVar[str] = "Posting {posting} can't be taken back."
     why: ClassVar[str] = "It is of this kind: {kind}."
     fix: ClassVar[str] = "{instead}"
+
+
+@dataclass(eq=False)
+class SharedOut(DomainError):
+    """What was posted before units were taken out into an order of their own."""
+
+    posting: int
+    order: int
+    other: int
+    code: ClassVar[str] = "posting.shared_out"
+    what: ClassVar[str] = "Posting {posting} of order {order} can't be taken back."
+    why: ClassVar[str] = "A part of it went over to order {other}, which was split from it since."
+    fix: ClassVar[str] = "Merge order {other} into {order} first."
 
 
 class TakeBack(Strict):
@@ -142,6 +158,8 @@ def mirror_act(
     transaction: Transaction, book: OpenBook | None, act: list[Posting], reason: str
 ) -> None:
     """Gather the mirror of each posting of an act, in the order given."""
+    if book:
+        _require_not_shared_out(book, act)
     for original in act:
         kind = Posting.Kind(original.kind)
         if book:
@@ -156,6 +174,19 @@ def mirror_act(
         mirror(document, original)
         if book:
             close_document(book, document)
+
+
+def _require_not_shared_out(book: OpenBook, act: list[Posting]) -> None:
+    """Refuse to take back what another order has a part of by now: SharedOut (posting.shared_out)."""
+    order = book.order
+    others = Order.objects.filter(split_from=order.pk).exclude(state=OrderState.CANCELLED)
+    other = others.order_by("-pk").values_list("number", flat=True).first()
+    if other is None:
+        return
+    splits = Posting.objects.filter(cost_object=order.pk, kind=Posting.Kind.SPLIT)
+    since = splits.order_by("-pk").values_list("pk", flat=True).first() or 0
+    if earlier := next((p for p in act if p.pk < since), None):
+        raise SharedOut(earlier.pk, order.number, other)
 
 
 def _leave_state(book: OpenBook, kind: Posting.Kind) -> None:

@@ -38,6 +38,18 @@ class NothingToUnwind(DomainError):
     fix: ClassVar[str] = "Take back its release, or cancel it."
 
 
+@dataclass(eq=False)
+class CameFromAnother(DomainError):
+    """An order that can't be taken back to nothing, because units of another are in it."""
+
+    order: int
+    other: int
+    code: ClassVar[str] = "order.came_from_another"
+    what: ClassVar[str] = "Order {order} can't be taken back to nothing."
+    why: ClassVar[str] = "What order {other} had made before is in it."
+    fix: ClassVar[str] = "Merge it into {other}, or take it back to released."
+
+
 class Unwind(Strict):
     """Orders to take back, and how far: to before their last report, to their release, or to nothing."""
 
@@ -59,13 +71,16 @@ def _unwind(context: Context, book: OpenBook, given: Unwind) -> None:
     book.require(Act.UNWIND)
     order = book.order
     standing = Posting.objects.filter(cost_object=order.pk, reverses=None, reversal=None)
-    rows = list(standing.select_related("cost_object", "entry").order_by("-pk"))
+    own = standing.exclude(kind__in=(Posting.Kind.SPLIT, Posting.Kind.MERGE))
+    rows = list(own.select_related("cost_object", "entry").order_by("-pk"))
     taken = _as_far_as(rows, given.to)
     is_whole = given.to != "before the last report"
     if not taken and not (is_whole and any(r.place.is_on_the_floor for r in book.all_kept())) and given.to != "nothing":  # fmt: skip
         raise NothingToUnwind(order.number, given.to)
     transaction = Transaction(context)
     mirror_act(transaction, book, taken, given.reason or f"unwound to {given.to}")
+    if given.to == "nothing" and any(o.processed for o in book.operations):
+        raise CameFromAnother(order.number, came_from(order))
     if is_whole:
         for bring_back in BRING_BACK:
             bring_back(transaction, book)
@@ -80,6 +95,16 @@ def _unwind(context: Context, book: OpenBook, given: Unwind) -> None:
     book.finish()
     words = f"{len(taken)} posting{'s' * (len(taken) != 1)} taken back"
     context.effects.remark(book.thing, words)
+
+
+def came_from(order: Order) -> int:
+    """Return the order whose units are in another: that it was split from, else that was merged into it."""
+    if order.split_from:
+        return order.split_from.number
+    merges = Posting.objects.filter(cost_object=order.pk, kind=Posting.Kind.MERGE).values("entry")
+    others = Posting.objects.filter(entry__in=merges).exclude(cost_object=order.pk)
+    found = others.order_by("-pk").values_list("cost_object__number", flat=True).first()
+    return found or order.number
 
 
 def _as_far_as(rows: list[Posting], to: str) -> list[Posting]:

@@ -144,6 +144,24 @@ function Page({ order }: { order: Order }) {
 function Ties({ order }: { order: Order }) {
   return (
     <p className="flex flex-wrap gap-x-4">
+      {(order.split_from !== null || order.split_off.length > 0) && (
+        <span>
+          {order.split_from !== null && (
+            <>
+              <span className="text-quiet">split from </span>
+              <Link className="code quiet-link mr-2" to={`/orders/${order.split_from}`}>
+                {order.split_from}
+              </Link>
+            </>
+          )}
+          {order.split_off.length > 0 && <span className="text-quiet">split off it </span>}
+          {order.split_off.map((n) => (
+            <Link key={n} className="code quiet-link mr-2" to={`/orders/${n}`}>
+              {n}
+            </Link>
+          ))}
+        </span>
+      )}
       {order.made_for !== null && (
         <span>
           made for{' '}

@@ -78,7 +78,7 @@ function Page({ posting: p }: { posting: Posting }) {
           </tbody>
         </table>
       )}
-      {p.units.length + p.times.length > 0 && (
+      {p.units.length + p.times.length + p.handed_over.length > 0 && (
         <table className="rows mb-3" aria-label="Units and times">
           <thead>
             <tr>
@@ -95,6 +95,20 @@ function Page({ posting: p }: { posting: Posting }) {
                 </td>
                 <td className="num">{quantity(u.quantity)}</td>
                 <td />
+              </tr>
+            ))}
+            {p.handed_over.map((h, n) => (
+              <tr key={`h${n}`}>
+                <td className="pl-4!">
+                  op {h.operation} {h.name} <span className="code">{h.item}</span>
+                  {h.lot && <span className="code ml-2 text-quiet">{h.lot}</span>}
+                </td>
+                <td className="num">
+                  <Quantity value={h.quantity} unit={h.unit} />
+                </td>
+                <td className="num">
+                  <Money value={h.amount} />
+                </td>
               </tr>
             ))}
             {p.times.map((t, n) => (

@@ -217,7 +217,7 @@ function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
         </Field>
       ))}
       {!entry.of_rework && timesOf(order, entry.operation).some((t) => t.kind.startsWith('setup')) && (
-        <Field label="Set up, times" hint={here?.times_set_up ? `set up ${here.times_set_up} times before` : undefined}>
+        <Field label="Set up, times" hint={here && !isZero(here.times_set_up) ? `set up ${quantity(here.times_set_up)} times before` : undefined}>
           {(id, hint) => (
             <NumberEntry
               id={id}

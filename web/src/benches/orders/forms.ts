@@ -78,7 +78,13 @@ export const forms = commandForms({
   },
   'split-order': {
     act: (g) => `Split ${said(g.quantity)} off order ${said(g.order)}`,
-    entries: { order: order('Order'), quantity: number('Of their own', { hint: 'how many' }), due: date('Due', { optional: true, hint: 'empty: as it is' }) },
+    entries: {
+      order: order('Order'),
+      quantity: number('New order makes'),
+      due: date('Due', { optional: true, hint: 'empty: as it is' }),
+      after: wholeNumber('Taken out after', { optional: true, hint: 'operation: what is good there goes along, with its cost. Empty: it begins anew' }),
+      units: number('Pieces taken', { optional: true, hint: 'empty: as many as it needs and are there' }),
+    },
   },
   'merge-orders': {
     act: (g) => `Make ${said(g.order)} with ${said(g.into)}`,
