@@ -2,7 +2,7 @@
 
 from decimal import Decimal
 
-from hypothesis import Phase, given, settings
+from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 from poietic.demo import mirror_cell
 from poietic.ledger.models import HandoverLine, Posting, WipBalance
@@ -94,6 +94,12 @@ class Begun(SplittingTest):
         self.assertEqual((mine["PAD-3"], its["PAD-3"], its["PAD-L"]), (45, 27, 6))
         self.assertEqual(self.wip(self.begun, other), wip)
         assert_same(before, causes(self.begun, other))
+
+    def test_what_its_preview_said_is_posted_whatever_number_the_new_order_gets(self) -> None:
+        given = {"order": self.begun, "quantity": "3", "after": 10}
+        seen = [self.caller.preview("split-order", given)["seen"] for _ in range(2)][-1]
+        self.caller.do("split-order", given, seen=seen)
+        self.assertEqual(self.caller.status, 200)
 
     def test_both_go_on_and_close(self) -> None:
         other = self.split(self.begun, "3", after=10, due="2027-03-01")
@@ -233,7 +239,10 @@ class AnySplit(AnyWorks):
         )  # fmt: skip
         cls.shop.do("freeze-standard")
 
-    @settings(max_examples=20, deadline=None, phases=[Phase.generate])
+    @settings(max_examples=20, deadline=None, phases=[Phase.explicit, Phase.generate])
+    @example(
+        [(10, 5, 0, 0), (20, 3, 0, 0), (30, 0, 1, 0)], 52, (10, 8), []
+    )  # no less stays than was worked in
     @given(
         st.lists(reports, min_size=1, max_size=5),
         st.integers(0, 90),

@@ -280,6 +280,7 @@ class Everything(TestCase):
             "api/labels/{kind}.{form}": {"code": "ST0"},
             "api/papers/{kind}.pdf": {"code": str(order)},
             "api/orders": {"states": "planned,closed"},
+            "api/stand-ins/machine-counter.csv": {"day": "2026-01-02"},
             "api/items/{code}/tree/derivation": {
                 "row": caller.get("items/TOP0/tree")["rows"][1]["key"],
                 "figure": "cost",

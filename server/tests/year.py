@@ -222,6 +222,37 @@ class Year:
         self.do("save-view", page="orders", name=f"View {n}", query="where=late:>0")
         self.do("drop-view", page="orders", name=f"View {n}")
 
+    def _weigh(self, planned: dict[str, str]) -> None:
+        """An order whose operation gives chips, weighed after it."""
+        n, call = self._n, self._caller.must
+        call(
+            "define-item",
+            {"code": f"CHIP{n}", "name": "Chips", "unit": "kg", "source": "buy", "price": "1"},
+        )
+        call("define-item", {"code": f"TURN{n}", "name": "Turned", "unit": "pcs", "source": "make"})
+        operation = {
+            "number": 10,
+            "name": "Turn",
+            "work_center": f"WC{n}",
+            "run_labour_hours": "0.1",
+        }
+        call(
+            "draft-structure",
+            {
+                "item": f"TURN{n}",
+                "operations": [operation],
+                "components": [],
+                "outputs": [{"item": f"CHIP{n}", "operation": 10, "quantity": "0.5"}],
+            },
+        )
+        call("approve-structure", {"item": f"TURN{n}"})
+        call("freeze-standard", {})
+        made = call("plan-order", planned | {"item": f"TURN{n}", "quantity": "2"})["made"]["order"]
+        call("release-order", {"order": int(made)})
+        call("report", {"order": int(made), "operation": 10, "good": "2"})
+        self.do("weigh-by-product", item=f"CHIP{n}", quantity="1.2")
+        call("unwind", {"orders": [int(made)], "to": "nothing"})
+
     def life(self) -> None:
         """An order that stands still, goes on, is kept, taken back as a whole, and finished short."""
         n = self._n
@@ -239,6 +270,7 @@ class Year:
             self.do("post-shift", rows=rows)
             if time == "first":
                 self.do("unwind", orders=[order])
+        self._weigh(planned)
         self._caller.must("receive", {"order": order, "quantity": "2"})
         self.do("finish-short", order=order, reason="enough")
         self._caller.must("close-order", {"order": order})

@@ -1,6 +1,8 @@
 """What a command did, gathered while it runs: the same for a preview and for a posting."""
 
 import hashlib
+import re
+from collections.abc import Iterable
 from decimal import Decimal
 from typing import TypeVar
 
@@ -75,9 +77,17 @@ class Consequences(Answer):
     journal: list[JournalChange]
     remarks: list[Remark]
 
-    def digest(self) -> str:
-        """Return a fingerprint: equal consequences have equal ones."""
-        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()
+    def digest(self, made: Iterable[str] = ()) -> str:
+        """Return a fingerprint: equal consequences have equal ones.
+
+        Parameters
+        ----------
+        made : numbers of what the act makes; they come from a sequence, so a preview's are others
+        """
+        told = self.model_dump_json()
+        for number in made:
+            told = re.sub(rf"\b{re.escape(number)}\b", "new", told)
+        return hashlib.sha256(told.encode()).hexdigest()
 
 
 class Effects:

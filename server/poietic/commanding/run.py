@@ -194,7 +194,7 @@ def _run(
         change=change,
         postings=context.postings,
         made=context.made,
-        seen=Seen(changes=context.found, digest=consequences.digest()),
+        seen=Seen(changes=context.found, digest=consequences.digest(context.made.values())),
         consequences=consequences,
     )
     if seen:

@@ -18,6 +18,7 @@ from ..orders.api import router as orders
 from ..orders.bridge_api import router as bridges
 from ..orders.history_api import router as order_histories
 from ..orders.items_api import router as items_of_orders
+from ..orders.machine_counter import router as machine_counters
 from ..orders.queue_api import router as order_queues
 from ..orders.ready_api import router as ready
 from ..orders.table_api import router as order_table
@@ -76,6 +77,7 @@ for router in (
     order_trees,
     order_table,
     timelines,
+    machine_counters,
     orders,
     bridges,
     items_of_orders,

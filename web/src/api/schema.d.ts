@@ -4504,6 +4504,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/weigh-by-product": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Weigh a by-product for many orders
+         * @description Weigh a by-product for many orders: carry out.
+         */
+        post: operations["post_weigh_by_product"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/weigh-by-product/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Weigh a by-product for many orders (preview)
+         * @description Weigh a by-product for many orders: show the consequences.
+         */
+        post: operations["preview_weigh_by_product"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/print-labels": {
         parameters: {
             query?: never;
@@ -6364,6 +6404,26 @@ export interface paths {
          * @description Note up to where a person has looked at what happened to an order.
          */
         post: operations["poietic_orders_timeline_api_see"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stand-ins/machine-counter.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine Counter
+         * @description Return what machines counted on a day, or today until now: order, operation, pieces, from and to (RFC 4180).
+         */
+        get: operations["poietic_orders_machine_counter_machine_counter"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -10901,6 +10961,11 @@ export interface components {
              * @default false
              */
             is_setup: boolean;
+            /**
+             * Machines
+             * @default 1
+             */
+            machines: number;
         };
         /**
          * Report
@@ -11061,8 +11126,8 @@ export interface components {
              * @default false
              */
             receive: boolean;
-            /** Happened At */
-            happened_at?: string | null;
+            /** Day */
+            day?: string | null;
         };
         /** PostShiftPosting */
         PostShiftPosting: {
@@ -11113,6 +11178,14 @@ export interface components {
             setup_hours?: string | null;
             /** Run Hours */
             run_hours?: string | null;
+            /** Who */
+            who?: string | null;
+            /** Started */
+            started?: string | null;
+            /** Ended */
+            ended?: string | null;
+            /** Lot */
+            lot?: string | null;
             /**
              * Note
              * @default
@@ -11331,6 +11404,44 @@ export interface components {
         /** UnwindPreview */
         UnwindPreview: {
             given: components["schemas"]["Unwind"];
+        };
+        /**
+         * WeighByProduct
+         * @description What was weighed of a by-product for all orders together; the place defaults to each order's.
+         */
+        WeighByProduct: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Place */
+            place?: string | null;
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** WeighByProductPosting */
+        WeighByProductPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["WeighByProduct"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** WeighByProductPreview */
+        WeighByProductPreview: {
+            given: components["schemas"]["WeighByProduct"];
         };
         /**
          * LabelOf
@@ -31500,6 +31611,144 @@ export interface operations {
             };
         };
     };
+    post_weigh_by_product: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeighByProductPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_weigh_by_product: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeighByProductPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_print_labels: {
         parameters: {
             query?: never;
@@ -34951,6 +35200,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                 };
+            };
+        };
+    };
+    poietic_orders_machine_counter_machine_counter: {
+        parameters: {
+            query?: {
+                day?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -20,6 +20,7 @@ from . import (
     tranches,
     trees,
     unwinding,
+    weighing,
 )
 
 __all__ = [
@@ -42,4 +43,5 @@ __all__ = [
     "tranches",
     "trees",
     "unwinding",
+    "weighing",
 ]

@@ -164,11 +164,12 @@ def _add_people(
     for w in worked:
         if w.person not in keys:
             raise NotFound("person", w.person)
-        premium = overtime_premium(w.overtime, per_hour, grade.overtime_premium if grade else ZERO)
-        if w.overtime and not premium:
-            words = f"{w.overtime.normalize():f} h of overtime without a premium: operation {i.operation} names no labour grade that has one"
+        hours, overtime = w.share(w.hours), w.share(w.overtime)
+        premium = overtime_premium(overtime, per_hour, grade.overtime_premium if grade else ZERO)
+        if overtime and not premium:
+            words = f"{overtime.normalize():f} h of overtime without a premium: operation {i.operation} names no labour grade that has one"
             book.context.effects.remark(book.thing, words)
-        amount = money(w.hours * per_hour)
+        amount = money(hours * per_hour)
         if given.overtime_to == "the order":
             amount += premium
         elif premium:
@@ -177,11 +178,11 @@ def _add_people(
         document.time(
             i.operation,
             i.kind,
-            w.hours,
+            hours,
             amount,
             is_rework=i.is_rework,
             person=keys[w.person],
-            overtime=w.overtime,
+            overtime=overtime,
         )
         whole += amount
     return whole

@@ -4,9 +4,7 @@ from decimal import Decimal
 from typing import Annotated, Literal
 
 from poietic_core.cost.model import InputKind
-from poietic_core.quantity import (
-    ZERO,
-)
+from poietic_core.quantity import HOUR_STEP, ZERO, round_to
 from pydantic import Field, model_validator
 
 from ...ledger.document import Pieces
@@ -51,6 +49,12 @@ class PersonWorked(Strict):
     hours: Hours
     overtime: Hours = ZERO
     is_setup: bool = False
+    #: that he attended at the same time: this one is charged its share of his hours
+    machines: Annotated[int, Field(ge=1, le=50)] = 1
+
+    def share(self, hours: Decimal) -> Decimal:
+        """Return what of his hours this operation bears [h]."""
+        return round_to(hours / self.machines, HOUR_STEP)
 
 
 class GradeReceived(Strict):
@@ -130,7 +134,7 @@ class Report(Strict):
     def hours(self, kind: InputKind) -> Decimal | None:
         """Return the hours stated for a kind of time; None where the standard counts."""
         if worked := self.worked(kind):
-            return sum((w.hours for w in worked), ZERO)
+            return sum((w.share(w.hours) for w in worked), ZERO)
         stated: Decimal | None = getattr(self, f"{kind.value.replace(' ', '_')}_hours")
         return stated
 

@@ -275,8 +275,9 @@ def _moved(
         quantity, amount = taken(shares[at], held)
         if i.kind == InputKind.COMPONENT and i.pk in stays and i.item:
             covered = round_to(i.covered * decimal_of(shares[at]), UNIT_COST_STEP)
+            done = book.done(i) - (out.units if i.operation in out.passed else ZERO)
             spare = min(
-                i.covered - covered - stays[i.pk],
+                i.covered - covered - max(stays[i.pk], i.allowed * done),
                 goes[i.pk] - covered,
                 i.need - stays[i.pk] - covered,
                 i.used - quantity,

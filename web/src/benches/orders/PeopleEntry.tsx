@@ -28,6 +28,7 @@ export function PeopleEntry({ entry, hasSetup, onChange }: { entry: ReportEntry;
                 </select>
                 <NumberEntry className="max-w-12 px-1!" aria-label={`Hours of person ${n + 1}`} placeholder="h" value={w.hours} onValue={(hours) => change({ hours })} />
                 <NumberEntry className="max-w-14 px-1!" aria-label={`Overtime of person ${n + 1}`} placeholder="over" title="of it overtime" value={w.overtime} onValue={(overtime) => change({ overtime })} />
+                <NumberEntry className="max-w-10 px-1!" aria-label={`Machines of person ${n + 1}`} placeholder="of" title="machines attended at once: this operation bears its share of the hours" value={w.machines} onValue={(machines) => change({ machines })} />
                 {hasSetup && (
                   <label className="flex items-center gap-1 text-[12px]">
                     <input type="checkbox" checked={w.is_setup} onChange={(e) => change({ is_setup: e.target.checked })} /> set-up
@@ -42,7 +43,7 @@ export function PeopleEntry({ entry, hasSetup, onChange }: { entry: ReportEntry;
         );
       })}
       <div className="pl-[124px]">
-        <Button look="link" onClick={() => put([...entry.people, { person: '', hours: '', overtime: '', is_setup: false }])}>
+        <Button look="link" onClick={() => put([...entry.people, { person: '', hours: '', overtime: '', is_setup: false, machines: '' }])}>
           {entry.people.length ? 'Another person' : 'Say who worked'}
         </Button>
       </div>

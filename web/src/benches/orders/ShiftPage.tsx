@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { ApiError, command, type Outcome, type Problem, sendFile } from '../../api/http';
+import { api, ApiError, command, data, type Outcome, type Problem, sendFile } from '../../api/http';
 import type { components } from '../../api/schema';
 import { basicsOptions } from '../../api/queries';
 import type { Inputs } from '../../commands/inputs';
@@ -15,13 +15,17 @@ type Sheet = components['schemas']['SheetOut'];
 
 const PAUSE = 400;
 const HEADS: Record<Column, { words: string; wide: string; isNumber?: true }> = {
-  order: { words: 'order', wide: 'w-20', isNumber: true },
-  operation: { words: 'op', wide: 'w-14', isNumber: true },
-  good: { words: 'good', wide: 'w-20', isNumber: true },
-  scrap: { words: 'scrap', wide: 'w-16', isNumber: true },
-  why: { words: 'why', wide: 'w-28' },
-  setup_hours: { words: 'setup h', wide: 'w-18', isNumber: true },
-  run_hours: { words: 'run h', wide: 'w-18', isNumber: true },
+  order: { words: 'order', wide: 'w-17', isNumber: true },
+  operation: { words: 'op', wide: 'w-12', isNumber: true },
+  good: { words: 'good', wide: 'w-15', isNumber: true },
+  scrap: { words: 'scrap', wide: 'w-14', isNumber: true },
+  why: { words: 'why', wide: 'w-26' },
+  setup_hours: { words: 'setup h', wide: 'w-16', isNumber: true },
+  run_hours: { words: 'run h', wide: 'w-16', isNumber: true },
+  who: { words: 'who', wide: 'w-24' },
+  started: { words: 'from', wide: 'w-15' },
+  ended: { words: 'to', wide: 'w-15' },
+  lot: { words: 'lot', wide: 'w-22' },
   note: { words: 'note', wide: '' },
 };
 
@@ -33,16 +37,20 @@ export function ShiftPage() {
   const [problem, setProblem] = useState<Problem | null>(null);
   const [isPosting, setPosting] = useState(false);
   const key = useRef<{ key: string; of: string } | null>(null);
-  const reasons = useQuery(basicsOptions()).data?.reasons.filter((r) => r.use === 'scrap') ?? [];
-  const whys = useId();
+  const basics = useQuery(basicsOptions()).data;
+  const reasons = basics?.reasons.filter((r) => r.use === 'scrap') ?? [];
+  const [whys, whos] = [useId(), useId()];
+  const [day, setDay] = useState('');
+  const said = { receive, ...(day ? { day } : {}) };
 
   useEffect(() => keepRows(rows), [rows]);
 
-  async function read(file: File) {
+  async function take(come: () => Promise<ShiftRow[]>) {
     setProblem(null);
     try {
-      const found = /\.xlsx$/i.test(file.name) ? rowsOf(((await sendFile('/api/sheets', file)) as Sheet).rows) : rowsFrom(await file.text(), { isFile: true });
+      const found = await come();
       setRows((was) => withRoom([...was.filter((row) => !isBlank(row)), ...found]));
+      setTold(found.length > 0 ? `${counted(found.length, 'row')} read.` : 'Nothing was read: there is no row in it.');
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       setProblem(error.problem);
@@ -52,7 +60,7 @@ export function ShiftPage() {
   const filled = rows.filter((row) => !isBlank(row));
   const whole = filled.filter((row) => unread(row) === null).map((row) => ({ id: row.id, given: rowGiven(row) }));
   const ids = whole.map((w) => w.id);
-  const content = JSON.stringify({ rows: whole.map((w) => w.given), receive });
+  const content = JSON.stringify({ rows: whole.map((w) => w.given), ...said });
   const [asked, setAsked] = useState({ content, ids });
   useEffect(() => {
     const timer = setTimeout(() => setAsked({ content, ids }), PAUSE);
@@ -75,7 +83,7 @@ export function ShiftPage() {
   const wrong = filled.length - good.length;
 
   async function post() {
-    const given = { rows: good.map((w) => w.given), receive };
+    const given = { rows: good.map((w) => w.given), ...said };
     const of = JSON.stringify(given);
     if (key.current?.of !== of) key.current = { key: crypto.randomUUID(), of };
     setPosting(true);
@@ -123,9 +131,16 @@ export function ShiftPage() {
               onChange={(e) => {
                 const file = e.target.files?.[0];
                 e.target.value = '';
-                if (file) void read(file);
+                if (file) void take(() => rowsOfFile(file));
               }}
             />
+          </label>
+          <Button look="link" onClick={() => void take(() => machineCounter(day))}>
+            Machine counters
+          </Button>
+          <label className="flex items-center gap-1.5">
+            Day, if not today
+            <Entry type="date" className="max-w-36" value={day} onChange={(e) => setDay(e.target.value)} />
           </label>
           <label className="flex items-center gap-1.5">
             <input type="checkbox" checked={receive} onChange={(e) => setReceive(e.target.checked)} />
@@ -137,7 +152,7 @@ export function ShiftPage() {
         </span>
       </header>
       <p role="status" className="px-4 pb-1 text-quiet">
-        {told || 'One row for what happened at an operation. Paste from a spreadsheet into any cell; hours left empty are charged by the standard.'}
+        {told || 'One row for what happened at an operation. Paste from a spreadsheet into any cell; hours left empty follow from and to, else the standard. Who is at several machines at once is shared among them.'}
       </p>
       {problem && (
         <div className="px-4 pb-2">
@@ -165,7 +180,7 @@ export function ShiftPage() {
                       data-cell={`${n} ${c}`}
                       className={`${HEADS[c].isNumber ? 'num' : ''} ${wrongOf(row) ? 'border-attention!' : ''}`}
                       inputMode={HEADS[c].isNumber ? 'decimal' : 'text'}
-                      list={c === 'why' ? whys : undefined}
+                      list={c === 'why' ? whys : c === 'who' ? whos : undefined}
                       value={row[c]}
                       onChange={(e) => change(n, c, HEADS[c].isNumber ? e.target.value.replace(',', '.') : e.target.value)}
                       onKeyDown={(e) => walk(e, n, c)}
@@ -197,6 +212,13 @@ export function ShiftPage() {
             </option>
           ))}
         </datalist>
+        <datalist id={whos}>
+          {basics?.people.map((p) => (
+            <option key={p.code} value={p.code}>
+              {p.name}
+            </option>
+          ))}
+        </datalist>
         <section aria-label="What all of it does" className="self-start">
           {check.error instanceof ApiError && asked.ids.length > 0 && <ProblemNote problem={check.error.problem} />}
           {consequences && !check.error && <ConsequencesTable of={consequences} />}
@@ -204,6 +226,18 @@ export function ShiftPage() {
       </div>
     </main>
   );
+}
+
+/** Read a file of rows: a workbook, or text with separators. */
+async function rowsOfFile(file: File): Promise<ShiftRow[]> {
+  if (/\.xlsx$/i.test(file.name)) return rowsOf(((await sendFile('/api/sheets', file)) as Sheet).rows);
+  return rowsFrom(await file.text(), { isFile: true });
+}
+
+/** Ask what the machines counted on a day. */
+async function machineCounter(day: string): Promise<ShiftRow[]> {
+  const text = await data<unknown>(api.GET('/api/stand-ins/machine-counter.csv', { params: { query: day ? { day } : {} }, parseAs: 'text' }));
+  return rowsFrom(String(text), { isFile: true });
 }
 
 type Given = Inputs['post-shift'];

@@ -76,6 +76,15 @@ export const forms = commandForms({
       ...wanted,
     },
   },
+  'weigh-by-product': {
+    act: (g) => `Put ${said(g.quantity)} of ${said(g.item)} into stock`,
+    entries: {
+      item: item('By-product'),
+      quantity: number('Weighed', { hint: 'for all orders together' }),
+      place: place('Place', { optional: true, hint: "empty: each order's own" }),
+      note: text('Note', optional),
+    },
+  },
   'split-order': {
     act: (g) => `Split ${said(g.quantity)} off order ${said(g.order)}`,
     entries: {

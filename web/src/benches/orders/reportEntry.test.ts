@@ -131,7 +131,8 @@ describe('a correction', () => {
       ],
       overtime_to: 'the work center',
     });
-    expect(reportGiven({ ...entry, people: [{ person: 'tom', hours: '', overtime: '', is_setup: false }] })).toMatchObject({ people: [{ person: 'tom', hours: '' }] });
+    expect(reportGiven({ ...entry, people: [{ person: 'tom', hours: '3', overtime: '', is_setup: false, machines: '3' }] })).toMatchObject({ people: [{ person: 'tom', hours: '3', machines: 3 }] });
+    expect(reportGiven({ ...entry, people: [{ person: 'tom', hours: '', overtime: '', is_setup: false, machines: '' }] })).toMatchObject({ people: [{ person: 'tom', hours: '' }] });
     expect(reportGiven({ ...entry, hours: { 'run labour': '9' } })).not.toHaveProperty('run_labour_hours');
     expect(reportGiven(entry)).toMatchObject({ receive: '0.3', complete: true });
   });

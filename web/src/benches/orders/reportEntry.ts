@@ -13,6 +13,8 @@ export interface Worked {
   hours: string;
   overtime: string;
   is_setup: boolean;
+  /** attended at once; empty: this one alone */
+  machines: string;
 }
 
 /** A run report while it is being entered; empty hours mean: by the standard. */
@@ -125,7 +127,7 @@ export function reportOf(order: Order, posting: Posting, reasons: { code: string
     hours: Object.fromEntries(times.filter((t) => t.kind !== SET_UP && !t.person).map((t) => [t.kind, plain(t.quantity)])),
     people: times
       .filter((t) => t.person)
-      .map((t) => ({ person: t.person, hours: plain(t.quantity), overtime: isZero(t.overtime) ? '' : plain(t.overtime), is_setup: t.kind === 'setup labour' })),
+      .map((t) => ({ person: t.person, hours: plain(t.quantity), overtime: isZero(t.overtime) ? '' : plain(t.overtime), is_setup: t.kind === 'setup labour', machines: '' })),
     overtimeTo: posting.money.some((j) => j.account === 'overhead expense') ? 'the work center' : 'the order',
     setups: plain(times.find((t) => t.kind === SET_UP)?.quantity ?? ''),
     receive: isZero(posting.act_received_quantity) ? '' : plain(posting.act_received_quantity),
@@ -156,7 +158,7 @@ export function reportGiven(entry: ReportEntry): Sent<Inputs['report']> {
     ...(entry.of_rework ? { of_rework: true } : filled(entry.rework) ? { rework: entry.rework } : {}),
     by_products: entry.by_products.filter((b) => filled(b.quantity)),
     ...Object.fromEntries(hours.map(([kind, h]) => [hourField(kind), h])),
-    ...(people.length ? { people: people.map((w) => ({ ...w, overtime: w.overtime || '0' })) } : {}),
+    ...(people.length ? { people: people.map(({ machines, ...w }) => ({ ...w, overtime: w.overtime || '0', ...(machines ? { machines: Number(machines) } : {}) })) } : {}),
     ...(isOver ? { overtime_to: entry.overtimeTo } : {}),
     ...(entry.setups === '' || entry.of_rework ? {} : { times_set_up: Number(entry.setups) }),
     ...(entry.then !== 'leave it' && entry.scrap.some((s) => filled(s.quantity)) ? { then: entry.then } : {}),

@@ -2,14 +2,14 @@
 
 import type { Inputs } from '../../commands/inputs';
 
-export const COLUMNS = ['order', 'operation', 'good', 'scrap', 'why', 'setup_hours', 'run_hours', 'note'] as const;
+export const COLUMNS = ['order', 'operation', 'good', 'scrap', 'why', 'setup_hours', 'run_hours', 'who', 'started', 'ended', 'lot', 'note'] as const;
 export type Column = (typeof COLUMNS)[number];
 const NUMBERS: readonly string[] = ['order', 'operation', 'good', 'scrap', 'setup_hours', 'run_hours'];
 
 export type ShiftRow = Record<Column, string> & { id: string };
 
 export function blankRow(): ShiftRow {
-  return { id: crypto.randomUUID(), order: '', operation: '', good: '', scrap: '', why: '', setup_hours: '', run_hours: '', note: '' };
+  return { id: crypto.randomUUID(), ...(Object.fromEntries(COLUMNS.map((c) => [c, ''])) as Record<Column, string>) };
 }
 
 /** Tell whether nothing was entered in a row. */
@@ -87,17 +87,28 @@ export function pasted(rows: ShiftRow[], at: number, column: Column, text: strin
 type Given = Inputs['post-shift']['rows'][number];
 
 const AMOUNTS = ['good', 'scrap', 'setup_hours', 'run_hours'] as const;
+const CLOCK = /^([01]?\d|2[0-3])(?:[:.]?([0-5]\d))?$/;
+
+/** Return a time of day as it is sent, of 6, 6:30, 6.30 or 630; as it stands where it is none. */
+export function clockTime(text: string): string {
+  const [, hour, minute = '00'] = CLOCK.exec(text.trim()) ?? [];
+  return hour === undefined ? text.trim() : `${hour.padStart(2, '0')}:${minute}`;
+}
 
 /** Return what can't be read in a row, in words; null where all of it can be. */
 export function unread(row: ShiftRow): string | null {
   if (![row.order, row.operation].every((cell) => /^\d{1,9}$/.test(cell.trim()))) return 'Say which order and which operation, by their numbers.';
   const wrong = AMOUNTS.map((c) => row[c].trim()).find((cell) => cell !== '' && !/^(\d+(\.\d*)?|\.\d+)$/.test(cell));
-  return wrong === undefined ? null : `${wrong} is no number.`;
+  if (wrong !== undefined) return `${wrong} is no number.`;
+  const noTime = [row.started, row.ended].find((cell) => cell.trim() !== '' && !CLOCK.test(cell.trim()));
+  return noTime === undefined ? null : `${noTime} is no time of day: write it as 14:30.`;
 }
+
+const isClock = (column: Column) => column === 'started' || column === 'ended';
 
 /** Return what is sent of a row: as it was typed, without what was left empty. */
 export function rowGiven(row: ShiftRow): Given {
-  const said = Object.fromEntries(([...AMOUNTS, 'why', 'note'] as const).filter((c) => row[c].trim() !== '').map((c) => [c, row[c].trim()]));
+  const said = Object.fromEntries(([...AMOUNTS, 'why', 'who', 'started', 'ended', 'lot', 'note'] as const).filter((c) => row[c].trim() !== '').map((c) => [c, isClock(c) ? clockTime(row[c]) : row[c].trim()]));
   return { order: Number(row.order), operation: Number(row.operation), ...said } as Given;
 }
 
