@@ -311,7 +311,7 @@ class WorkLists(ReleaseTest):
         self.assertEqual((assembly["state"], assembly["units_due"]), ("waits for operation", "0.000000"))  # fmt: skip
         self.must("issue-material", order=order, lines=[{"operation": 10, "item": "AP-20", "quantity": "50"}])  # fmt: skip
         self.must("report", order=order, operation=10, good="12")
-        self.assertEqual(self.listed("MILL")[0]["state"], "running")
+        self.assertEqual(self.listed("MILL")[0]["state"], "begun")
         assembly = self.listed("ASSY")[0]
         self.assertEqual((assembly["state"], assembly["missing"]), ("waits for material", "CS-01, PAD-3"))  # fmt: skip
         self.assertEqual(assembly["units_due"], "12.000000")

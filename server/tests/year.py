@@ -265,6 +265,9 @@ class Year:
         self.do("resume-order", order=order)
         self.do("keep-order", order=order, until=self.on(30), reason="for the fair")
         operations = sorted({i["operation"] for i in self._caller.get(f"orders/{order}")["inputs"]})
+        for act in ("start-operation", "pause-operation", "finish-operation"):
+            self.do(act, order=order, operation=10)
+        self._caller.must("start-operation", {"order": order, "operation": 10})
         for time in ("first", "second"):
             rows = [{"order": order, "operation": number, "good": "2"} for number in operations]
             self.do("post-shift", rows=rows)

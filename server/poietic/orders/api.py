@@ -10,6 +10,7 @@ from ninja import Router
 from poietic_core.cost.model import InputKind
 from poietic_core.order.report import backflush, beyond_plan, next_operation
 from poietic_core.order.states import Act, OrderState, acts_in
+from poietic_core.order.working import Working
 from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, money, round_to
 from poietic_core.structure.requirement import entering
 from poietic_core.variance.causes import Variance
@@ -66,6 +67,11 @@ class OrderOperationOut(Answer):
     after: list[int] | None
     steps: list[OrderStepOut]
     alternate_centers: list[str]
+    #: whether it is worked at, by whom, and what its clock ran since the last report [h]
+    working: Working
+    worker: str
+    worked_hours: DecimalText
+    paused_words: str
     #: of what is left of it
     starts: str | None
     ends: str | None
@@ -390,6 +396,10 @@ def _operations(
             after=o.after,
             steps=[OrderStepOut(**s, lots=lots_noted(book, o.number, s, used)) for s in o.steps],
             alternate_centers=o.alternate_centers,
+            working=Working(o.working),
+            worker=str(o.worker or ""),
+            worked_hours=o.clock().elapsed(timezone.now()),
+            paused_words=o.paused_words,
             starts=o.starts_at.isoformat() if o.starts_at else None,
             ends=o.ends_at.isoformat() if o.ends_at else None,
         )

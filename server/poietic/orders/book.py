@@ -65,7 +65,7 @@ BY_NUMBER = Prepared(
 )
 OPERATIONS = Prepared(
     lambda key: OrderOperation.objects.filter(order=key).select_related(
-        "work_center", "labour_grade"
+        "work_center", "labour_grade", "worker"
     )
 )
 INPUTS = Prepared(
@@ -232,6 +232,7 @@ class OrderBook:
                     good=o.good,
                     scrap=o.scrap,
                     rework_pending=o.rework,
+                    is_finished=o.is_finished,
                     written_off=o.written_off,
                     times_set_up=o.times_set_up,
                     scrap_by_reason=(reasons or {}).get(o.number, {}),

@@ -8,6 +8,7 @@ from poietic_core.cost.model import InputKind
 from poietic_core.order.attention import Kind
 from poietic_core.order.need import still_needed
 from poietic_core.order.states import OrderState
+from poietic_core.order.working import Clock, Working
 from poietic_core.structure.basis import Basis
 from poietic_core.structure.model import Per
 
@@ -129,6 +130,18 @@ class OrderOperation(models.Model):
     #: it to the end of the order
     hours_left = models.DecimalField(max_digits=18, decimal_places=4, default=0)
     days_left = models.DecimalField(max_digits=18, decimal_places=4, default=0)
+    #: whether it is worked at, by whom and since when; what it ran since its last report [h]
+    working = models.CharField(
+        max_length=8,
+        blank=True,
+        db_default="",
+        default="",
+        choices=[(w.value, w.name) for w in Working],
+    )
+    working_since = models.DateTimeField(null=True)
+    worked_hours = models.DecimalField(max_digits=18, decimal_places=4, default=0, db_default=0)
+    worker = models.ForeignKey("people.Person", models.PROTECT, null=True, related_name="+")
+    paused_words = models.CharField(max_length=400, blank=True, default="", db_default="")
     labour_grade = models.ForeignKey("engineering.LabourGrade", models.PROTECT, null=True)
     alternate_centers = ArrayField(models.CharField(max_length=40), default=list)
 
@@ -147,6 +160,15 @@ class OrderOperation(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number} {self.name}"
+
+    def clock(self) -> Clock:
+        """Return how its clock stands."""
+        return Clock(Working(self.working), self.working_since, self.worked_hours)
+
+    @property
+    def is_finished(self) -> bool:
+        """Tell whether nothing more is worked in at it."""
+        return self.working == Working.FINISHED
 
     @property
     def processed(self) -> Decimal:

@@ -143,8 +143,9 @@ LEFT = ("starts_at", "ends_at", "units_due", "hours_left", "days_left")
 def _store_times(book: OrderBook, dates: OrderDates | None, due: Mapping[int, Decimal]) -> None:
     moved = []
     for o in book.operations:
-        left: tuple[object, ...] = (None, None, due.get(o.number, ZERO), ZERO, ZERO)
-        if dates:
+        units = ZERO if o.is_finished else due.get(o.number, ZERO)
+        left: tuple[object, ...] = (None, None, units, ZERO, ZERO)
+        if dates and not o.is_finished:
             at = dates.operations[o.number]
             left = (at.starts, at.ends, left[2], dates.hours[o.number], dates.ahead[o.number])
         if tuple(getattr(o, name) for name in LEFT) != left:

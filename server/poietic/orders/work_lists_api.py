@@ -12,6 +12,7 @@ from ninja import Router
 from poietic_core.calendar.schedule import WorkCenterTime
 from poietic_core.capacity.load import Work, capacity_of, load_by_day, week_of
 from poietic_core.capacity.priority import Rule, critical_ratio, slack
+from poietic_core.order.working import Working
 from poietic_core.quantity import ZERO
 from pydantic import Field
 
@@ -24,13 +25,14 @@ from .models import OrderOperation, PlannedWork
 
 router = Router(tags=["orders"])
 Weeks = Annotated[int, Field(ge=1, le=26)]
-State = Literal["running", "ready", "waits for operation", "waits for material"]
+State = Literal["running", "paused", "begun", "ready", "waits for operation", "waits for material"]
 
 #: operations of a work center that something is left of, with what they wait for: the operations before,
 #: and the components at it that their order is short of
 LIST = """
 SELECT o.number, i.code, i.name, i.unit, oo.number, oo.name, oo.units_due, oo.entering,
        oo.good + oo.scrap + oo.rework, oo.hours_left, oo.days_left, o.due, oo.starts_at, o.customer_order, o.note,
+       oo.working, oo.working_since, coalesce(w.full_name, ''),
        (SELECT string_agg(c.code, ', ' ORDER BY c.code) FROM orders_orderinput n
         JOIN orders_shortage s ON s.order_id = o.id AND s.item_id = n.item_id
         JOIN catalog_item c ON c.id = n.item_id
@@ -38,6 +40,7 @@ SELECT o.number, i.code, i.name, i.unit, oo.number, oo.name, oo.units_due, oo.en
 FROM orders_orderoperation oo
 JOIN orders_order o ON o.id = oo.order_id AND o.state IN ('released', 'started')
 JOIN catalog_item i ON i.id = o.item_id
+LEFT JOIN people_person w ON w.id = oo.worker_id
 WHERE oo.work_center_id = %s AND oo.hours_left > 0
 """
 
@@ -60,17 +63,24 @@ class Row(NamedTuple):
     starts_at: datetime | None
     customer_order: str
     note: str
+    working: str
+    since: datetime | None
+    worker: str
     #: components that are missing, in words
     missing: str | None
 
     @property
     def state(self) -> State:
-        """Return what it waits for."""
+        """Return whether it is worked at, else what it waits for."""
+        if self.working == Working.RUNNING:
+            return "running"
+        if self.working == Working.PAUSED:
+            return "paused"
         if not self.units_due:
             return "waits for operation"
         if self.missing:
             return "waits for material"
-        return "running" if self.processed else "ready"
+        return "begun" if self.processed else "ready"
 
 
 class WorkRow(Answer):
@@ -93,6 +103,9 @@ class WorkRow(Answer):
     #: null: nothing is left
     ratio: DecimalText | None
     state: State
+    #: who works at it, and since when
+    worker: str
+    since: datetime | None
     #: components that it waits for
     missing: str
     wanted: str
@@ -145,6 +158,8 @@ def work_list(request: HttpRequest, code: str, by: Rule = Rule.DUE) -> WorkList:
                 slack=slack(to_due[r.due], r.days_left),
                 ratio=critical_ratio(to_due[r.due], r.days_left),
                 state=r.state,
+                worker=r.worker if r.working else "",
+                since=r.since,
                 missing=r.missing or "",
                 wanted=r.customer_order or r.note,
             )

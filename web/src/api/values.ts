@@ -23,6 +23,7 @@ export const values = {
   StepKind: ["text", "picture", "tick", "measurement", "lot"],
   Tracking: ["none", "lot", "serial"],
   Use: ["scrap", "over-issue", "hold", "adjustment"],
+  Working: ["", "running", "paused", "finished"],
   poietic__picking__models__PickLine__State: ["open", "picked", "short"],
   poietic__picking__models__PickList__State: ["open", "done"],
 } as const;

@@ -21,6 +21,7 @@ from . import (
     trees,
     unwinding,
     weighing,
+    working,
 )
 
 __all__ = [
@@ -44,4 +45,5 @@ __all__ = [
     "trees",
     "unwinding",
     "weighing",
+    "working",
 ]

@@ -7,6 +7,7 @@ from typing import ClassVar
 from poietic_core.errors import DomainError
 from poietic_core.order.report import check_flow, moved_by
 from poietic_core.order.states import Act
+from poietic_core.order.working import OperationFinished
 from poietic_core.quantity import (
     ZERO,
 )
@@ -32,6 +33,7 @@ from .operation_work import (
 from .receiving import add_receipt, require_within
 from .report_given import CorrectReport, Receive, Report
 from .taking_back import lock_act, mirror_act, postings_of_act
+from .working import turn
 
 
 @dataclass(eq=False)
@@ -92,7 +94,11 @@ def correct_report(context: Context, given: CorrectReport) -> None:
 def add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
     """Gather all that a report of a locked order says."""
     book.require(Act.POST)
-    book.operation(given.operation)
+    operation = book.operation(given.operation)
+    if operation.is_finished:
+        raise OperationFinished(operation.number, book.order.number)
+    if operation.working:
+        turn(operation, operation.clock().reported(transaction.context.now))
     before = book.progress()
     moved = moved_by(before, given.operation)
     if given.of_rework:

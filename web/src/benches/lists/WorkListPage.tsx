@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useRef } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
 import { values } from '../../api/values';
-import { day } from '../../lib/date';
+import { day, moment } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
@@ -129,6 +129,12 @@ function Rows({ rows, whole }: { rows: WorkRow[]; whole: number }) {
               <td className="num">{r.ratio && quantity(r.ratio)}</td>
               <td className="whitespace-nowrap">
                 <span className={r.state === 'waits for material' ? 'text-attention' : r.state === 'running' ? 'font-semibold' : ''}>{r.state}</span>
+                {r.worker && (
+                  <span className="block text-quiet">
+                    {r.worker}
+                    {r.since && `, since ${moment(r.since)}`}
+                  </span>
+                )}
                 {r.missing && <span className="code block text-quiet">{r.missing}</span>}
               </td>
               <td className="pr-4! print:hidden">

@@ -9,7 +9,7 @@ import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { afterWords } from '../../structure/TreeCells';
 import { selectCostliest } from './logic';
-import { ComponentMenu, OperationMenu, Otherwise } from './ThisOrderOnly';
+import { ComponentMenu, OperationMenu, Otherwise, WorkedAt } from './ThisOrderOnly';
 
 /** The operations as a strip: what each has done, in working order. */
 export function OperationStrip({ order }: { order: Order }) {
@@ -30,6 +30,7 @@ export function OperationStrip({ order }: { order: Order }) {
               {!isZero(o.rework) && `, ${quantity(o.rework)} set aside for rework`}
               {!isZero(o.due) && <span className="text-quiet">, {quantity(o.due)} due</span>}
               {isDone && ' ✓'}
+              <WorkedAt operation={o} />
               {o.after && <span className="text-quiet"> · {afterWords(o.after)}</span>}
               {!isDone && o.starts && o.ends && (
                 <span className="text-[12px] text-quiet" title="when what is left of it runs">

@@ -10,7 +10,7 @@ import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { GradesEntry } from '../../commands/EntryControl';
 import { PeopleEntry } from './PeopleEntry';
-import { afterLoss, type Complete, dueReport, isSaidByPerson, nextOperation, outputsOf, reportAct, reportedOperations, type ReportEntry, reportGiven, reportOf, reworkReport, type Then, timesOf } from './reportEntry';
+import { afterLoss, type Complete, dueReport, isSaidByPerson, nextOperation, outputsOf, reportAct, reportedOperations, type ReportEntry, reportGiven, reportOf, reworkReport, type Then, timesOf, withClock } from './reportEntry';
 
 /** The run report: pieces, scrap, by-products, times and receipt in one entry, filled in with what is due. */
 export function ReportForm({ given, onGiven }: OwnFormProps<Inputs['report']>) {
@@ -216,6 +216,13 @@ function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
           )}
         </Field>
       ))}
+      {here && !corrects && !isZero(here.worked_hours) && (
+        <div className="pl-[124px]">
+          <Button look="link" onClick={() => change(withClock(order, entry, here.worked_hours))}>
+            Take the {quantity(here.worked_hours)} h that it ran
+          </Button>
+        </div>
+      )}
       {!entry.of_rework && timesOf(order, entry.operation).some((t) => t.kind.startsWith('setup')) && (
         <Field label="Set up, times" hint={here && !isZero(here.times_set_up) ? `set up ${quantity(here.times_set_up)} times before` : undefined}>
           {(id, hint) => (

@@ -15,22 +15,41 @@ function useChangesMaking(order: Order): boolean {
   return order.acts.includes('change the making of') && may.has('drop-component');
 }
 
-/** What can be made otherwise at an operation. */
+/** Who starts, pauses and finishes an operation, and what can be made otherwise at it. */
 export function OperationMenu({ order, number }: { order: Order; number: number }) {
   const { start } = useCommands();
+  const may = useMay();
+  const changes = useChangesMaking(order);
   const given = { order: order.number, operation: number };
-  if (!useChangesMaking(order) || !order.operations.some((o) => o.number === number)) return null;
+  const operation = order.operations.find((o) => o.number === number);
+  const works = order.acts.includes('post to') && may.has('start-operation');
+  if (!operation || !(changes || works)) return null;
+  const working = [
+    operation.working === 'running'
+      ? { words: 'Pause it…', onChoose: () => start('pause-operation', given) }
+      : { words: 'Start it…', onChoose: () => start('start-operation', given) },
+    { words: 'Finish it…', onChoose: () => start('finish-operation', given) },
+  ].slice(0, operation.working === 'finished' ? 1 : 2);
+  const makingOf = [
+    { words: 'Add a component…', onChoose: () => start('add-component', given) },
+    { words: 'Other hours or yield…', onChoose: () => start('change-operation', given) },
+    { words: 'Another work center…', onChoose: () => start('move-operation', given) },
+    { words: 'An operation after it…', onChoose: () => start('add-operation', { order: order.number, after: number, operation: nextFree(order, number) }) },
+    { words: 'Leave it out…', onChoose: () => start('drop-operation', given) },
+  ];
+  return <Menu label={`Operation ${number}${changes ? ', for this order only' : ''}`} acts={[...(works ? working : []), ...(changes ? makingOf : [])]} />;
+}
+
+/** That somebody works at an operation, since when its clock runs, or that nothing more is done there. */
+export function WorkedAt({ operation: o }: { operation: Order['operations'][number] }) {
+  if (o.working === '') return null;
+  const ran = `${quantity(o.worked_hours)} h`;
+  if (o.working === 'finished') return <span className="text-quiet"> · finished</span>;
   return (
-    <Menu
-      label={`Operation ${number}, for this order only`}
-      acts={[
-        { words: 'Add a component…', onChoose: () => start('add-component', given) },
-        { words: 'Other hours or yield…', onChoose: () => start('change-operation', given) },
-        { words: 'Another work center…', onChoose: () => start('move-operation', given) },
-        { words: 'An operation after it…', onChoose: () => start('add-operation', { order: order.number, after: number, operation: nextFree(order, number) }) },
-        { words: 'Leave it out…', onChoose: () => start('drop-operation', given) },
-      ]}
-    />
+    <span className={o.working === 'running' ? 'font-semibold' : 'text-quiet'}>
+      {' '}
+      · {o.working === 'running' ? 'running' : `paused${o.paused_words && `: ${o.paused_words}`}`}, {o.worker}, {ran}
+    </span>
   );
 }
 

@@ -76,6 +76,9 @@ export const forms = commandForms({
       ...wanted,
     },
   },
+  'start-operation': { act: (g) => `Start operation ${said(g.operation)} of order ${said(g.order)}`, entries: at },
+  'pause-operation': { act: (g) => `Pause operation ${said(g.operation)} of order ${said(g.order)}`, entries: { ...at, reason: text('Why', optional) } },
+  'finish-operation': { act: (g) => `Finish operation ${said(g.operation)} of order ${said(g.order)}`, entries: at },
   'weigh-by-product': {
     act: (g) => `Put ${said(g.quantity)} of ${said(g.item)} into stock`,
     entries: {

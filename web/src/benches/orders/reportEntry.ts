@@ -177,3 +177,9 @@ export function reportAct(entry: ReportEntry): string {
   const received = entry.receive === 'ready' ? ' and receive' : isZero(entry.receive || '0') ? '' : `, receive ${entry.receive}`;
   return `${entry.corrects ? 'Correct to' : 'Report'} ${parts.join(', ')}${received}`;
 }
+
+/** Return an entry whose run hours are those that the operation's clock ran. */
+export function withClock(order: Order, entry: ReportEntry, ran: string): ReportEntry {
+  const kinds = timesOf(order, entry.operation).filter((t) => t.kind.startsWith('run') && !isSaidByPerson(entry.people, t.kind));
+  return { ...entry, hours: { ...entry.hours, ...Object.fromEntries(kinds.map((t) => [t.kind, plain(ran)])) } };
+}
