@@ -45,6 +45,7 @@ def keep() -> None:
                 f"CREATE TABLE {SCHEMA}.{table} AS SELECT {_columns(model)} FROM {table}"
             )
         cursor.execute(f"TRUNCATE {', '.join(map(quote, tables))}")
+        cursor.execute("SET CONSTRAINTS ALL DEFERRED")
 
 
 def load() -> None:

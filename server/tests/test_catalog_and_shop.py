@@ -10,10 +10,11 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 from poietic.commanding.models import Entry
 from poietic.commanding.roles import Role
-from poietic.demo import mirror_cell, tarn_hollow
+from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.people.models import Person
 
+from . import demo_rows
 from .client import Caller, make_person
 
 
@@ -159,7 +160,7 @@ class Statements(TestCase):
         return len(asked)
 
     def test_more_items_and_orders_take_no_more_statements(self) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
         shop = Shop(Person.objects.get(name="mara"))
         caller = Caller(shop.person)
         paths = ("items", "orders", "today", "items/HT-200/tree", "items/SB-06/where-used", "lacks", "calendars", "work-centers")  # fmt: skip

@@ -15,7 +15,11 @@ from poietic.orders.models import OrderGrade, OrderInput
 from poietic.people.models import Person
 from poietic.works.models import Works
 
-BEFORE = [("costing", "0002_sets_next_and_what_if"), ("catalog", "0005_list_prices")]
+#: how it was; of the first two, also to go back to
+BEFORE = [("orders", "0006_overhead_of_orders"), ("costing", "0002_sets_next_and_what_if"), ("ledger", "0005_overhead_lines"), ("catalog", "0005_list_prices"), ("engineering", "0005_overhead_budgets")]  # fmt: skip
+YOUNGER: list[tuple[str, str | None]] = [("stores", None), ("picking", None)]
+#: what an input was marked with: once per order, per good unit
+MARKS = {"once": (True, False), "good": (False, True), "entering": (False, False)}
 
 
 def line(kind: str, code: str) -> dict[str, object]:
@@ -23,108 +27,88 @@ def line(kind: str, code: str) -> dict[str, object]:
     return {"operation": 10, "kind": kind, "code": code, "quantity": "2", "unit": "pcs", "price": "1", "split": {"material": "1"}}  # fmt: skip
 
 
-class Costing(TransactionTestCase):
-    """A set that was frozen when bases were JSON and nobody said what an item is made with."""
+BASIS = {
+    "item": "MAIN",
+    "standard_lot": "1",
+    "operations": [{"number": 10, "name": "Cut", "work_center": "SAW", "yield_share": "1"}],
+    "inputs": [line("co-product", "RING"), line("component", "BAR")],
+    "grades": {"MAIN-A": "1.5"},
+}
 
-    def test_an_old_set_is_read_as_a_new_one_and_goes_back(self) -> None:
+
+class SetsAndOrders(TransactionTestCase):
+    """A set that was frozen when bases were JSON and nobody said what an item is made with; an order
+    released when an input was marked per order or per good unit; and what-ifs of one name."""
+
+    def test_they_are_read_as_new_ones_and_go_back(self) -> None:
         executor = MigrationExecutor(connection)
-        executor.migrate(BEFORE[:1])
-        old = executor.loader.project_state(BEFORE).apps
-        frozen = old.get_model("costing", "CostSet").objects.create(
-            state="current", frozen_at=timezone.now(), change=1
-        )
-        basis = {
-            "item": "MAIN",
-            "standard_lot": "1",
-            "operations": [{"number": 10, "name": "Cut", "work_center": "SAW", "yield_share": "1"}],
-            "inputs": [line("co-product", "RING"), line("component", "BAR")],
-            "grades": {"MAIN-A": "1.5"},
-        }
-        for code in ("MAIN", "RING", "MAIN-A", "BAR"):
-            item = old.get_model("catalog", "Item").objects.create(
-                code=code, name=code, unit="pcs", step=1, source="make", change=1
-            )
-            old.get_model("costing", "Standard").objects.create(
-                cost_set=frozen,
-                item=item,
-                total=3,
-                cost={},
-                basis=basis if code == "MAIN" else None,
-            )
-
-        executor = MigrationExecutor(connection)
-        executor.migrate(executor.loader.graph.leaf_nodes())
-
-        rows = {
-            s.item.code: (s.made_with, s.basis) for s in Standard.objects.select_related("item")
-        }
-        self.assertEqual({c: r[0] for c, r in rows.items()}, {"MAIN": "", "RING": "MAIN", "MAIN-A": "MAIN", "BAR": ""})  # fmt: skip
-        self.assertEqual(json.loads(rows["MAIN"][1]), basis)
-        self.assertEqual(rows["BAR"][1], "")
-        current = CostSet.objects.get()
-        self.assertEqual(set_in_arrays(current).names.tolist(), ["BAR", "MAIN", "MAIN-A", "RING"])
-        self.assertEqual(reached_in(current, "MAIN-A").bases.keys(), {"MAIN"})
-        self.assertEqual(reached_in(current, "RING").bought.keys(), {"BAR"})
-
-        executor = MigrationExecutor(connection)
-        executor.migrate(BEFORE[:1])
-        again = old.get_model("costing", "Standard").objects.get(item__code="MAIN")
-        self.assertEqual(again.basis, basis)
-        executor = MigrationExecutor(connection)
-        executor.migrate(executor.loader.graph.leaf_nodes())
-
-
-class Orders(TransactionTestCase):
-    """An order released when an input was marked per order or per good unit, and what-ifs of one name."""
-
-    def test_marks_become_bases_and_grades_get_what_they_credited(self) -> None:
-        before = [("orders", "0006_overhead_of_orders"), ("costing", "0005_components_at_their_own_standards"), ("ledger", "0005_overhead_lines"), ("catalog", "0005_list_prices"), ("engineering", "0005_overhead_budgets")]  # fmt: skip
-        executor = MigrationExecutor(connection)
-        younger: list[tuple[str, str | None]] = [("stores", None), ("picking", None)]
-        executor.migrate([*before, *younger])
-        own = {app for app, _ in (*before, *younger)}
+        executor.migrate([*BEFORE, *YOUNGER])
+        own = {app for app, _ in (*BEFORE, *YOUNGER)}
         names = [n for n in executor.loader.graph.leaf_nodes() if n[0] not in own]
-        old = executor.loader.project_state([*names, *before]).apps
+        self.old = executor.loader.project_state([*names, *BEFORE]).apps
+        self.make_set()
+        self.make_order()
+        for _ in range(2):
+            self.make("costing.CostSet", state="what-if", name="Copper up", frozen_at=timezone.now(), change=1)  # fmt: skip
 
-        def make(model: str, **given: object) -> Any:
-            return old.get_model(model).objects.create(**given)
+        self.migrate()
 
+        self.assert_set_is_new()
+        self.assert_order_is_new()
+        what_ifs = CostSet.objects.filter(state="what-if").order_by("pk")
+        self.assertEqual(list(what_ifs.values_list("name", flat=True)), ["Copper up (2)", "Copper up"])  # fmt: skip
+
+        self.migrate(*BEFORE[:2])
+        standard = self.old.get_model("costing", "Standard").objects.get(item__code="MAIN")
+        self.assertEqual(standard.basis, BASIS)
+        again = self.old.get_model("orders.OrderInput").objects.order_by("pk")
+        self.assertEqual([(i.is_per_order, i.is_per_good) for i in again], list(MARKS.values()))
+        self.migrate()
+
+    def migrate(self, *to: tuple[str, str | None]) -> None:
+        """Migrate to some states, or to the newest of all."""
+        executor = MigrationExecutor(connection)
+        executor.migrate(list(to) or executor.loader.graph.leaf_nodes())
+
+    def make(self, model: str, **given: object) -> Any:
+        return self.old.get_model(model).objects.create(**given)
+
+    def make_set(self) -> None:
+        frozen = self.make("costing.CostSet", state="current", frozen_at=timezone.now(), change=1)
+        for code in ("MAIN", "RING", "MAIN-A", "BAR"):
+            item = self.make("catalog.Item", code=code, name=code, unit="pcs", step=1, source="make", change=1)  # fmt: skip
+            basis = BASIS if code == "MAIN" else None
+            self.make("costing.Standard", cost_set=frozen, item=item, total=3, cost={}, basis=basis)
+
+    def make_order(self) -> None:
+        make = self.make
         item, grade = (make("catalog.Item", code=c, name=c, unit="pcs", step=1, source="make", change=1) for c in "AB")  # fmt: skip
         store, floor = (make("catalog.Place", code=k, name=k, kind=k, change=1) for k in ("store", "work in process"))  # fmt: skip
         order = make("orders.Order", number=7, item=item, quantity=10, due=date(2026, 3, 2), state="started", supply_place=store, receipt_place=store, planned_at=timezone.now(), change=1)  # fmt: skip
-        marks = {"once": (True, False), "good": (False, True), "entering": (False, False)}
-        for name, (per_order, per_good) in marks.items():
+        for name, (per_order, per_good) in MARKS.items():
             make("orders.OrderInput", order=order, operation=10, kind="component", unit=name, allowed="1.25", standard=1, price=1, split={}, need=10, is_per_order=per_order, is_per_good=per_good)  # fmt: skip
         make("orders.OrderGrade", order=order, item=grade, share=1, price=4, received=3)
         entry = make("commanding.Entry", id=1, command="report", key="k", fingerprint="f", given={}, answer={}, entered_at=timezone.now())  # fmt: skip
         posting = make("ledger.Posting", kind="receipt", entry=entry, order=order, happened_at=timezone.now(), entered_at=timezone.now())  # fmt: skip
         for a, b, quantity, worth in ((floor, store, 5, 20), (store, floor, 2, 8)):
             make("ledger.StockLine", posting=posting, item=grade, from_place=a, to_place=b, quantity=quantity, value=worth, worth=worth, part="output")  # fmt: skip
-        for _ in range(2):
-            make(
-                "costing.CostSet",
-                state="what-if",
-                name="Copper up",
-                frozen_at=timezone.now(),
-                change=1,
-            )
 
-        executor = MigrationExecutor(connection)
-        executor.migrate(executor.loader.graph.leaf_nodes())
+    def assert_set_is_new(self) -> None:
+        rows = {s.item.code: (s.made_with, s.basis) for s in Standard.objects.select_related("item")}  # fmt: skip
+        self.assertEqual({c: r[0] for c, r in rows.items()}, {"MAIN": "", "RING": "MAIN", "MAIN-A": "MAIN", "BAR": ""})  # fmt: skip
+        self.assertEqual(json.loads(rows["MAIN"][1]), BASIS)
+        self.assertEqual(rows["BAR"][1], "")
+        current = CostSet.objects.get(state="current")
+        self.assertEqual(set_in_arrays(current).names.tolist(), ["BAR", "MAIN", "MAIN-A", "RING"])
+        self.assertEqual(reached_in(current, "MAIN-A").bases.keys(), {"MAIN"})
+        self.assertEqual(reached_in(current, "RING").bought.keys(), {"BAR"})
 
+    def assert_order_is_new(self) -> None:
         inputs = OrderInput.objects.order_by("pk")
         self.assertEqual([i.basis for i in inputs], ["order", "good unit", "unit entering"])
         self.assertEqual([i.standard_basis for i in inputs], [i.basis for i in inputs])
         self.assertEqual({Fraction(i.allowed_exactly) for i in inputs}, {Fraction(5, 4)})
         self.assertEqual(OrderGrade.objects.get().received_value, 12)
-        self.assertEqual(list(CostSet.objects.order_by("pk").values_list("name", flat=True)), ["Copper up (2)", "Copper up"])  # fmt: skip
-
-        executor = MigrationExecutor(connection)
-        executor.migrate(before)
-        again = old.get_model("orders.OrderInput").objects.order_by("pk")
-        self.assertEqual([(i.is_per_order, i.is_per_good) for i in again], list(marks.values()))
-        executor = MigrationExecutor(connection)
-        executor.migrate(executor.loader.graph.leaf_nodes())
 
 
 class Demo(TransactionTestCase):

@@ -94,6 +94,8 @@ class Begun(SplittingTest):
         self.assertEqual((mine["PAD-3"], its["PAD-3"], its["PAD-L"]), (45, 27, 6))
         self.assertEqual(self.wip(self.begun, other), wip)
         assert_same(before, causes(self.begun, other))
+        for number in (self.begun, other):
+            self.assertEqual(Decimal(self.caller.get(f"orders/{number}")["lost_beyond"]), 0)
 
     def test_what_its_preview_said_is_posted_whatever_number_the_new_order_gets(self) -> None:
         given = {"order": self.begun, "quantity": "3", "after": 10}

@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router
 from poietic_core.cost.model import InputKind
-from poietic_core.order.report import backflush, beyond_plan, next_operation
+from poietic_core.order.report import backflush, beyond_plan, next_operation, remaining
 from poietic_core.order.states import Act, OrderState, acts_in
 from poietic_core.order.working import Working
 from poietic_core.quantity import HOUR_STEP, UNIT_COST_STEP, ZERO, money, round_to
@@ -344,10 +344,10 @@ def _lost_beyond(book: OrderBook) -> Decimal:
     """Return for how many pieces an order that runs lacks material because of what it lost."""
     if Act.POST not in acts_in(book.state) or not book.operations:
         return ZERO
-    planned = {o.number: o.entering for o in book.operations}
-    return max(
-        beyond_plan(book.progress(), book.order.quantity, planned, book.order.item.step).values()
-    )
+    planned, progress = {o.number: o.entering for o in book.operations}, book.progress()
+    beyond = beyond_plan(progress, book.order.quantity, planned, book.order.item.step)
+    still = remaining(progress, book.order.quantity)  # who has nothing left to do lacks nothing
+    return max((units for number, units in beyond.items() if still[number]), default=ZERO)
 
 
 def _planned_needs(order: Order, makers: dict[int, list[int]]) -> list[PlannedNeedOut]:
