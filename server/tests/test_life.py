@@ -54,7 +54,11 @@ class Held(LifeTest):
             self.assertIn("Waits for a drawing (of the thread)", said["title"])
         page = self.caller.get(f"orders/{order}")
         self.assertEqual(page["on_hold"], "Waits for a drawing: of the thread")
-        self.assertEqual(page["acts"], ["change", "resume", "unwind", "change the making of"])
+        self.assertEqual(
+            page["acts"], ["change", "resume", "unwind", "change the making of", "split"]
+        )
+        other = int(self.must("split-order", order=order, quantity="1")["made"]["order"])
+        self.refused("order.on_hold", "report", order=other, operation=10, good="1")
 
         self.must("resume-order", order=order)
         self.assertEqual(self.state(order), "started")

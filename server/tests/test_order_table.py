@@ -46,6 +46,27 @@ class OrderTable(ReleaseTest):
             with self.subTest(where):
                 self.assertEqual(self.shown(where), expected)
 
+    def row(self, order: int) -> dict[str, Any]:
+        rows: list[dict[str, Any]] = self.caller.get("orders/table", where=f"order:{order}")["rows"]
+        return next(r for r in rows if r["order"] == order)
+
+    def test_what_runs_tells_its_elements_and_causes_and_keeps_them_when_it_ends(self) -> None:
+        self.must("report", order=self.runs, operation=10, good="5", run_labour_hours="2")
+        row, causes = self.row(self.runs), self.caller.causes(self.runs)
+        elements = ("material", "labour", "machine", "overhead", "subcontract", "credit")
+        self.assertGreater(Decimal(row["of_labour"]), 0)
+        self.assertEqual(sum(Decimal(row[f"of_{e}"]) for e in elements), Decimal(row["charged"]))
+        for cause in ("price", "efficiency", "usage"):
+            self.assertEqual(Decimal(row[f"by_{cause}"]), causes.get(cause, 0), cause)
+        labour = row["of_labour"]
+        self.assertIn(self.runs, self.shown(f"of_labour:>={labour}"))
+        self.assertEqual(self.shown(sort="-of_labour")[0], self.runs)
+        self.must("report", order=self.runs, operation=20, good="5", receive="5", complete=True)
+        self.must("close-order", order=self.runs)
+        ended = self.row(self.runs)
+        self.assertGreaterEqual(Decimal(ended["of_labour"]), Decimal(labour))
+        self.assertEqual(sum(Decimal(ended[f"of_{e}"]) for e in elements), Decimal(ended["charged"]))  # fmt: skip
+
     def test_it_is_sorted_either_way_what_is_unknown_last(self) -> None:
         self.assertEqual(
             self.shown(sort="quantity"), [self.small, self.runs, self.sets, self.large]

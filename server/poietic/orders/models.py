@@ -393,6 +393,8 @@ class Standing(models.Model):
     wip = models.DecimalField(max_digits=18, decimal_places=2, default=0)
     charged = models.DecimalField(max_digits=18, decimal_places=2, default=0)
     variance = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+    #: the same by cause
+    causes = models.JSONField(default=dict, db_default={})
 
     class Meta:
         indexes = [models.Index(fields=["as_of"], name="standing_by_day")]

@@ -10,6 +10,7 @@ from django.utils import timezone
 from poietic_core.cost.model import InputKind
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import HOUR_STEP, ZERO, round_to
+from poietic_core.variance.causes import Variance
 
 from ..ledger.models import Posting
 from ..statements.bulk import upsert_rows
@@ -41,9 +42,6 @@ def keep_outcome(book: OrderBook) -> None:
     if order.standard is None or order.released_at is None:
         return
     variance = book.final or book.variance()
-    causes: dict[str, Decimal] = {}
-    for cause, amount in variance.rounded_causes():
-        causes[cause.kind.value] = causes.get(cause.kind.value, ZERO) + amount
     finished = _finished_on(order)
     row = (
         order.item_id,
@@ -55,11 +53,24 @@ def keep_outcome(book: OrderBook) -> None:
         variance.charged,
         variance.to_date(),
         json.dumps(_charged(order.pk)),
-        json.dumps({kind: plain(amount) for kind, amount in causes.items() if amount}),
+        json.dumps(as_json(by_kind(variance))),
         *_hours(book, LABOUR),
         *_hours(book, MACHINE),
     )
     upsert_rows(Outcome, ("order",), FIELDS, [(order.pk, *row)])
+
+
+def by_kind(variance: Variance) -> dict[str, Decimal]:
+    """Return a variance by kind of cause, in cents."""
+    causes: dict[str, Decimal] = {}
+    for cause, amount in variance.rounded_causes():
+        causes[cause.kind.value] = causes.get(cause.kind.value, ZERO) + amount
+    return causes
+
+
+def as_json(amounts: dict[str, Decimal]) -> dict[str, str]:
+    """Return amounts as they are kept: texts, without those of zero."""
+    return {kind: plain(amount) for kind, amount in amounts.items() if amount}
 
 
 def keep_missing_outcomes() -> int:

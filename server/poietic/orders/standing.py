@@ -11,7 +11,6 @@ from poietic_core.order.attention import Attention, OpenOrder, of_order
 from poietic_core.order.report import due_at, next_operation
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
-from poietic_core.variance.causes import Variance
 
 from ..catalog.queries import any_of
 from ..statements.bulk import insert_rows, update_rows, upsert_rows
@@ -21,7 +20,7 @@ from .dates import UNRELEASED, Dating, OrderDates
 from .faulty import computed
 from .models import Order, OrderOperation, Standing, StoredAttention
 from .open_book import OpenBook
-from .outcomes import FINISHED, keep_outcome
+from .outcomes import FINISHED, as_json, by_kind, keep_outcome
 from .planned import NOTHING, Outlook, keep_needs, keep_work, outlooks
 
 #: orders that somebody has to look after
@@ -29,7 +28,7 @@ OPEN = [*UNRELEASED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLET
 RUNNING = (OrderState.RELEASED, OrderState.STARTED)
 #: orders stood anew in one transaction
 BATCH = 50
-FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "variance", "touched_on")  # fmt: skip
+FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "variance", "touched_on", "causes")  # fmt: skip
 KNOWN = Prepared(lambda key: StoredAttention.objects.filter(order=key))
 
 
@@ -80,16 +79,18 @@ def stand(
     fault = (fault or second or outlook.fault or dating.faults.get(book.order.number, ""))[:400]
     charged = variance.charged if variance else ZERO
     wip = charged - book.order.received_value
-    to_date, largest = _largest(variance)
+    to_date = variance.to_date() if variance else ZERO
+    causes = by_kind(variance) if variance else {}
+    largest = max(causes, key=lambda kind: causes[kind], default="")
     was = [book.stood] if isinstance(book, OpenBook) and book.stood else STOOD.of(book.order.pk)
     newer = dating.newer_than(book)
     if newer is None:  # it was not asked; it may have been adopted
         newer = was[0].newer if was else ""
         newer = newer if book.order.revision and book.order.revision.letter != newer else ""
     touched_on = day if isinstance(book, OpenBook) else was[0].touched_on if was else None
-    row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, to_date, touched_on)  # fmt: skip
+    row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, to_date, touched_on, as_json(causes))  # fmt: skip
     if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:
-        upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row[:5], json.dumps(row[5]), *row[6:])])  # fmt: skip
+        upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row[:5], json.dumps(row[5]), *row[6:-1], json.dumps(row[-1]))])  # fmt: skip
     _store_times(book, dates, due or {})
     order = OpenOrder(
         number=book.order.number,
@@ -125,15 +126,6 @@ def _days_of(dates: OrderDates | None) -> tuple[object, ...]:
     if dates is None:
         return (None, None, 0)
     return (timezone.localtime(dates.starts).date(), dates.finishes, dates.days_late)
-
-
-def _largest(variance: Variance | None) -> tuple[Decimal, str]:
-    """Return the variance to date and the name of its largest cause."""
-    if variance is None:
-        return ZERO, ""
-    causes = variance.rounded_causes()
-    largest = max(causes, key=lambda c: c[1])[0].kind.value if causes else ""
-    return variance.to_date(), largest
 
 
 #: what is kept of an operation of when it runs and what is left of it

@@ -6,17 +6,30 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Annotated, Any, Literal
 
-from django.db.models import DecimalField, F, Q, QuerySet, Sum
+from django.db.models import (
+    Case,
+    DecimalField,
+    F,
+    OuterRef,
+    Q,
+    QuerySet,
+    Subquery,
+    Sum,
+    When,
+)
+from django.db.models.expressions import Combinable
 from django.db.models.fields.json import KeyTextTransform
 from django.db.models.functions import Cast, Coalesce, NullIf, Round
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
+from poietic_core.cost.model import Element
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO
 from pydantic import Field
 
 from ..commanding.api import Problem
 from ..commanding.reading import Cost, costs_are_hidden
+from ..ledger.models import WipBalance
 from ..papers.rows import MEDIA_TYPES, as_csv, as_workbook
 from ..web_api.errors import InvalidInput
 from ..web_api.fields import Answer, DecimalText, PageSize, Skip
@@ -31,10 +44,19 @@ Where = Annotated[str, Field(max_length=1000)]
 Numbers = Annotated[str, Field(max_length=20_000, pattern=r"^[0-9,]*$")]
 SortBy = Annotated[str, Field(pattern="^-?[a-z_]{1,20}$")]
 
-#: causes of a finished order's variance that have a column of their own
+#: causes of a variance that have a column of their own
 CAUSES = ("price", "rate", "usage", "efficiency", "yield", "method", "setup", "rework")
+#: elements of cost that have one together
+ELEMENTS = {
+    "material": (Element.MATERIAL, Element.MATERIAL_OVERHEAD),
+    "labour": (Element.SETUP_LABOUR, Element.RUN_LABOUR),
+    "machine": (Element.MACHINE,),
+    "overhead": (Element.VARIABLE_OVERHEAD, Element.FIXED_OVERHEAD),
+    "subcontract": (Element.SUBCONTRACT,),
+    "credit": (Element.BY_PRODUCT,),
+}
 SUMMED = ("wip", "charged", "variance", "allowed")
-MONEY = (*SUMMED, "unit_cost", *(f"by_{c}" for c in CAUSES))
+MONEY = (*SUMMED, "unit_cost", *(f"by_{c}" for c in CAUSES), *(f"of_{e}" for e in ELEMENTS))
 #: by column: what it is called in the tables, and what is typed for it
 COLUMNS: dict[str, tuple[str, Literal["text", "number", "day", "state"]]] = {
     "order": ("number", "number"),
@@ -65,6 +87,7 @@ COLUMNS: dict[str, tuple[str, Literal["text", "number", "day", "state"]]] = {
     "per_hour": ("per_hour", "number"),
     "unit_cost": ("unit_cost", "number"),
     **{f"by_{c}": (f"cause_{c}", "number") for c in CAUSES},
+    **{f"of_{e}": (f"element_{e}", "number") for e in ELEMENTS},
 }
 
 
@@ -111,6 +134,13 @@ class TableRow(Answer):
     by_method: Cost
     by_setup: Cost
     by_rework: Cost
+    #: what it was charged, by element
+    of_material: Cost
+    of_labour: Cost
+    of_machine: Cost
+    of_overhead: Cost
+    of_subcontract: Cost
+    of_credit: Cost
 
 
 class TableSums(Answer):
@@ -183,7 +213,15 @@ def _rows() -> QuerySet[Order]:
     variance = Coalesce(F("standing__variance"), F("outcome__variance"))
     made, hours = NullIf(F("received"), ZERO), F("outcome__labour_hours")
     digits = DecimalField(max_digits=18, decimal_places=2)
-    causes = {f"cause_{c}": Cast(KeyTextTransform(c, "outcome__causes"), digits) for c in CAUSES}
+    causes = {
+        f"cause_{c}": Coalesce(
+            *(
+                Cast(KeyTextTransform(c, f"{kept}__causes"), digits)
+                for kept in ("standing", "outcome")
+            )
+        )
+        for c in CAUSES
+    }
     return Order.objects.annotate(
         charged_to_date=charged,
         variance_to_date=variance,
@@ -192,6 +230,25 @@ def _rows() -> QuerySet[Order]:
         per_hour=Round(F("received") / NullIf(hours, ZERO), 2),
         unit_cost=Round(F("outcome__charged") / made, 2),
         **causes,
+        **{f"element_{name}": _charged(elements) for name, elements in ELEMENTS.items()},
+    )
+
+
+def _charged(elements: Sequence[Element]) -> Case:
+    """Return what an order was charged of some elements: of a finished one as it was kept, else by its WIP."""
+    digits = DecimalField(max_digits=18, decimal_places=2)
+    kept = [Cast(KeyTextTransform(e.value, "outcome__elements"), digits) for e in elements]
+    cells = WipBalance.objects.filter(
+        cost_object=OuterRef("pk"), element__in=[e.value for e in elements]
+    )
+    held = cells.order_by().values("cost_object").annotate(sum=Sum(F("amount") + F("credited")))
+    whole: Combinable = Coalesce(kept[0], ZERO)
+    for one in kept[1:]:
+        whole = whole + Coalesce(one, ZERO)
+    return Case(
+        When(outcome__isnull=False, then=whole),
+        default=Coalesce(Subquery(held.values("sum")), ZERO),
+        output_field=digits,
     )
 
 
@@ -301,6 +358,7 @@ def _row(o: Any) -> TableRow:
         per_hour=o.per_hour,
         unit_cost=_or_nothing(o.unit_cost),
         **{f"by_{c}": _or_nothing(getattr(o, f"cause_{c}")) for c in CAUSES},
+        **{f"of_{e}": getattr(o, f"element_{e}") for e in ELEMENTS},
     )
 
 

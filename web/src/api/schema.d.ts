@@ -15245,6 +15245,48 @@ export interface components {
              * @example 2.40
              */
             by_rework: string;
+            /**
+             * Of Material
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            of_material: string;
+            /**
+             * Of Labour
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            of_labour: string;
+            /**
+             * Of Machine
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            of_machine: string;
+            /**
+             * Of Overhead
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            of_overhead: string;
+            /**
+             * Of Subcontract
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            of_subcontract: string;
+            /**
+             * Of Credit
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            of_credit: string;
         };
         /**
          * TableSums

@@ -105,7 +105,8 @@ def split_order(context: Context, given: SplitOrder) -> None:
     context.made["order"] = str(other.order.number)
     rest = order.quantity - given.quantity
     context.effects.field(book.thing, "quantity", order.quantity, rest)
-    for name in ("made_for", "made_for_operation", "top", "made_within", "revision", "lot"):
+    goes_along = ("made_for", "made_for_operation", "top", "made_within", "revision", "lot", "hold_reason", "hold_words", "held_at")  # fmt: skip
+    for name in goes_along:
         setattr(other.order, name, getattr(order, name))
     if out:
         other.order.standard, other.order.released_at = order.standard, order.released_at

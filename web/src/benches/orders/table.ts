@@ -49,6 +49,14 @@ export const columns: readonly Column[] = [
     isCost: true,
     hint: BOUND,
   })),
+  ...['material', 'labour', 'machine', 'overhead', 'subcontract', 'credit'].map((element) => ({
+    name: `of_${element}`,
+    words: element === 'credit' ? 'by-product credit' : `${element} EUR`,
+    width: 112,
+    isNumber: true,
+    isCost: true,
+    hint: BOUND,
+  })),
 ];
 
 /** Shown where nobody chose otherwise. */
