@@ -141,6 +141,24 @@ class Components(DeviationTest):
         self.assertIn("Change the structure, or release the order first.", said["fix"])
 
 
+class InParts(DeviationTest):
+    """Orders whose material was released for four of six cells."""
+
+    def test_what_is_needed_no_more_is_not_released_any_more(self) -> None:
+        for name, more, kept in (
+            ("change-component", {"quantity": "1"}, {"STORE": "6"}),
+            ("drop-component", {}, {}),
+            ("substitute-component", {"instead": "PAD-4", "ratio": "0.5"}, {}),
+        ):
+            order = self.order("6", release=False)
+            self.must("release-part", order=order, quantity="4")
+            self.assertEqual(self.kept(order, "PAD-3"), {"STORE": "36"})
+            self.deviate(name, order, operation=20, item="PAD-3", **more)
+            self.assertEqual(self.kept(order, "PAD-3"), kept, name)
+            self.assertEqual(differences(), [])
+            self.must("unwind", orders=[order], to="nothing")
+
+
 class Operations(DeviationTest):
     """Eight cells at MILL: 0.25 h of a machine at 40.00 and of people at 24.00."""
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import connection
 from django.test import TransactionTestCase
+from poietic.commanding.registry import COMMANDS
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Posting
@@ -14,7 +15,10 @@ from poietic.orders.book import OrderBook
 from poietic.orders.models import Order
 
 from .client import Caller, make_person
-from .walk import Do, Walk
+from .test_picking import define_works
+from .walk import ACTS, Do, Walk
+
+APPS = ("poietic.orders", "poietic.stores", "poietic.picking")
 
 STEPS = int(os.environ.get("POIETIC_WALK", "250"))
 
@@ -33,8 +37,10 @@ class Walks(TransactionTestCase):
     """Nothing is a fault, and the ledger is whole, wherever people go."""
 
     def setUp(self) -> None:
-        mirror_cell.define(Shop())
-        mirror_cell.supply(Shop())
+        shop = Shop()
+        define_works(shop)
+        mirror_cell.supply(shop)
+        shop.do("define-reason", code="WAITS", name="Waits", use="hold")
         self.people = [make_person(name) for name in ("ada", "bo", "cy")]
 
     def walk(self, n: int, steps: int) -> Walk:
@@ -53,7 +59,13 @@ class Walks(TransactionTestCase):
             variance = OrderBook.of(order).variance()
             causes = variance.rounded_causes()
             self.assertEqual(sum(amount for _, amount in causes), variance.to_date())
-        self.assertGreater(Posting.objects.count(), sum(w.told.total() for w in walks) / 8)
+        self.assertGreater(Posting.objects.count(), sum(w.told.total() for w in walks) / 12)
+
+    def test_they_go_through_all_that_is_done_in_stores_and_to_orders(self) -> None:
+        walk = Walk(lambda name, given: (404, {}), seed=1)
+        tried = {act(walk, n)[0] for act in set(ACTS) for n in range(400)}
+        there = {name for name, c in COMMANDS.items() if c.run.__module__.startswith(APPS)}
+        self.assertEqual(there - tried, {"begin-orders-at"})
 
     def test_one_person_does_anything_in_any_order(self) -> None:
         self.whole([self.walk(0, STEPS)])

@@ -19,6 +19,7 @@ class Walk:
         self._random = Random(seed)
         self._name = f"w{seed}"
         self._orders: list[int] = []
+        self._running: list[int] = []
         self._postings: list[int] = []
         #: how often each command was carried out, and refused with each code
         self.told: Counter[str] = Counter()
@@ -35,6 +36,8 @@ class Walk:
                 self._postings += answer["postings"]
                 if "order" in answer["made"]:
                     self._orders.append(int(answer["made"]["order"]))
+                if name in ("release-order", "release-part", "split-order"):
+                    self._running.append(int(given["order"]))
             else:
                 self.told[f"{name}: {answer.get('code', status)}"] += 1
                 if status not in (404, 409, 422):
@@ -44,6 +47,9 @@ class Walk:
         return str(self._random.randint(1, most))
 
     def order(self) -> int:
+        """Return an order, more often than not one that runs."""
+        if self._running and self._random.random() < 0.6:
+            return self._random.choice(self._running[-5:])
         return self._random.choice(self._orders[-8:] or [1])
 
     def posting(self) -> int:
@@ -156,6 +162,108 @@ class Walk:
     def cost(self, n: int) -> tuple[str, dict[str, Any]]:
         return self._random.choice([("freeze-standard", {}), ("roll-up-next", {})])
 
+    def at(self, operation: int = 0) -> dict[str, Any]:
+        return {"order": self.order(), "operation": operation or self._random.choice([10, 20])}
+
+    def live(self, n: int) -> tuple[str, dict[str, Any]]:
+        """What happens to an order on its way: stood still, divided, joined, taken back, made otherwise."""
+        order, few = {"order": self.order()}, self.few
+        until = {"until": "2027-02-01", "reason": "for the fair"}
+        return self._random.choice(
+            [
+                ("split-order", order | {"quantity": few(3)}),
+                ("split-order", order | {"quantity": few(3), "after": self._random.choice([10, 20])}),
+                ("split-order", order | {"quantity": few(4), "after": 10, "units": few(3)}),
+                ("merge-orders", order | {"into": self.order()}),
+                ("merge-orders", {"order": max(self._orders or [1]), "into": self.order()}),
+                ("release-part", order | {"quantity": few(4)}),
+                ("hold-order", order | {"why": "WAITS"}),
+                ("resume-order", order),
+                ("resume-order", order),
+                ("keep-order", order | until),
+                ("unwind", {"orders": [self.order()], "to": self._random.choice(["before the last report", "released", "nothing"])}),
+                ("replenish-order", order),
+                ("accept-less", order),
+                ("finish-short", order | {"reason": "enough"}),
+                ("charge-extra", self.at() | {"amount": few(9), "reason": "tested"}),
+                ("copy-order", order | {"due": "2027-01-20"}),
+                ("plan-orders", {"orders": [{"item": "MA-200", "quantity": few(), "due": "2027-01-15"} | PLACES]}),
+                ("plan-tree", {"item": "MA-200", "quantity": few(), "due": "2027-01-15"} | PLACES),
+            ]
+        )  # fmt: skip
+
+    def work(self, n: int) -> tuple[str, dict[str, Any]]:
+        """What people at the machines say."""
+        shared = ("order", "operation", "good")
+        rows = [{k: v for k, v in self.reported().items() if k in shared} for _ in range(self._random.randint(1, 3))]  # fmt: skip
+        rows[0] |= {"started": "06:00", "ended": "07:30"}
+        return self._random.choice(
+            [
+                ("start-operation", self.at()),
+                ("pause-operation", self.at()),
+                ("finish-operation", self.at()),
+                ("post-shift", {"rows": rows, "day": "2026-01-05"}),
+                ("weigh-by-product", {"item": "SW-AL", "quantity": self.few()}),
+                ("report", self.at() | {"good": "0", "rework": "1"}),
+                ("report", self.at() | {"good": "1", "of_rework": True}),
+            ]
+        )
+
+    def deviate(self, n: int) -> tuple[str, dict[str, Any]]:
+        """What is made otherwise for one order."""
+        at, of, why, few = self.at(), self.at(20), {"reason": "x"}, self.few
+        pad = of | {"item": "PAD-3"} | why
+        return self._random.choice(
+            [
+                ("add-component", of | {"item": "SB-06", "quantity": few(3)} | why),
+                ("change-component", pad | {"quantity": few(9)}),
+                ("drop-component", pad),
+                ("substitute-component", pad | {"instead": "PAD-4", "ratio": "0.5"}),
+                ("allow-alternate", pad | {"alternate": "PAD-4", "ratio": "0.5"}),
+                ("add-operation", {"order": self.order(), "after": 10, "operation": 15, "name": "Wash", "work_center": "ASSY", "run_labour_hours": "0.1"} | why),
+                ("change-operation", at | {"run_labour_hours": f"0.{few(9)}"} | why),
+                ("drop-operation", self.at(15) | why),
+                ("move-operation", at | {"work_center": "LATHE"} | why),
+                ("adopt-revision", {"order": self.order()} | why),
+                ("change-phantom", {"item": "CS-01", "is_phantom": self._random.random() < 0.2}),
+            ]
+        )  # fmt: skip
+
+    def pick(self, n: int) -> tuple[str, dict[str, Any]]:
+        """What a picker does."""
+        line = {"line": self._random.randint(1, 40)}
+        return self._random.choice(
+            [
+                ("make-pick-list", {"orders": [{"order": self.order()}]}),
+                ("make-pick-list", {"orders": [{"order": self.order()}]}),
+                ("pick", line | {"quantity": self.few()}),
+                ("pick", line | {"quantity": self.few()}),
+                ("pick-short", line | {"how": self._random.choice(["other place", "alternate", "later"])}),
+                ("put-back", line | {"quantity": self.few(3)}),
+                ("issue-picked", {"order": self.order()}),
+            ]
+        )  # fmt: skip
+
+    def keep(self, n: int) -> tuple[str, dict[str, Any]]:
+        """What a storekeeper does with lots, carriers and transfers."""
+        lot = {"item": "PAD-L", "lot": f"P{self._random.randint(1, 6):03d}"}
+        other, few = f"P{self._random.randint(1, 6):03d}", self.few
+        here = {"place": "STORE"}
+        return self._random.choice(
+            [
+                ("receive-material", {"lines": [{"item": "PAD-L", "quantity": few(30), "price": "0.5"} | here]}),
+                ("judge-lot", lot | {"state": self._random.choice(["usable", "quarantined"]), "reason": "seen"}),
+                ("correct-lot", lot | {"supplier_code": f"S{n}", "reason": "read again"}),
+                ("split-lot", lot | here | {"quantity": few(3), "into": f"{self._name}{n}"}),
+                ("join-lots", lot | here | {"into": other}),
+                ("define-carrier", {"code": f"K{few(3)}", "stands_at": "STORE"}),
+                ("move-carrier", {"carrier": f"K{few(3)}", "to_place": self._random.choice(["STORE", "ASSY-F"])}),
+                ("send-transfer", {"from_place": "STORE", "to_place": "HILL-1", "lines": [{"item": "PAD-3", "quantity": few(9)}]}),
+                ("receive-transfer", {"transfer": self._random.randint(1, 4)}),
+                ("drop-count", {"count": self._random.randint(1, 4)}),
+            ]
+        )  # fmt: skip
+
 
 ACTS: list[Callable[[Walk, int], tuple[str, dict[str, Any]]]] = [
     *([Walk.plan] * 3),
@@ -167,6 +275,11 @@ ACTS: list[Callable[[Walk, int], tuple[str, dict[str, Any]]]] = [
     *([Walk.correct] * 2),
     *([Walk.buy] * 2),
     *([Walk.store] * 3),
+    *([Walk.live] * 5),
+    *([Walk.work] * 3),
+    *([Walk.deviate] * 2),
+    *([Walk.pick] * 3),
+    *([Walk.keep] * 2),
     *([Walk.define] * 2),
     Walk.engineer,
     Walk.cost,

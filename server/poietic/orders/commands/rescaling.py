@@ -12,7 +12,7 @@ from poietic_core.structure.requirement import entering
 
 from ...ledger.transaction import Transaction
 from ...statements.bulk import update_rows
-from ..models import OrderInput, OrderOperation, TrancheLine
+from ..models import OrderInput, OrderOperation, Tranche, TrancheLine
 from ..needs import need_of, with_replenished
 from ..open_book import OpenBook
 from .reserving import reserve_needs
@@ -82,6 +82,8 @@ def fit_needs(book: OpenBook, exactly: Mapping[int, Decimal] | None = None) -> N
     update_rows(OrderInput, ("id", "need"), [(i.pk, i.need) for i in book.inputs])
     transaction = Transaction(book.context)
     owner = order.cost_object
+    if order.is_in_parts:
+        _release_no_more(book)
     most = released_still(book) if order.is_in_parts else {}
     wanted = {
         (c.operation, c.item_id or 0): min(c.still_needed, most.get(c.pk, c.still_needed))
@@ -99,6 +101,26 @@ def fit_needs(book: OpenBook, exactly: Mapping[int, Decimal] | None = None) -> N
     if not order.is_in_parts:
         reserve_needs(transaction, book)
     transaction.post()
+
+
+def _release_no_more(book: OpenBook) -> None:
+    """Have the parts of an order bring no more of a component than it needs by now: the last ones less."""
+    left = {i.pk: i.need for i in book.inputs}
+    lines = TrancheLine.objects.filter(tranche__order=book.order.pk)
+    for line in lines.order_by("tranche__number", "pk"):
+        keeps = min(line.quantity, left.get(line.input_id, ZERO))
+        left[line.input_id] = left.get(line.input_id, ZERO) - keeps
+        if keeps < line.quantity:
+            lower(line, keeps)
+
+
+def lower(row: Tranche | TrancheLine, quantity: Decimal) -> None:
+    """Have a part, or a line of it, be of less; of nothing, it is none any more."""
+    if quantity > 0:
+        row.quantity = quantity
+        row.save(update_fields=["quantity"])
+    else:
+        row.delete()
 
 
 def released_still(book: OpenBook) -> dict[int, Decimal]:

@@ -34,7 +34,14 @@ from ...ledger.models import SET_UP, Account, Lot, Posting, UnitLine
 from ...ledger.transaction import Transaction
 from ..models import Order, OrderGrade, OrderInput, OrderOperation, Tranche, TrancheLine
 from ..open_book import OpenBook
-from .rescaling import LessThanDone, fit_needs, needs_now, released_still, require_no_less_than_done
+from .rescaling import (
+    LessThanDone,
+    fit_needs,
+    lower,
+    needs_now,
+    released_still,
+    require_no_less_than_done,
+)
 from .reserving import reserve_needs
 
 Row = TypeVar("Row", OrderOperation, OrderInput, OrderGrade)
@@ -404,16 +411,8 @@ def _share_tranches(
         for line in tranche.lines.all():
             if share := _rounded(line.quantity, part):
                 TrancheLine.objects.create(tranche=twin, input=twins[line.input_id], quantity=share)
-                _lower(line, line.quantity - share)
-        _lower(tranche, tranche.quantity - units)
-
-
-def _lower(row: Tranche | TrancheLine, quantity: Decimal) -> None:
-    if quantity:
-        row.quantity = quantity
-        row.save(update_fields=["quantity"])
-    else:
-        row.delete()
+                lower(line, line.quantity - share)
+        lower(tranche, tranche.quantity - units)
 
 
 def _take_over_tranches(book: OpenBook, into: OpenBook) -> None:
