@@ -3,6 +3,7 @@
 from datetime import timedelta
 from decimal import Decimal
 
+from django.db.models import Sum
 from django.utils import timezone
 from playwright.sync_api import expect
 from poietic.ledger.models import Reservation, TimeLine, WipBalance
@@ -98,7 +99,7 @@ class Life(BrowserTest):
             page.keyboard.type(cell)
             page.keyboard.press("ArrowRight")
         page.get_by_label("order of row 2", exact=True).focus()
-        self.paste(page, "1017\t10\t1\t\t\t\t0,8\tsecond spindle\n1004\t99\t1")
+        self.paste(page, "1017\t10\t1\t\t\t\t0,8\tlotte\t\t\t\tsecond spindle\n1004\t99\t1")
         expect(page.get_by_text("There is no operation 99 of order 1004")).to_be_visible()
         expect(page.get_by_label("What all of it does")).to_contain_text("order 1004 received")
         page.reload()
@@ -109,7 +110,8 @@ class Life(BrowserTest):
         received = Order.objects.get(number=1004).received
         worked = TimeLine.objects.filter(posting__cost_object__order__number=1017)
         self.assertEqual(received, 2)
-        self.assertEqual(worked.get(kind="run labour").quantity, Decimal("0.8"))
+        lotte = worked.get(kind="run labour")
+        self.assertEqual((lotte.quantity, str(lotte.person)), (Decimal("0.8"), "Lotte Birk"))
         expect(page.get_by_label("op of row 1", exact=True)).to_have_value("99")
 
         page.get_by_label("op of row 1", exact=True).fill("20")
@@ -118,14 +120,44 @@ class Life(BrowserTest):
         self.assertEqual(Order.objects.get(number=1004).received, 3)
         self.assertEqual(differences(), [])
 
+    def test_what_is_half_made_is_split_off_and_comes_back(self) -> None:
+        page = self.signed_in("Jonas")
+        page.goto("/orders/1006")
+        wip = WipBalance.objects.filter(cost_object__number=1006).aggregate(sum=Sum("amount"))[
+            "sum"
+        ]
+        page.get_by_role("button", name="Split", exact=True).click()
+        page.get_by_label("New order makes").fill("4")
+        page.get_by_label("Taken out after").fill("10")
+        expect(page.get_by_text("order 1006 operation 10 good")).to_be_visible()
+        self.post(page)
+        other = Order.objects.get(split_from__number=1006)
+        expect(page.get_by_role("heading", name=f"{other.number} Rocker base")).to_be_visible()
+        expect(page.get_by_text("5 good")).to_be_visible()
+        page.get_by_role("link", name="1006", exact=True).click()
+        expect(page.get_by_text(f"split off it {other.number}")).to_be_visible()
+
+        page.keyboard.press("Control+k")
+        page.keyboard.type("make two orders one")
+        page.keyboard.press("Enter")
+        page.get_by_label("Order", exact=True).fill(str(other.number))
+        page.get_by_label("With order").fill("1006")
+        self.post(page)
+        expect(page.get_by_text(f"split off it {other.number}")).to_be_hidden()
+        now = WipBalance.objects.filter(cost_object__number=1006).aggregate(sum=Sum("amount"))[
+            "sum"
+        ]
+        self.assertEqual((now, Order.objects.get(number=1006).quantity), (wip, 12))
+        self.assertEqual(differences(), [])
+
     def test_an_operation_is_done_elsewhere_for_this_order_only(self) -> None:
         """By keyboard: from the operation's menu to the preview, and the hours are reported where they are worked."""
         page = self.signed_in("Jonas")
         page.goto("/orders/1005")
         page.get_by_role("button", name="Operation 10, for this order only").focus()
         page.keyboard.press("Enter")
-        expect(page.get_by_role("menuitem", name="Add a component")).to_be_focused()
-        for name in ("Other hours or yield", "Another work center"):
+        expect(page.get_by_role("menuitem", name="Start it")).to_be_focused()
+        for name in ("Finish it", "Add a component", "Other hours or yield", "Another work center"):
             page.keyboard.press("ArrowDown")
             expect(page.get_by_role("menuitem", name=name)).to_be_focused()
         page.keyboard.press("Enter")
