@@ -159,6 +159,29 @@ class InParts(DeviationTest):
             self.must("unwind", orders=[order], to="nothing")
 
 
+class Inside(DeviationTest):
+    """Cells that a supplier coats after they were milled, for 9.00 each, in four days."""
+
+    def test_what_a_supplier_does_is_done_here(self) -> None:
+        self.shop.do("define-partner", code="COATER", name="Coater", is_supplier=True)
+        coat = {"number": 15, "name": "Coat", "work_center": "ASSY", "supplier": "COATER", "subcontract_price": "9", "payment_basis": "pieces sent", "days_out": "4"}  # fmt: skip
+        mill = {"number": 10, "name": "Mill cell", "work_center": "MILL", **mirror_cell.MILL_HOURS}
+        mirror_cell.structure(self.shop, "MA-200", [mill, coat], [{"item": "AP-20", "operation": 10, "quantity": "2.4"}])  # fmt: skip
+        self.shop.do("freeze-standard")
+        order = self.order("8")
+        self.refused("input.invalid", "do-operation-inside", order=order, operation=10, work_center="LATHE", run_labour_hours="0.1", reason="x")  # fmt: skip
+        self.refused("input.invalid", "do-operation-inside", order=order, operation=15, work_center="LATHE", reason="x")  # fmt: skip
+        told = self.deviate("do-operation-inside", order, operation=15, work_center="LATHE", run_labour_hours="0.25")  # fmt: skip
+        # eight quarters of an hour of people at 24.00 for eight pieces at 9.00
+        self.assertEqual(told[METHOD], ("0", f"{8 * (Decimal('0.25') * 24 - 9):.0f}"))
+        self.assertEqual(OrderOperation.objects.get(order__number=order, number=15).wait_hours, 0)
+        self.must("report", order=order, operation=10, good="8")
+        self.must("report", order=order, operation=15, good="8", receive="8", complete=True)
+        causes = self.caller.causes(order)
+        self.assertEqual(causes["method"], Decimal("-24"))
+        self.must("close-order", order=order)
+
+
 class Operations(DeviationTest):
     """Eight cells at MILL: 0.25 h of a machine at 40.00 and of people at 24.00."""
 

@@ -104,6 +104,30 @@ class AcceptedLess(LosingTest):
         self.assertIn("Replenish it, or unwind it.", said["fix"])
 
 
+class FewerThanOrdered(LosingTest):
+    """Eight are ordered; fewer are complete within the tolerance, or with a reason."""
+
+    def made(self, good: int, **more: Any) -> dict[str, Any]:
+        self.report(10, good)
+        return {"order": self.number, "operation": 20, "good": str(good), "receive": str(good), "complete": True, **more}  # fmt: skip
+
+    def test_beyond_the_tolerance_somebody_says_why(self) -> None:
+        self.must("change-item", code="MA-200", under_receipt="0.1")
+        given = self.made(7)
+        said = self.refused("order.less_than_ordered", "report", **given)
+        self.assertIn("At least 8 pcs", said["detail"])
+        self.must("report", **given, reason="a plate was short")
+        self.assertEqual(Order.objects.get(number=self.number).state, "completed")
+
+    def test_within_it_nobody_asks_nor_where_there_is_none(self) -> None:
+        self.must("change-item", code="MA-200", under_receipt="0.125")
+        self.must("report", **self.made(7))
+        other = self.order("8")
+        self.must("change-item", code="MA-200", under_receipt="0")
+        self.number = other
+        self.refused("order.less_than_ordered", "report", **self.made(7))
+
+
 class MoreThanOrdered(LosingTest):
     """Eight are ordered; more come within the tolerance, or with a reason."""
 

@@ -223,6 +223,7 @@ class Walk:
                 ("add-operation", {"order": self.order(), "after": 10, "operation": 15, "name": "Wash", "work_center": "ASSY", "run_labour_hours": "0.1"} | why),
                 ("change-operation", at | {"run_labour_hours": f"0.{few(9)}"} | why),
                 ("drop-operation", self.at(15) | why),
+                ("do-operation-inside", at | {"work_center": "LATHE", "run_labour_hours": "0.2"} | why),
                 ("move-operation", at | {"work_center": "LATHE"} | why),
                 ("adopt-revision", {"order": self.order()} | why),
                 ("change-phantom", {"item": "CS-01", "is_phantom": self._random.random() < 0.2}),

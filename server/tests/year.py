@@ -230,17 +230,13 @@ class Year:
             {"code": f"CHIP{n}", "name": "Chips", "unit": "kg", "source": "buy", "price": "1"},
         )
         call("define-item", {"code": f"TURN{n}", "name": "Turned", "unit": "pcs", "source": "make"})
-        operation = {
-            "number": 10,
-            "name": "Turn",
-            "work_center": f"WC{n}",
-            "run_labour_hours": "0.1",
-        }
+        operation = {"number": 10, "name": "Turn", "work_center": f"WC{n}", "run_labour_hours": "0.1"}  # fmt: skip
+        coat = {"number": 20, "name": "Coat", "work_center": f"WC{n}", "supplier": f"SUP{n}", "subcontract_price": "3", "payment_basis": "pieces sent", "days_out": "4"}  # fmt: skip
         call(
             "draft-structure",
             {
                 "item": f"TURN{n}",
-                "operations": [operation],
+                "operations": [operation, coat],
                 "components": [],
                 "outputs": [{"item": f"CHIP{n}", "operation": 10, "quantity": "0.5"}],
             },
@@ -249,6 +245,14 @@ class Year:
         call("freeze-standard", {})
         made = call("plan-order", planned | {"item": f"TURN{n}", "quantity": "2"})["made"]["order"]
         call("release-order", {"order": int(made)})
+        self.do(
+            "do-operation-inside",
+            order=int(made),
+            operation=20,
+            work_center=f"WC{n}",
+            run_labour_hours="0.2",
+            reason="no time",
+        )
         call("report", {"order": int(made), "operation": 10, "good": "2"})
         self.do("weigh-by-product", item=f"CHIP{n}", quantity="1.2")
         call("unwind", {"orders": [int(made)], "to": "nothing"})

@@ -131,6 +131,28 @@ def most_received(ordered: Decimal, tolerance: Decimal, step: Decimal) -> Decima
     return most - most % step
 
 
+@exact
+def least_received(ordered: Decimal, tolerance: Decimal, step: Decimal) -> Decimal:
+    """Return how many pieces have to come of an order so that it is complete without a reason.
+
+    Parameters
+    ----------
+    ordered : Decimal [unit], > 0
+    tolerance : share of it that may be missing, 0 to 1
+    step : of the item [unit], > 0
+
+    Source
+    ------
+    Underrun tolerance of a production order: common practice.
+
+    Examples
+    --------
+    >>> least_received(Decimal(50), Decimal("0.05"), Decimal(1))
+    Decimal('48')
+    """
+    return round_up(ordered * (ONE - tolerance), step)
+
+
 def moved_by(operations: Sequence[Progress], number: int) -> list[int]:
     """Return the operations that a report on `number` moves: those not reported before it, and it.
 

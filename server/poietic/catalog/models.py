@@ -83,6 +83,8 @@ class Item(Changing):
     safety_stock = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: of what is made: by which share more than ordered may come without a reason
     over_receipt = models.DecimalField(max_digits=9, decimal_places=6, null=True)
+    #: and that may be missing at its completion without a reason; null: any
+    under_receipt = models.DecimalField(max_digits=9, decimal_places=6, null=True)
     #: the quantity over which setups and per-order lines are spread
     standard_lot = models.DecimalField(max_digits=18, decimal_places=6, default=1)
     #: of a bought item where no supplier's price is known [EUR per `price_per`]

@@ -187,6 +187,7 @@ TABLES = (
         Column("lot_multiple", "positive"),
         Column("safety_stock", "decimal"),
         Column("over_receipt", "decimal"),
+        Column("under_receipt", "decimal"),
     ),
     Table(
         "item_units",

@@ -3464,6 +3464,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/do-operation-inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do a supplier's operation inside
+         * @description Do a supplier's operation inside: carry out.
+         */
+        post: operations["post_do_operation_inside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/do-operation-inside/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do a supplier's operation inside (preview)
+         * @description Do a supplier's operation inside: show the consequences.
+         */
+        post: operations["preview_do_operation_inside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/drop-operation": {
         parameters: {
             query?: never;
@@ -7535,6 +7575,8 @@ export interface components {
             safety_stock?: string | null;
             /** Over Receipt */
             over_receipt?: string | null;
+            /** Under Receipt */
+            under_receipt?: string | null;
             /** Code */
             code: string;
             /** Name */
@@ -7627,6 +7669,8 @@ export interface components {
             safety_stock?: string | null;
             /** Over Receipt */
             over_receipt?: string | null;
+            /** Under Receipt */
+            under_receipt?: string | null;
             /** Code */
             code: string;
             /** Name */
@@ -10476,6 +10520,66 @@ export interface components {
         /** MoveOperationPreview */
         MoveOperationPreview: {
             given: components["schemas"]["MoveOperation"];
+        };
+        /**
+         * DoInside
+         * @description The work center that does a supplier's operation, and in which hours.
+         */
+        DoInside: {
+            /** Order */
+            order: number;
+            /** Reason */
+            reason: string;
+            /** Operation */
+            operation: number;
+            /** Work Center */
+            work_center: string;
+            /**
+             * Setup Labour Hours
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            setup_labour_hours: string;
+            /**
+             * Setup Machine Hours
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            setup_machine_hours: string;
+            /**
+             * Run Labour Hours
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            run_labour_hours: string;
+            /**
+             * Run Machine Hours
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            run_machine_hours: string;
+        };
+        /** DoOperationInsidePosting */
+        DoOperationInsidePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DoInside"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DoOperationInsidePreview */
+        DoOperationInsidePreview: {
+            given: components["schemas"]["DoInside"];
         };
         /** DropOperationPosting */
         DropOperationPosting: {
@@ -28214,6 +28318,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MoveOperationPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_do_operation_inside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoOperationInsidePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_do_operation_inside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoOperationInsidePreview"];
             };
         };
         responses: {

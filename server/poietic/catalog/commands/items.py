@@ -86,6 +86,8 @@ class ItemFields(Strict):
     safety_stock: QuantityOrNone | None = None
     #: by which share more than ordered may be received without a reason
     over_receipt: Share | None = None
+    #: and that may be missing at its completion without a reason; null: any
+    under_receipt: Share | None = None
 
 
 class DefineItem(ItemFields):

@@ -1,9 +1,11 @@
 """Completing an order, with what is left over, and closing it with its variances."""
 
+from dataclasses import dataclass
 from decimal import Decimal
-from typing import Literal
+from typing import ClassVar, Literal
 
-from poietic_core.order.report import leftovers, require_rework_decided
+from poietic_core.errors import DomainError
+from poietic_core.order.report import least_received, leftovers, require_rework_decided
 from poietic_core.order.states import Act, OrderState
 from poietic_core.quantity import ZERO
 from poietic_core.variance.causes import CauseKind
@@ -81,6 +83,21 @@ def account_of(kind: CauseKind) -> Account:
     return Account(f"{kind} variance")
 
 
+@dataclass(eq=False)
+class LessThanOrdered(DomainError):
+    """An order that is to be complete with fewer pieces than its item's tolerance allows."""
+
+    order: int
+    received: Decimal
+    ordered: Decimal
+    least: Decimal
+    unit: str
+    code: ClassVar[str] = "order.less_than_ordered"
+    what: ClassVar[str] = "Order {order} can't be completed with {received} of {ordered} {unit}."
+    why: ClassVar[str] = "At least {least} {unit} are to come of it without a reason."
+    fix: ClassVar[str] = "Say why, or receive what is missing."
+
+
 def complete(
     transaction: Transaction,
     book: OpenBook,
@@ -89,9 +106,13 @@ def complete(
     reason: str = "",
 ) -> None:
     """Complete a locked order: what is left over goes back, what is still reserved is free again."""
-    context = transaction.context
+    context, order = transaction.context, book.order
     book.require(Act.COMPLETE if book.state is OrderState.STARTED else Act.POST)
     require_rework_decided(book.progress())
+    if order.item.under_receipt is not None and not reason:
+        least = least_received(order.quantity, order.item.under_receipt, order.item.step)
+        if order.received < least:
+            raise LessThanOrdered(order.number, order.received, order.quantity, least, order.item.unit)  # fmt: skip
     document = transaction.open(
         Posting.Kind.COMPLETION, cost_object=book.order.cost_object, reason=reason
     )

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from decimal import Decimal
+from fractions import Fraction
 from typing import Annotated
 
 from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, InputKind
@@ -14,6 +15,7 @@ from ...commanding.roles import Role
 from ...engineering.queries import labour_grade_by_code, work_center_by_code
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Hours, OperationNumber, Ratio, Text
+from ..book import named_by
 from ..models import OrderOperation
 from .deviating import Deviation, ForThisOrder, OperationBegun
 
@@ -58,6 +60,16 @@ class MoveOperation(OperationNamed):
     """The work center that does an operation instead of its own."""
 
     work_center: Code
+
+
+class DoInside(MoveOperation):
+    """The work center that does a supplier's operation, and in which hours."""
+
+    setup_labour_hours: Hours = ZERO
+    setup_machine_hours: Hours = ZERO
+    #: for each unit worked on
+    run_labour_hours: Hours = ZERO
+    run_machine_hours: Hours = ZERO
 
 
 @command("add-operation", "Add an operation to an order", Role.CONTROLLER)
@@ -129,6 +141,34 @@ def move_operation(context: Context, given: MoveOperation) -> None:
     deviation.finish(row.number)
 
 
+@command("do-operation-inside", "Do a supplier's operation inside", Role.CONTROLLER)
+def do_operation_inside(context: Context, given: DoInside) -> None:
+    """Have an operation that has not begun done here instead of by its supplier, in hours that are said."""
+    deviation = Deviation(context, given)
+    row = deviation.require_not_begun(given.operation)
+    outside = [
+        i
+        for i in deviation.book.inputs
+        if i.operation == row.number and i.kind == InputKind.SUBCONTRACT and i.allowed
+    ]
+    if not outside:
+        raise InvalidInput([f"operation: {row.number} is done inside already"])
+    hours = {k: stated for k in TIME_ELEMENT if (stated := _stated(given, k))}
+    if not hours:
+        raise InvalidInput(["run_labour_hours: say what it takes here"])
+    for i in outside:
+        deviation.say(f"operation {row.number} by {named_by(i).name} [{i.unit}]", i.allowed, ZERO)
+        deviation.allow(i, Fraction(0))
+    center = work_center_by_code(given.work_center)
+    deviation.say(f"operation {row.number} work center", row.work_center.code, center.code)
+    row.work_center = center
+    row.wait_hours = max(ZERO, row.wait_hours - _days_out(deviation, row.number) * 24)
+    _set_clock(row, _hours(deviation, row), hours)
+    row.save()
+    deviation.work_at(row, hours)
+    deviation.finish(row.number)
+
+
 @command("drop-operation", "Leave an operation out of an order", Role.CONTROLLER)
 def drop_operation(context: Context, given: OperationNamed) -> None:
     """Have this order do without an operation that has not begun, and without what is taken in at it."""
@@ -153,6 +193,13 @@ def drop_operation(context: Context, given: OperationNamed) -> None:
     row.delete()
     deviation.say(f"operation {row.number}", row.name, "left out")
     deviation.finish(row.number)
+
+
+def _days_out(deviation: Deviation, number: int) -> Decimal:
+    """Return the days that the structure lets an operation's supplier take."""
+    revision = deviation.book.order.revision
+    rows = revision.operations.filter(number=number) if revision else ()
+    return next((o.days_out for o in rows), ZERO)
 
 
 def _put_into_flow(deviation: Deviation, number: int, after: int | None) -> int | None:
@@ -189,7 +236,7 @@ def _require_flow(deviation: Deviation, number: int) -> None:
         raise OperationBegun(book.order.number, number, book.operations[-2].number)
 
 
-def _stated(given: AddOperation | ChangeOperation, kind: InputKind) -> Decimal | None:
+def _stated(given: AddOperation | ChangeOperation | DoInside, kind: InputKind) -> Decimal | None:
     stated: Decimal | None = getattr(given, f"{kind.value.replace(' ', '_')}_hours")
     return stated
 

@@ -75,7 +75,7 @@ def receive(context: Context, given: Receive) -> None:
     check_flow(book.progress(), book.order.received)
     require_within(book, book.order.received, given.reason)
     if given.complete:
-        complete(transaction, book, charge_leftovers=False)
+        complete(transaction, book, charge_leftovers=False, reason=given.reason)
     transaction.post()
     book.finish()
 

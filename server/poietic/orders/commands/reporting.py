@@ -140,7 +140,7 @@ def add_report(transaction: Transaction, book: OpenBook, given: Report) -> None:
     if given.operation == book.operations[-1].number:
         require_within(book, book.operations[-1].good, given.reason)
     if given.complete is True or (given.complete and book.order.received >= book.order.quantity):
-        complete(transaction, book, charge_leftovers=False)
+        complete(transaction, book, charge_leftovers=False, reason=given.reason)
 
 
 def _require_set_aside(book: OpenBook, given: Report) -> None:

@@ -79,6 +79,7 @@ export const itemForms = {
       lot_multiple: number('In multiples of', optional),
       safety_stock: number('Safety stock', optional),
       over_receipt: number('May come over', { optional: true, hint: 'a share of the order that may be received on top: 0.05; empty: as it is' }),
+      under_receipt: number('May be missing', { optional: true, hint: 'a share of the order that may be missing at its completion without a reason: 0.02; empty: as it is' }),
       tracking: choice('Told apart by', values.Tracking, optional),
       gtin: text('GTIN', { optional: true, hint: 'its last digit checks the others' }),
       number_rule: text('Numbers', { optional: true, hint: 'such as HT-{year}-{number:4}' }),

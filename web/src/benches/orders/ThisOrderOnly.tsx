@@ -24,6 +24,7 @@ export function OperationMenu({ order, number }: { order: Order; number: number 
   const operation = order.operations.find((o) => o.number === number);
   const works = order.acts.includes('post to') && may.has('start-operation');
   if (!operation || !(changes || works)) return null;
+  const isOutside = order.inputs.some((i) => i.operation === number && i.kind === 'subcontract' && !isZero(i.allowed_each));
   const working = [
     operation.working === 'running'
       ? { words: 'Pause it…', onChoose: () => start('pause-operation', given) }
@@ -34,6 +35,7 @@ export function OperationMenu({ order, number }: { order: Order; number: number 
     { words: 'Add a component…', onChoose: () => start('add-component', given) },
     { words: 'Other hours or yield…', onChoose: () => start('change-operation', given) },
     { words: 'Another work center…', onChoose: () => start('move-operation', given) },
+    ...(isOutside ? [{ words: 'Do it inside…', onChoose: () => start('do-operation-inside', given) }] : []),
     { words: 'An operation after it…', onChoose: () => start('add-operation', { order: order.number, after: number, operation: nextFree(order, number) }) },
     { words: 'Leave it out…', onChoose: () => start('drop-operation', given) },
   ];

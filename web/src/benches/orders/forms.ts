@@ -155,6 +155,10 @@ export const forms = commandForms({
     act: (g) => `Change operation ${said(g.operation)} of order ${said(g.order)}`,
     entries: { ...at, name: text('Name', optional), ...hours, yield_share: number('Good share', optional), reason: why },
   },
+  'do-operation-inside': {
+    act: (g) => `Do operation ${said(g.operation)} of order ${said(g.order)} inside`,
+    entries: { ...at, work_center: workCenter('At'), ...hours, reason: why },
+  },
   'move-operation': {
     act: (g) => `Do operation ${said(g.operation)} at ${said(g.work_center)}`,
     entries: { ...at, work_center: workCenter('Work center'), reason: why },
