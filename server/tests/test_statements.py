@@ -14,7 +14,7 @@ from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.exchange.models import Upload
 from poietic.ledger.verify import differences
-from poietic.orders.models import Shortage
+from poietic.orders.models import OrderDocument, Shortage
 
 from . import tracked
 from .client import Caller, make_person
@@ -272,6 +272,9 @@ class Everything(TestCase):
             "api/labels": {"kind": "place", "form": "svg"},
             "api/papers": {"kind": "traveller"},
             "api/orders/table": {"form": "csv"},
+            "api/orders/{number}/documents": {
+                "number": OrderDocument.objects.earliest("pk").order.number,
+            },
             "api/views": {"page": "orders"},
         }
         words = {

@@ -186,6 +186,8 @@ class Walk:
                 ("accept-less", order),
                 ("finish-short", order | {"reason": "enough"}),
                 ("charge-extra", self.at() | {"amount": few(9), "reason": "tested"}),
+                ("attach-order-document", order | {"file": 1}),
+                ("detach-order-document", order | {"name": "x.png"}),
                 ("copy-order", order | {"due": "2027-01-20"}),
                 ("plan-orders", {"orders": [{"item": "MA-200", "quantity": few(), "due": "2027-01-15"} | PLACES]}),
                 ("plan-tree", {"item": "MA-200", "quantity": few(), "due": "2027-01-15"} | PLACES),

@@ -15,6 +15,10 @@ from .client import PASSWORD, Caller
 Around = Callable[[str, Callable[[], Any]], Any]
 
 
+#: a picture of one pixel
+DOT = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\0\1\0\0\0\1\x08\0\0\0\0:~\x9bU\0\0\0\nIDATx\x9cc`\0\0\0\2\0\1H\xaf\xa4q\0\0\0\0IEND\xaeB`\x82"
+
+
 class Year:
     """One round of everything, by an administrator who holds all roles."""
 
@@ -84,15 +88,16 @@ class Year:
         self.do("set-prices", item=f"BUY{n}", prices=[{"supplier": f"SUP{n}", "price": "2.05"}])
         self.do("set-list-prices", item=f"TOP{n}", prices=[{"price": "90"}])
         self.do("write-note", kind="item", code=f"BUY{n}", text="Handle with gloves")
-        dot = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\0\1\0\0\0\1\x08\0\0\0\0:~\x9bU\0\0\0\nIDATx\x9cc`\0\0\0\2\0\1H\xaf\xa4q\0\0\0\0IEND\xaeB`\x82"
         for name in ("dot", "lap"):
-            picture = SimpleUploadedFile(f"{name}{n}.png", dot, "image/png")
-            kept = self.brought("files", picture)["file"]
-            self.do("attach-document", item=f"BUY{n}", file=kept)
+            self.do("attach-document", item=f"BUY{n}", file=self.picture(f"{name}{n}.png"))
         self.do("detach-document", item=f"BUY{n}", name=f"dot{n}.png")
         table = f"code,name,unit,source,price\nNEW{n},New,pcs,buy,0.20\n".encode()
         upload = self.brought("uploads", SimpleUploadedFile("items.csv", table))["upload"]
         self.do("import-tables", upload=upload)
+
+    def picture(self, name: str) -> int:
+        """Bring a picture and return its number."""
+        return int(self.brought("files", SimpleUploadedFile(name, DOT, "image/png"))["file"])
 
     def brought(self, path: str, file: SimpleUploadedFile) -> Any:
         """Bring a file and return what the server says of it."""
@@ -265,6 +270,14 @@ class Year:
         order = int(self._caller.must("plan-order", planned | {"quantity": "4"})["made"]["order"])
         self._caller.must("release-order", {"order": order})
         self.do("charge-extra", order=order, operation=10, amount="5", reason="testing fee")
+        for name in ("dot", "lap"):
+            self.do(
+                "attach-order-document",
+                order=order,
+                operation=10,
+                file=self.picture(f"{name}{n}.png"),
+            )
+        self.do("detach-order-document", order=order, name=f"dot{n}.png")
         self.do("hold-order", order=order, why=f"H{n}")
         self.do("resume-order", order=order)
         self.do("keep-order", order=order, until=self.on(30), reason="for the fair")

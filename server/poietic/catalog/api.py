@@ -4,7 +4,6 @@ from datetime import date
 
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from django.utils.http import content_disposition_header
 from ninja import File, Router, UploadedFile
 from poietic_core.units import UNITS
 
@@ -13,7 +12,7 @@ from ..commanding.reading import READ_COSTS, READ_MARGINS
 from ..people.models import Person
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
-from .files import keep_file
+from .files import DocumentOut, keep_file, shown
 from .models import Partner, Place, PriceRow, Reason, Site, WrittenNote
 from .queries import item_by_code
 
@@ -67,15 +66,6 @@ class ListPriceOut(Answer):
     from_quantity: DecimalText
     effective_from: date | None
     effective_until: date | None
-
-
-class DocumentOut(Answer):
-    """A drawing or picture of an item."""
-
-    name: str
-    media_type: str
-    person: str
-    brought_at: str
 
 
 class FileOut(Answer):
@@ -241,15 +231,7 @@ def bring_file(request: HttpRequest, file: File[UploadedFile]) -> FileOut:
 def documents(request: HttpRequest, code: str) -> list[DocumentOut]:
     """Return the drawings and pictures of an item."""
     rows = item_by_code(code).documents.select_related("kept__person")
-    return [
-        DocumentOut(
-            name=d.name,
-            media_type=d.kept.media_type,
-            person=str(d.kept.person or ""),
-            brought_at=d.kept.brought_at.isoformat(),
-        )
-        for d in rows
-    ]
+    return [DocumentOut.of(d.name, d.kept) for d in rows]
 
 
 @router.get("/items/{code}/documents/{name}", response={404: Problem})
@@ -258,11 +240,4 @@ def document(request: HttpRequest, code: str, name: str) -> HttpResponse:
     found = item_by_code(code).documents.filter(name=name).select_related("kept").first()
     if found is None:
         raise NotFound(f"document of {code}", name)
-    try:
-        with found.kept.file.open() as content:
-            answer = HttpResponse(content.read(), content_type=found.kept.media_type)
-    except OSError:
-        raise NotFound(f"file any more of document {name} of", code) from None
-    answer["Content-Disposition"] = content_disposition_header(False, name) or "inline"
-    answer["Content-Security-Policy"] = "sandbox"
-    return answer
+    return shown(found.kept, name, code)

@@ -188,6 +188,12 @@ class KeptFile(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    @classmethod
+    def loose(cls) -> "models.QuerySet[KeptFile]":
+        """Return the files that are attached to nothing, whatever apps attach them to."""
+        ties = [f.name for f in cls._meta.get_fields() if f.one_to_many]
+        return cls.objects.filter(**dict.fromkeys(ties))
+
 
 class ItemDocument(models.Model):
     """A drawing or picture of an item."""

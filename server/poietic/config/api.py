@@ -16,6 +16,7 @@ from ..exchange.api import router as exchange
 from ..ledger.api import router as ledger
 from ..orders.api import router as orders
 from ..orders.bridge_api import router as bridges
+from ..orders.documents_api import router as order_documents
 from ..orders.history_api import router as order_histories
 from ..orders.items_api import router as items_of_orders
 from ..orders.machine_counter import router as machine_counters
@@ -78,6 +79,7 @@ for router in (
     order_table,
     timelines,
     machine_counters,
+    order_documents,
     orders,
     bridges,
     items_of_orders,

@@ -20,7 +20,7 @@ def tidy(now: datetime) -> dict[str, int]:
         return now - timedelta(days=days)
 
     removed = {"uploads": Upload.objects.filter(uploaded_at__lt=before(UPLOADS_DAYS)).delete()[0]}
-    orphans = KeptFile.objects.filter(itemdocument=None, brought_at__lt=before(FILES_DAYS))
+    orphans = KeptFile.loose().filter(brought_at__lt=before(FILES_DAYS))
     for kept in orphans:
         kept.file.delete(save=False)
         kept.delete()

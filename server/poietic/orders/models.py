@@ -12,7 +12,7 @@ from poietic_core.order.working import Clock, Working
 from poietic_core.structure.basis import Basis
 from poietic_core.structure.model import Per
 
-from ..catalog.models import Item, Partner, Place, Reason
+from ..catalog.models import Item, KeptFile, Partner, Place, Reason
 from ..commanding.models import Changing
 from ..costing.models import Standard
 from ..engineering.models import Revision
@@ -331,6 +331,27 @@ class OrderGrade(models.Model):
 
     def __str__(self) -> str:
         return f"{self.order_id} {self.item_id}"
+
+
+class OrderDocument(models.Model):
+    """A drawing or picture of an order, or of one of its operations."""
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="documents")
+    #: null: of the order as a whole
+    operation = models.IntegerField(null=True)
+    name = models.CharField(max_length=120)
+    kept = models.ForeignKey(KeptFile, models.PROTECT)
+
+    class Meta:
+        ordering = ["operation", "name"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["order", "name"], name="one_document_per_order_and_name"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class OrderEvent(models.Model):

@@ -28,11 +28,11 @@ from ...web_api.fields import (
     Text,
     UnitName,
 )
+from ..files import file_brought
 from ..models import (
     Item,
     ItemDocument,
     ItemUnit,
-    KeptFile,
     Partner,
     Reason,
     WrittenNote,
@@ -268,9 +268,7 @@ def _locked(context: Context, code: str) -> Item:
 def attach_document(context: Context, given: AttachDocument) -> None:
     """Show a file with an item, wherever the item stands."""
     item = _locked(context, given.item)
-    kept = KeptFile.objects.filter(pk=given.file).first()
-    if kept is None:
-        raise NotFound("file", str(given.file))
+    kept = file_brought(given.file)
     name = given.name or kept.name
     before = ItemDocument.objects.filter(item=item, name=name).first()
     ItemDocument.objects.update_or_create(item=item, name=name, defaults={"kept": kept})

@@ -1,15 +1,13 @@
 import { useQuery } from '@tanstack/react-query';
-import { type ReactNode, useState } from 'react';
+import type { ReactNode } from 'react';
 import { documentPath } from '../../api/queries';
 import { documentsOptions, type Item, type ItemFull, listPricesOptions, pricesOptions } from './queries';
 import { useCommands } from '../../commands/CommandContext';
+import { DocumentList } from '../../documents/DocumentList';
 import { shortDay } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';
-import { ApiError, type Problem, sendFile } from '../../api/http';
 import { Button } from '../../ui/Button';
-import { FileEntry } from '../../ui/FileEntry';
 import { Quantity, UnitCost } from '../../ui/Numbers';
-import { ProblemNote } from '../../ui/States';
 import { useMay } from '../../commands/useMay';
 
 /** What suppliers ask for a bought item, by quantity and time. */
@@ -174,42 +172,15 @@ export function DocumentsBlock({ item }: { item: Item }) {
   const { start } = useCommands();
   const may = useMay();
   const documents = useQuery(documentsOptions(item.code));
-  const [refused, setRefused] = useState<Problem | null>(null);
-  async function attach(file: File) {
-    setRefused(null);
-    try {
-      const kept = (await sendFile('/api/files', file)) as { file: number; name: string };
-      start('attach-document', { item: item.code, file: kept.file, name: kept.name });
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error;
-      setRefused(error.problem);
-    }
-  }
   return (
     <section aria-label="Documents" className="px-2 pb-1">
       <p className="flex h-[24px] items-center justify-between border-b border-hair-strong text-[12px] text-quiet">Documents</p>
-      {documents.data?.map((d) => (
-        <p key={d.name} className="flex h-[28px] items-center gap-3 border-b border-hair">
-          <a className="quiet-link min-w-0 truncate" href={documentPath(item.code, d.name)} target="_blank" rel="noreferrer">
-            {d.name}
-          </a>
-          <span className="truncate text-[12px] text-quiet">
-            {d.media_type.split('/')[1]} {d.person && `by ${d.person}`} {shortDay(d.brought_at.slice(0, 10))}
-          </span>
-          {may.has('detach-document') && (
-            <Button look="link" className="ml-auto" onClick={() => start('detach-document', { item: item.code, name: d.name })}>
-              Detach…
-            </Button>
-          )}
-        </p>
-      ))}
-      {documents.data?.length === 0 && <p className="py-1 text-quiet">none</p>}
-      {may.has('attach-document') && (
-        <div className="py-1">
-          <FileEntry label="Bring a drawing or picture" accept="image/*,application/pdf" onFile={(f) => void attach(f)} />
-        </div>
-      )}
-      {refused && <ProblemNote problem={refused} />}
+      <DocumentList
+        documents={documents.data}
+        pathOf={(name) => documentPath(item.code, name)}
+        onAttach={may.has('attach-document') ? (kept) => start('attach-document', { item: item.code, ...kept }) : null}
+        onDetach={may.has('detach-document') ? (name) => start('detach-document', { item: item.code, name }) : null}
+      />
     </section>
   );
 }

@@ -10,6 +10,7 @@ import { Loaded } from '../../ui/States';
 import { selectCostliest } from './logic';
 import { Happened, Material, MoneyBlock, OperationStrip, Wanted } from './OrderParts';
 import { PlannedNeeds } from './PlannedNeeds';
+import { OrderDocuments } from './OrderDocuments';
 import { LostBeyond, NewerRevision } from './ThisOrderOnly';
 import { TrancheBlock } from './TrancheBlock';
 
@@ -131,6 +132,7 @@ function Page({ order }: { order: Order }) {
         <div className={started ? '' : 'row-span-2 space-y-3'}>
           <MoneyBlock order={order} />
           <Wanted order={order} />
+          <OrderDocuments order={order} />
         </div>
         <div className={started ? '' : 'border-r border-hair'}>
           <Happened order={order} />

@@ -10,6 +10,7 @@ import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { GradesEntry } from '../../commands/EntryControl';
 import { PeopleEntry } from './PeopleEntry';
+import { DocumentsAt } from './OrderDocuments';
 import { afterLoss, type Complete, dueReport, isSaidByPerson, nextOperation, outputsOf, reportAct, reportedOperations, type ReportEntry, reportGiven, reportOf, reworkReport, type Then, timesOf, withClock } from './reportEntry';
 
 /** The run report: pieces, scrap, by-products, times and receipt in one entry, filled in with what is due. */
@@ -74,6 +75,7 @@ function Entries({ order, operation, corrects, onEntry }: EntriesProps) {
   const byProducts = outputsOf(order, entry.operation);
   return (
     <div className="space-y-1.5">
+      <DocumentsAt order={order} operation={entry.operation} />
       <Field label="Operation">
         {(id) => (
           <select

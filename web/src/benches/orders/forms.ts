@@ -79,6 +79,16 @@ export const forms = commandForms({
   'start-operation': { act: (g) => `Start operation ${said(g.operation)} of order ${said(g.order)}`, entries: at },
   'pause-operation': { act: (g) => `Pause operation ${said(g.operation)} of order ${said(g.order)}`, entries: { ...at, reason: text('Why', optional) } },
   'finish-operation': { act: (g) => `Finish operation ${said(g.operation)} of order ${said(g.order)}`, entries: at },
+  'attach-order-document': {
+    fromPage: true,
+    act: (g) => `Attach ${said(g.name)}`,
+    entries: { order: order('Order'), name: text('Name'), operation: wholeNumber('Operation', { optional: true, hint: 'empty: of the whole order' }) },
+  },
+  'detach-order-document': {
+    fromPage: true,
+    act: (g) => `Detach ${said(g.name)}`,
+    entries: { order: order('Order'), name: text('Name') },
+  },
   'weigh-by-product': {
     act: (g) => `Put ${said(g.quantity)} of ${said(g.item)} into stock`,
     entries: {

@@ -135,3 +135,12 @@ export const timelineOptions = (number: number) =>
 
 /** Note up to where somebody has looked. */
 export const sawTimeline = (number: number, entry: number) => data(api.POST('/api/orders/{number}/seen', { params: { path: { number } }, body: { entry } }));
+
+/** Drawings and pictures of an order and of its operations. */
+export const orderDocumentsOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'documents'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/documents', { params: { path: { number } }, signal })),
+  });
+
+export const orderDocumentPath = (number: number, name: string) => `/api/orders/${number}/documents/${encodeURIComponent(name)}`;
