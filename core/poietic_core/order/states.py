@@ -22,6 +22,10 @@ class OrderState(StrEnum):
     CANCELLED = "cancelled"
 
 
+#: states of an order that is being made
+RUNNING = (OrderState.RELEASED, OrderState.STARTED)
+
+
 class Act(StrEnum):
     """What is done to an order."""
 

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable
 
+from poietic_core.order.states import RUNNING
+
 from ..catalog.models import Item
 from ..catalog.queries import any_of
 from ..statements.prepared import Prepared
@@ -10,7 +12,7 @@ from .book import OrderBook
 from .dates import UNRELEASED
 from .models import Order, Shortage, Standing
 from .shortages import NAMED, WAITING
-from .standing import OPEN, RUNNING
+from .standing import OPEN
 
 
 class Stop(Answer):

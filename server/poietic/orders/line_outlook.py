@@ -4,6 +4,7 @@ from typing import Any
 
 from django.utils import timezone
 from poietic_core.cost.model import InputKind
+from poietic_core.order.states import RUNNING
 from poietic_core.planning.promise import coming_first
 from poietic_core.quantity import ZERO
 
@@ -12,7 +13,6 @@ from ..statements.prepared import Prepared, array_of, planned_once
 from .book import OrderBook
 from .models import Order
 from .shortages import supplies_of
-from .standing import RUNNING
 
 NO_OUTLOOK: dict[str, Any] = {
     "free": None,

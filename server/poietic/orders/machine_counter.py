@@ -13,7 +13,7 @@ from random import Random
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router
-from poietic_core.order.states import OrderState
+from poietic_core.order.states import RUNNING
 
 from ..web_api.fields import Day
 from .models import OrderOperation
@@ -46,7 +46,7 @@ def counted(day: date) -> list[tuple[OrderOperation, int, datetime, datetime]]:
         is_report_point=True,
         run_hours__gt=0,
         order__hold_reason=None,
-        order__state__in=(OrderState.RELEASED, OrderState.STARTED),
+        order__state__in=RUNNING,
     )
     first = running.order_by("work_center_id", "order__due", "order__number", "number").distinct("work_center_id")  # fmt: skip
     now, begin = timezone.now(), timezone.make_aware(datetime.combine(day, BEGIN))

@@ -11,7 +11,14 @@ from poietic_core.cost.model import (
     TIME_ELEMENT,
     InputKind,
 )
-from poietic_core.order.states import STOPPED_BY_HOLD, Act, OnHold, OrderState, require_state
+from poietic_core.order.states import (
+    RUNNING,
+    STOPPED_BY_HOLD,
+    Act,
+    OnHold,
+    OrderState,
+    require_state,
+)
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, decimal_of, round_to
 from poietic_core.structure.basis import Basis
 
@@ -234,7 +241,7 @@ class OpenBook(OrderBook):
 
     def finish(self) -> None:
         """Save the order with its rows, note its state and its variance to date."""
-        if self.state in (OrderState.RELEASED, OrderState.STARTED):
+        if self.state in RUNNING:
             stands = self.is_posted_to or (
                 Posting.objects.filter(
                     cost_object=self.order.pk, reverses=None, reversal=None
@@ -275,7 +282,7 @@ class OpenBook(OrderBook):
 
     def _keep_still(self) -> None:
         """Note what is still to be issued of each component, as long as the order runs."""
-        runs = self.state in (OrderState.RELEASED, OrderState.STARTED)
+        runs = self.state in RUNNING
         for c in self.components():
             still = c.still_needed if runs and not c.stands_for else ZERO
             if still != c.still:

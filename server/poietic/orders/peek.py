@@ -4,6 +4,7 @@ from datetime import date
 from decimal import Decimal
 
 from django.db.models import Sum
+from poietic_core.order.states import RUNNING
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, round_to
 from poietic_core.structure.model import OutputKind
 
@@ -20,7 +21,6 @@ from ..web_api.fields import Answer, DecimalText
 from .dates import UNRELEASED
 from .models import Order
 from .shortages import WAITING
-from .standing import RUNNING
 
 #: orders told one by one
 SHOWN = 20

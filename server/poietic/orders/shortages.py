@@ -13,7 +13,7 @@ from poietic_core.order.attention import (
     of_expiring,
     of_missing,
 )
-from poietic_core.order.states import OrderState
+from poietic_core.order.states import RUNNING, OrderState
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.promise import Lack, coming_first, share
 from poietic_core.quantity import ZERO
@@ -25,7 +25,7 @@ from ..statements.bulk import update_rows, upsert_rows
 from ..statements.prepared import Prepared, array_of, planned_once
 from ..stores.future import on_the_way
 from .models import Order, PlannedNeed, Shortage, StoredAttention
-from .standing import OPEN, RUNNING, Told
+from .standing import OPEN, Told
 
 #: of each item: what each running order still wants, what is reserved for it, and what it is said to be
 #: short of; what each order that is not released yet will need, and is said to be short of; with what is

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 from poietic_core.order.attention import Attention, OpenOrder, of_order
 from poietic_core.order.report import due_at, next_operation
-from poietic_core.order.states import OrderState
+from poietic_core.order.states import RUNNING, OrderState
 from poietic_core.quantity import ZERO
 
 from ..catalog.queries import any_of
@@ -25,7 +25,6 @@ from .planned import NOTHING, Outlook, keep_needs, keep_work, outlooks
 
 #: orders that somebody has to look after
 OPEN = [*UNRELEASED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
-RUNNING = (OrderState.RELEASED, OrderState.STARTED)
 #: orders stood anew in one transaction
 BATCH = 50
 FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "variance", "touched_on", "causes")  # fmt: skip

@@ -4,7 +4,7 @@ from datetime import date
 
 from django.db.models import QuerySet
 from django.utils import timezone
-from poietic_core.order.states import OrderState
+from poietic_core.order.states import RUNNING
 from poietic_core.structure.phantom import inline
 
 from ...catalog.models import Item
@@ -19,8 +19,6 @@ from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Strict
 from ..dates import working_days
 from ..models import Order
-
-RUNNING_STATES = [OrderState.RELEASED.value, OrderState.STARTED.value]
 
 
 class ChangePhantom(Strict):
@@ -76,7 +74,7 @@ def _spans(parents: QuerySet[Revision], today: date) -> dict[str, tuple[int, int
 
 def _tell_own(context: Context, item: Item, today: date, *, becomes_phantom: bool) -> None:
     """Say what becomes of the item's own orders, stock and time."""
-    running = Order.objects.filter(item=item, state__in=RUNNING_STATES)
+    running = Order.objects.filter(item=item, state__in=RUNNING)
     held = Holding.objects.get(item=item)
     if becomes_phantom:
         for order in running.order_by("number"):

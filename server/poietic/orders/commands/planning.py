@@ -9,7 +9,7 @@ from django.db import connection
 from django.db.models import Max, Min, Sum
 from django.utils import timezone
 from poietic_core.errors import DomainError
-from poietic_core.order.states import Act, OrderState
+from poietic_core.order.states import RUNNING, Act, OrderState
 from poietic_core.planning.sizing import order_quantity_from
 from poietic_core.quantity import ZERO, require_step
 from pydantic import Field
@@ -186,7 +186,7 @@ def change_order(context: Context, given: ChangeOrder) -> None:
             said[name] = stock_place(said[name])
     if given.customer:
         said["customer"] = _customer(given.customer)
-    runs = book.state in (OrderState.RELEASED, OrderState.STARTED)
+    runs = book.state in RUNNING
     if runs and given.supply_place:
         raise InvalidInput(["supply_place: its material is kept there already; move it instead"])
     if runs and given.quantity and given.quantity != order.quantity:

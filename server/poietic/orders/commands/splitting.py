@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import ClassVar
 
 from poietic_core.errors import DomainError
-from poietic_core.order.states import Act, OrderState
+from poietic_core.order.states import RUNNING, Act, OrderState
 from poietic_core.quantity import require_step
 
 from ...commanding.registry import Context, command
@@ -21,8 +21,6 @@ from .planning import PlanOrder, plan
 from .rescaling import rescale
 from .reserving import release_reserved
 from .sharing_out import keep_what_is_released, share_out, take_over_all, what_is_taken
-
-RUNNING = (OrderState.RELEASED, OrderState.STARTED)
 
 
 @dataclass(eq=False)

@@ -5,7 +5,7 @@ from typing import ClassVar
 
 from poietic_core.errors import DomainError
 from poietic_core.order.report import check_flow
-from poietic_core.order.states import Act, OrderState, require_state
+from poietic_core.order.states import RUNNING, Act, OrderState, require_state
 
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
@@ -97,7 +97,7 @@ def take_back(context: Context, given: TakeBack) -> None:
     mirror_act(transaction, book, act, given.reason)
     if book:
         check_flow(book.progress(), book.order.received)
-        if book.state in (OrderState.RELEASED, OrderState.STARTED):
+        if book.state in RUNNING:
             reserve_again(transaction, book)
     transaction.post()
     if book:

@@ -9,7 +9,7 @@ from django.db.models import Max, Q, Sum
 from poietic_core.cost.model import InputKind
 from poietic_core.errors import DomainError
 from poietic_core.order.attendance import shared_by_standard
-from poietic_core.order.states import OrderState
+from poietic_core.order.states import RUNNING
 from poietic_core.quantity import ZERO, require_step
 
 from ...catalog.models import Item
@@ -24,8 +24,6 @@ from ..models import Order, OrderInput
 from ..open_book import OpenBook
 from .report_given import ByProductGiven, Report
 from .reporting import add_report
-
-RUNNING = (OrderState.RELEASED.value, OrderState.STARTED.value)
 
 
 @dataclass(eq=False)
