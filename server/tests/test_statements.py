@@ -4,6 +4,7 @@ import re
 from collections.abc import Callable
 from datetime import date, timedelta
 from typing import Any
+from unittest.mock import patch
 
 from django.db import connection, transaction
 from django.test import TestCase
@@ -194,6 +195,12 @@ class Desk(TestCase):
 
 class Everything(TestCase):
     """Each command and each query that there is, in a works that fills up."""
+
+    def setUp(self) -> None:
+        # once a minute a session notes when it was used: that statement belongs to no query
+        seldom = patch("poietic.people.sessions.SEEN_EVERY", timedelta(days=1))
+        seldom.start()
+        self.addCleanup(seldom.stop)
 
     def test_nothing_takes_more_statements_where_there_is_more(self) -> None:
         caller = Caller(make_person())
