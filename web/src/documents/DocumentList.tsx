@@ -24,7 +24,8 @@ export function DocumentList<D extends Document>({ documents, pathOf, before, on
   async function bring(file: File) {
     setRefused(null);
     try {
-      onAttach?.((await sendFile('/api/files', file)) as { file: number; name: string });
+      const kept = (await sendFile('/api/files', file)) as { file: number; name: string };
+      onAttach?.({ file: kept.file, name: kept.name });
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       setRefused(error.problem);
