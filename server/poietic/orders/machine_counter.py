@@ -7,7 +7,6 @@ pace that is drawn by the day, and always the same for the same day.
 import csv
 import io
 from datetime import date, datetime, time, timedelta
-from decimal import Decimal
 from random import Random
 
 from django.http import HttpRequest, HttpResponse
@@ -58,5 +57,5 @@ def counted(day: date) -> list[tuple[OrderOperation, int, datetime, datetime]]:
         if begin + timedelta(hours=each) > now:
             continue
         pieces = min(pieces, int((now - begin) / timedelta(hours=each)))
-        found.append((o, pieces, begin, begin + timedelta(hours=float(Decimal(pieces)) * each)))
+        found.append((o, pieces, begin, begin + timedelta(hours=pieces * each)))
     return found

@@ -186,7 +186,7 @@ def keep_what_is_released(book: OpenBook) -> None:
 def _twins(book: OpenBook, other: OpenBook) -> dict[int, OrderInput]:
     """Give an order the rows of another, with nothing done yet; returns its inputs by the other's keys."""
     own = other.order
-    nothing_done = {"good": ZERO, "scrap": ZERO, "rework": ZERO, "written_off": ZERO, "times_set_up": None, "replenished": ZERO, "working": "", "working_since": None, "worked_hours": ZERO, "worker": None}  # fmt: skip
+    nothing_done = {"good": ZERO, "scrap": ZERO, "rework": ZERO, "written_off": ZERO, "times_set_up": None, "replenished": ZERO, "working": "", "working_since": None, "worked_hours": ZERO, "worker": None, "paused_words": ""}  # fmt: skip
     other.operations = [_of(own, o, **nothing_done) for o in book.operations]
     OrderOperation.objects.bulk_create(other.operations)
     other.grades = [_of(own, g, received=ZERO, received_value=ZERO) for g in book.grades]
