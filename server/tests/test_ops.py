@@ -30,7 +30,7 @@ def run(module: str, *arguments: str) -> "subprocess.CompletedProcess[str]":
         env=environment(),
         capture_output=True,
         text=True,
-        timeout=180,
+        timeout=600,
     )
 
 
@@ -76,7 +76,7 @@ class Works(TestCase):
         self.addCleanup(self.end, process)
         assert process.stdout
         self.said = ""
-        given_up = Timer(180, process.kill)  # then its output ends
+        given_up = Timer(600, process.kill)  # then its output ends
         given_up.start()
         self.addCleanup(given_up.cancel)
         for line in process.stdout:  # until its end, which comes if it does not serve

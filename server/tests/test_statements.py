@@ -197,10 +197,10 @@ class Everything(TestCase):
     """Each command and each query that there is, in a works that fills up."""
 
     def setUp(self) -> None:
-        # once a minute a session notes when it was used: that statement belongs to no query
-        seldom = patch("poietic.people.sessions.SEEN_EVERY", timedelta(days=1))
-        seldom.start()
-        self.addCleanup(seldom.stop)
+        # with each minute orders' dates move, and a session notes that it was used
+        still = patch("django.utils.timezone.now", return_value=timezone.now())
+        still.start()
+        self.addCleanup(still.stop)
 
     def test_nothing_takes_more_statements_where_there_is_more(self) -> None:
         caller = Caller(make_person())
