@@ -15,6 +15,7 @@ class Source(StrEnum):
 
     ORDER = "production order"
     TRANSFER = "transfer"
+    PURCHASE = "purchase order"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

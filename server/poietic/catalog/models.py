@@ -73,6 +73,8 @@ class Item(Changing):
         choices=[(t.value, t.value) for t in Tracking],
         default=Tracking.NONE.value,
     )
+    #: what a supplier sends waits in quarantine until it is judged
+    is_inspected = models.BooleanField(default=False, db_default=False)
     #: how lots or serials are numbered, such as HT-{year}-{number:4}
     number_rule = models.CharField(max_length=60, blank=True)
     lot_rule = models.CharField(max_length=30, choices=LotRule, default=LotRule.LOT_FOR_LOT)
@@ -81,9 +83,10 @@ class Item(Changing):
     lot_minimum = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     lot_multiple = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     safety_stock = models.DecimalField(max_digits=18, decimal_places=6, null=True)
-    #: of what is made: by which share more than ordered may come without a reason
+    #: by which share more than ordered may come without a reason
     over_receipt = models.DecimalField(max_digits=9, decimal_places=6, null=True)
-    #: and that may be missing at its completion without a reason; null: any
+    #: and that may be missing: of what is made at its completion without a reason, null: any; of
+    #: what is bought without being waited for any longer
     under_receipt = models.DecimalField(max_digits=9, decimal_places=6, null=True)
     #: the quantity over which setups and per-order lines are spread
     standard_lot = models.DecimalField(max_digits=18, decimal_places=6, default=1)

@@ -2,6 +2,7 @@
 
 from ninja import NinjaAPI
 
+from ..buying.api import router as buying
 from ..catalog.api import router as catalog
 from ..commanding.api import build_jobs_router, build_router
 from ..commanding.reading import SIGNED_IN
@@ -72,6 +73,7 @@ for router in (
     scans,
     papers,
     picking,
+    buying,
     ready,
     work_lists,
     order_queues,

@@ -144,8 +144,10 @@ def as_supplier_price(row: PriceRow) -> SupplierPrice:
     )
 
 
-def unit_price(item: Item, prices: list[SupplierPrice], day: date) -> Decimal | None:
-    """Return what a stock unit of a bought item costs on a day, bought in its standard lot.
+def unit_price(
+    item: Item, prices: list[SupplierPrice], day: date, quantity: Decimal | None = None
+) -> Decimal | None:
+    """Return what a stock unit of a bought item costs on a day, bought in a quantity or its standard lot.
 
     The first supplier's price, else the item's own; of a form priced by mass, times its mass.
 
@@ -154,7 +156,7 @@ def unit_price(item: Item, prices: list[SupplierPrice], day: date) -> Decimal | 
     MeasureIncomplete (quantity.measure_incomplete)
         If the form lacks a size or its density.
     """
-    found = price_for(prices, item.standard_lot, day)
+    found = price_for(prices, quantity or item.standard_lot, day)
     price = found.price if found else item.price
     if price is None or not (item.price_per and item.form):
         return price

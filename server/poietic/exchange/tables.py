@@ -179,6 +179,7 @@ TABLES = (
         Column("form_width", "positive"),
         Column("form_thickness", "positive"),
         Column("tracking", choices=tuple(t.value for t in Tracking), default="none"),
+        Column("is_inspected", "boolean", default=False),
         Column("number_rule", default=""),
         Column("gtin", default=""),
         Column("lot_rule", choices=tuple(Item.LotRule.values), default="lot for lot"),

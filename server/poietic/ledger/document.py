@@ -80,6 +80,18 @@ class Line:
     worth: Decimal = ZERO
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Late:
+    """Cost of what a posting received, known only after it; below zero where less is asked."""
+
+    item: Item
+    #: key of the posting that received it
+    receipt: int
+    amount: Decimal
+    #: told what of it went to what is still in stock, and what is kept for where it has gone on to
+    then: Callable[[Decimal, Decimal], None]
+
+
 @dataclass(frozen=True, slots=True)
 class Time:
     """Hours of an operation, a supplier's pieces, the base of an overhead, or times set up."""
@@ -129,6 +141,7 @@ class Document:
     reason: str = ""
     reverses: Posting | None = None
     moves: list[Move] = field(default_factory=list)
+    lates: list[Late] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
     times: list[Time] = field(default_factory=list)
     unit_lines: list[Units] = field(default_factory=list)
@@ -213,6 +226,12 @@ class Document:
         self.moves.append(
             Move(item=item, quantity=quantity, out_of=out_of, into=into, pieces=pieces)
         )
+
+    def late(
+        self, item: Item, receipt: int, amount: Decimal, then: Callable[[Decimal, Decimal], None]
+    ) -> None:
+        """Have a receipt cost more, once stock is locked: what is still there of it is worth more."""
+        self.lates.append(Late(item=item, receipt=receipt, amount=amount, then=then))
 
     def journal(
         self,

@@ -66,6 +66,7 @@ class LayerBook:
         if not items:
             return book
         moves = [m for d in documents for m in d.moves if m.item.pk in items]
+        late = {n.receipt for d in documents for n in d.lates}
         undone = [m.undoes.pk for m in moves if m.undoes]
         kept = Consumption.objects.filter(layer__item__in=items).order_by("pk")
         concerned = set()
@@ -83,7 +84,8 @@ class LayerBook:
             book.gone_to.setdefault(holder, []).append((lot, taking))
             concerned.add(row.layer_id)
         found = Layer.objects.filter(
-            Q(quantity_left__gt=0) | Q(pk__in=concerned) | Q(line__in=undone), item__in=items
+            Q(quantity_left__gt=0) | Q(pk__in=concerned) | Q(line__in=undone) | Q(posting__in=late),
+            item__in=items,
         )
         for layer in found.select_related("lot"):
             book.layers[layer.pk] = layer
@@ -121,6 +123,16 @@ class LayerBook:
         else:
             takings = [*take_oldest(self._open_to(line), line.quantity)]
         return self._take(document, line, takings)
+
+    def of_receipt(self, receipt: int, item: Item) -> list[Layer]:
+        """Return the layers that a posting made of an item."""
+        made = (y for y in self.layers.values() if (y.posting_id, y.item_id) == (receipt, item.pk))
+        return sorted(made, key=lambda y: y.pk)
+
+    def appreciate(self, document: Document, layer: Layer, amount: Decimal) -> None:
+        """Have what is left of a layer be worth more: a taking of no quantity, below zero."""
+        layer.value_left += amount
+        self._taken.append((document, None, Taking(layer=layer.pk, quantity=ZERO, value=-amount)))
 
     def _open_to(self, line: Line) -> list[CoreLayer]:
         by_lot = line.item.method is Method.LOT_ACTUAL

@@ -234,7 +234,7 @@ class LotBook:
                 supplier_code=piece.supplier_code,
                 made_on=piece.made_on or timezone.localdate(document.happened_at),
                 expires_on=piece.expires_on,
-                state=LotState.USABLE.value,
+                state=_state_on_arrival(line.move).value,
             )
             self._made.append((document, self.lots[key]))
         if line.move.comes_back or line.move.undoes:
@@ -277,6 +277,12 @@ def as_core(lot: Lot, quantity: Decimal) -> LotStock:
         state=LotState(lot.state),
         expires_on=lot.expires_on,
     )
+
+
+def _state_on_arrival(move: Move) -> LotState:
+    """Return how a new lot comes in: of an inspected item, from a supplier, it waits to be judged."""
+    waits = move.item.is_inspected and move.out_of.kind == Place.Kind.SUPPLIER
+    return LotState.QUARANTINED if waits else LotState.USABLE
 
 
 def _too_few(move: Move, usable: Decimal, stock: Sequence[LotStock], day: date) -> NotEnoughStock:

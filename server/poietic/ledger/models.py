@@ -19,6 +19,9 @@ class Account(models.TextChoices):
     STOCK = "stock"
     WIP = "work in process"
     GOODS_RECEIVED = "goods received not invoiced"
+    PAYABLES = "payables"
+    #: of what came and has gone on since: not carried to where it went
+    LATE_COST = "late cost not carried on"
     LABOUR_ABSORBED = "labour absorbed"
     MACHINE_ABSORBED = "machine absorbed"
     OVERHEAD_ABSORBED = "overhead absorbed"
@@ -78,6 +81,9 @@ class Posting(models.Model):
         """What happened."""
 
         RECEIVE_MATERIAL = "material received"
+        PURCHASE_RECEIPT = "purchase receipt"
+        SUPPLIER_RETURN = "returned to supplier"
+        INVOICE = "supplier invoice"
         MOVE = "move"
         SEND = "sent"
         ARRIVE = "arrived"

@@ -242,6 +242,14 @@ class Stock:
             document.journal(Account.STOCK_REVALUATION, -gain)
         return gain
 
+    def gain(self, item: int, amount: Decimal) -> None:
+        """Have the stock of an item be worth more, or less."""
+        holding = self.holdings[item]
+        was = holding.value
+        holding.value += amount
+        holding.change = self.context.change
+        self.context.effects.field(f"stock of {holding.item.code}", "value", was, holding.value)
+
     def value_by(
         self, document: Document, item: Item, method: Method, standard: Decimal | None
     ) -> None:

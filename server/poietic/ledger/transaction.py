@@ -10,6 +10,7 @@ from django.utils import timezone
 from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
 from .document import Document, InTheFuture, Line
+from .late import take_lates
 from .models import CostObject, HandoverLine, JournalLine, Posting, StockLine, TimeLine, UnitLine
 from .reserving import ReservationBook
 from .stock import Stock
@@ -65,7 +66,9 @@ class Transaction:
         """Return stock, locked and read when it is first asked for: from then on only of what was
         gathered by then, or is concerned."""
         if self._stock is None:
-            items = {m.item.pk for d in self.documents for m in d.moves} | self._items
+            moved = {m.item.pk for d in self.documents for m in d.moves}
+            late = {n.item.pk for d in self.documents for n in d.lates}
+            items = moved | late | self._items
             self._stock = Stock.lock(self.context, items, self.documents)
         return self._stock
 
@@ -93,6 +96,8 @@ class Transaction:
         for document in self.documents:
             for move in document.moves:
                 self.stock.carry_out(document, move)
+            if document.lates:
+                take_lates(self.stock, document)
             document.conclude()
             self.wip.take(document)
             self.reservations.use(document)

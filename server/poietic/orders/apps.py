@@ -11,16 +11,18 @@ class OrdersConfig(AppConfig):
         from ..commanding.registry import AT_END
         from ..ledger.verify import register
         from ..papers.kinds import PAPERS
-        from ..stores.future import READERS
+        from ..stores.future import READERS, SUPPLIES
         from ..web_api.finding import FINDERS
         from .finding import find_orders, order_numbered
         from .future import read_orders
         from .keeping import keep
+        from .shortages import from_orders
         from .traveller import traveller
         from .verify import CHECKS
 
         AT_END.append(keep)
         READERS.append(read_orders)
+        SUPPLIES.append(from_orders)
         register(CHECKS)
         FINDERS["order"] = find_orders
         NOTED["order"] = order_numbered

@@ -1,4 +1,4 @@
-"""What open orders want and what they will bring, told to whoever asks for an item's future."""
+"""What open orders want, told to whoever asks for an item's future."""
 
 from django.db.models import OuterRef, Subquery
 from django.utils import timezone
@@ -8,11 +8,10 @@ from poietic_core.quantity import ZERO
 from ..catalog.queries import any_of
 from ..stores.future import Future
 from .models import OrderInput, OrderOperation, PlannedNeed
-from .shortages import from_orders
 
 
 def read_orders(found: dict[int, Future]) -> None:
-    """Tell what open orders still want, when their operations begin, and what they make."""
+    """Tell what open orders still want, and when their operations begin."""
     planned = PlannedNeed.objects.filter(item__in=any_of(found))
     for item, number, name, due, starts, quantity in planned.values_list(
         *("item", "order__number", "order__item__name", "order__due"),
@@ -29,5 +28,3 @@ def read_orders(found: dict[int, Future]) -> None:
         day = timezone.localtime(begins_at).date() if begins_at else due
         demand = Demand(source=Source.ORDER, number=number, due=day, quantity=still)
         found[item].demands.append((demand, f"for {name}"))
-    for item, supply in from_orders(found):
-        found[item].supplies.append((supply, "makes it"))

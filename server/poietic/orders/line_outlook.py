@@ -10,9 +10,9 @@ from poietic_core.quantity import ZERO
 
 from ..ledger.reserving import free_stock
 from ..statements.prepared import Prepared, array_of, planned_once
+from ..stores.future import supplies_of
 from .book import OrderBook
 from .models import Order
-from .shortages import supplies_of
 
 NO_OUTLOOK: dict[str, Any] = {
     "free": None,

@@ -23,7 +23,7 @@ from ..catalog.queries import any_of
 from ..ledger.reserving import FREE
 from ..statements.bulk import update_rows, upsert_rows
 from ..statements.prepared import Prepared, array_of, planned_once
-from ..stores.future import on_the_way
+from ..stores.future import supplies_of
 from .models import Order, PlannedNeed, Shortage, StoredAttention
 from .standing import OPEN, Told
 
@@ -206,22 +206,17 @@ def _tell(
     told.write()
 
 
-def supplies_of(items: Iterable[int]) -> dict[int, list[Supply]]:
-    """Return what will come of some items, and when, by item: from open orders and on the way."""
-    found: dict[int, list[Supply]] = {}
-    listed = list(items)
-    for item, supply in [*from_orders(listed), *((i, s) for i, s, _ in on_the_way(listed))]:
-        found.setdefault(item, []).append(supply)
-    return found
-
-
-def from_orders(items: Iterable[int]) -> list[tuple[int, Supply]]:
+def from_orders(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what open orders will bring of some items, with the item."""
     states = [s.value for s in OPEN if s is not OrderState.COMPLETED]
     making = Order.objects.filter(item__in=any_of(items), state__in=states)
     rows = making.values_list("item", "number", "quantity", "received", "standing__finishes")
     return [
-        (item, Supply(source=Source.ORDER, number=n, comes=comes, quantity=quantity - received))
+        (
+            item,
+            Supply(source=Source.ORDER, number=n, comes=comes, quantity=quantity - received),
+            "makes it",
+        )
         for item, n, quantity, received, comes in rows
     ]
 

@@ -9,11 +9,11 @@ class StoresConfig(AppConfig):
         """Let what is on the way be known as supply, transfers be checked, and labels be printed."""
         from ..ledger.verify import register
         from ..papers.kinds import LABELS
-        from .future import READERS, read_transfers
+        from .future import SUPPLIES, on_the_way
         from .labels import of_item, of_lot, of_place
         from .verify import CHECKS
 
-        READERS.append(read_transfers)
+        SUPPLIES.append(on_the_way)
         register(CHECKS)
         LABELS.update(
             {

@@ -1,4 +1,4 @@
-"""Who wants an item and what will come of it: each app registers a reader that tells its part."""
+"""Who wants an item and what will come of it: each app registers readers that tell their part."""
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -19,9 +19,12 @@ class Future:
     supplies: list[tuple[Supply, str]] = field(default_factory=list)
 
 
-#: told items by key; adds to each one's future
+#: told items by key; adds what is wanted to each one's future
 Reader = Callable[[dict[int, Future]], None]
 READERS: list[Reader] = []
+#: told items by key; returns what will come, with the item and what it is for
+SupplyReader = Callable[[list[int]], list[tuple[int, Supply, str]]]
+SUPPLIES: list[SupplyReader] = []
 
 
 def future_of(items: Iterable[int]) -> dict[int, Future]:
@@ -29,16 +32,26 @@ def future_of(items: Iterable[int]) -> dict[int, Future]:
     found = {item: Future() for item in items}
     for reader in READERS if found else ():
         reader(found)
+    for item, supply, words in told_supplies(found):
+        found[item].supplies.append((supply, words))
     return found
 
 
-def read_transfers(found: dict[int, Future]) -> None:
-    """Tell what is on the way between sites."""
-    for item, supply, words in on_the_way(found):
-        found[item].supplies.append((supply, words))
+def told_supplies(items: Iterable[int]) -> list[tuple[int, Supply, str]]:
+    """Return what will come of some items, with the item and what it is for."""
+    listed = list(items)
+    return [told for reader in SUPPLIES if listed for told in reader(listed)]
 
 
-def on_the_way(items: Iterable[int]) -> list[tuple[int, Supply, str]]:
+def supplies_of(items: Iterable[int]) -> dict[int, list[Supply]]:
+    """Return what will come of some items, and when, by item."""
+    found: dict[int, list[Supply]] = {}
+    for item, supply, _ in told_supplies(items):
+        found.setdefault(item, []).append(supply)
+    return found
+
+
+def on_the_way(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what is on the way between sites of some items, with the item and where to."""
     rows = TransferLine.objects.filter(transfer__is_on_the_way=True, item__in=any_of(items))
     left = rows.annotate(left=F("quantity") - F("arrived") - F("missing")).filter(left__gt=ZERO)

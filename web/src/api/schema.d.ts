@@ -5024,6 +5024,446 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/draft-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft a purchase order
+         * @description Draft a purchase order: carry out.
+         */
+        post: operations["post_draft_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/draft-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft a purchase order (preview)
+         * @description Draft a purchase order: show the consequences.
+         */
+        post: operations["preview_draft_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/buy-missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Buy what is missing
+         * @description Buy what is missing: carry out.
+         */
+        post: operations["post_buy_missing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/buy-missing/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Buy what is missing (preview)
+         * @description Buy what is missing: show the consequences.
+         */
+        post: operations["preview_buy_missing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/copy-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy a purchase order
+         * @description Copy a purchase order: carry out.
+         */
+        post: operations["post_copy_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/copy-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy a purchase order (preview)
+         * @description Copy a purchase order: show the consequences.
+         */
+        post: operations["preview_copy_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a purchase order
+         * @description Send a purchase order: carry out.
+         */
+        post: operations["post_send_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a purchase order (preview)
+         * @description Send a purchase order: show the consequences.
+         */
+        post: operations["preview_send_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/confirm-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm a purchase order
+         * @description Confirm a purchase order: carry out.
+         */
+        post: operations["post_confirm_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/confirm-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm a purchase order (preview)
+         * @description Confirm a purchase order: show the consequences.
+         */
+        post: operations["preview_confirm_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a purchase order
+         * @description Change a purchase order: carry out.
+         */
+        post: operations["post_change_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a purchase order (preview)
+         * @description Change a purchase order: show the consequences.
+         */
+        post: operations["preview_change_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/finish-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish a purchase order with what came
+         * @description Finish a purchase order with what came: carry out.
+         */
+        post: operations["post_finish_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/finish-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish a purchase order with what came (preview)
+         * @description Finish a purchase order with what came: show the consequences.
+         */
+        post: operations["preview_finish_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/cancel-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel a purchase order
+         * @description Cancel a purchase order: carry out.
+         */
+        post: operations["post_cancel_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/cancel-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel a purchase order (preview)
+         * @description Cancel a purchase order: show the consequences.
+         */
+        post: operations["preview_cancel_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/receive-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive against a purchase order
+         * @description Receive against a purchase order: carry out.
+         */
+        post: operations["post_receive_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/receive-purchase/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive against a purchase order (preview)
+         * @description Receive against a purchase order: show the consequences.
+         */
+        post: operations["preview_receive_purchase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/return-to-supplier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Return goods to a supplier
+         * @description Return goods to a supplier: carry out.
+         */
+        post: operations["post_return_to_supplier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/return-to-supplier/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Return goods to a supplier (preview)
+         * @description Return goods to a supplier: show the consequences.
+         */
+        post: operations["preview_return_to_supplier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/post-invoice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post a supplier's invoice
+         * @description Post a supplier's invoice: carry out.
+         */
+        post: operations["post_post_invoice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/post-invoice/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post a supplier's invoice (preview)
+         * @description Post a supplier's invoice: show the consequences.
+         */
+        post: operations["preview_post_invoice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/import-tables": {
         parameters: {
             query?: never;
@@ -6388,6 +6828,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Purchases
+         * @description Return purchase orders: those first of which something comes first.
+         */
+        get: operations["poietic_buying_api_purchases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/wanted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wanted
+         * @description Return the bought items that orders are short of beyond what is on order, the first wanted first.
+         */
+        get: operations["poietic_buying_api_wanted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/to-invoice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Invoice
+         * @description Return what came and is not invoiced, the oldest first.
+         */
+        get: operations["poietic_buying_api_to_invoice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invoices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invoices
+         * @description Return invoices and credit notes, the latest first.
+         */
+        get: operations["poietic_buying_api_invoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Purchase
+         * @description Return a purchase order's page.
+         */
+        get: operations["poietic_buying_api_purchase"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{code}/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Purchases Of Item
+         * @description Return the open purchase orders that an item is on.
+         */
+        get: operations["poietic_buying_api_purchases_of_item"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/ready": {
         parameters: {
             query?: never;
@@ -7680,6 +8240,8 @@ export interface components {
             /** Form Thickness */
             form_thickness?: string | null;
             tracking?: components["schemas"]["Tracking"] | null;
+            /** Is Inspected */
+            is_inspected?: boolean | null;
             /** Number Rule */
             number_rule?: string | null;
             /** Gtin */
@@ -7774,6 +8336,8 @@ export interface components {
             /** Form Thickness */
             form_thickness?: string | null;
             tracking?: components["schemas"]["Tracking"] | null;
+            /** Is Inspected */
+            is_inspected?: boolean | null;
             /** Number Rule */
             number_rule?: string | null;
             /** Gtin */
@@ -12120,6 +12684,550 @@ export interface components {
             given: components["schemas"]["PutBack"];
         };
         /**
+         * DraftPurchase
+         * @description What is to be ordered of a supplier.
+         */
+        DraftPurchase: {
+            /** Supplier */
+            supplier: string;
+            /** Lines */
+            lines: components["schemas"]["LineWanted"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Send
+             * @default false
+             */
+            send: boolean;
+        };
+        /** DraftPurchasePosting */
+        DraftPurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DraftPurchase"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * LineWanted
+         * @description An item to buy; what is left out is proposed: price by the lists, day by its lead time.
+         */
+        LineWanted: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Price */
+            price?: string | null;
+            /** Comes On */
+            comes_on?: string | null;
+            /** Place */
+            place?: string | null;
+            /** Order */
+            order?: number | null;
+            /** Operation */
+            operation?: number | null;
+        };
+        /** DraftPurchasePreview */
+        DraftPurchasePreview: {
+            given: components["schemas"]["DraftPurchase"];
+        };
+        /**
+         * BuyMissing
+         * @description All that is to be bought: a purchase order for each supplier.
+         */
+        BuyMissing: {
+            /** Lines */
+            lines: components["schemas"]["MissingWanted"][];
+        };
+        /** BuyMissingPosting */
+        BuyMissingPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["BuyMissing"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * MissingWanted
+         * @description An item to buy, of the supplier named or of the first in its price list.
+         */
+        MissingWanted: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Price */
+            price?: string | null;
+            /** Comes On */
+            comes_on?: string | null;
+            /** Place */
+            place?: string | null;
+            /** Order */
+            order?: number | null;
+            /** Operation */
+            operation?: number | null;
+            /** Supplier */
+            supplier?: string | null;
+        };
+        /** BuyMissingPreview */
+        BuyMissingPreview: {
+            given: components["schemas"]["BuyMissing"];
+        };
+        /**
+         * CopyPurchase
+         * @description Another purchase order like one that there is, at today's prices.
+         */
+        CopyPurchase: {
+            /** Purchase */
+            purchase: number;
+            /** Comes On */
+            comes_on?: string | null;
+        };
+        /** CopyPurchasePosting */
+        CopyPurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CopyPurchase"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** CopyPurchasePreview */
+        CopyPurchasePreview: {
+            given: components["schemas"]["CopyPurchase"];
+        };
+        /**
+         * PurchaseGiven
+         * @description A purchase order by its number.
+         */
+        PurchaseGiven: {
+            /** Purchase */
+            purchase: number;
+        };
+        /** SendPurchasePosting */
+        SendPurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PurchaseGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SendPurchasePreview */
+        SendPurchasePreview: {
+            given: components["schemas"]["PurchaseGiven"];
+        };
+        /**
+         * ConfirmPurchase
+         * @description What the supplier confirms; lines that are not named are confirmed as they stand.
+         */
+        ConfirmPurchase: {
+            /** Purchase */
+            purchase: number;
+            /**
+             * Their Number
+             * @default
+             */
+            their_number: string;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["LineConfirmed"][];
+        };
+        /** ConfirmPurchasePosting */
+        ConfirmPurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ConfirmPurchase"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * LineConfirmed
+         * @description What the supplier confirms of a line otherwise than it was ordered.
+         */
+        LineConfirmed: {
+            /** Line */
+            line: number;
+            /** Quantity */
+            quantity?: string | null;
+            /** Comes On */
+            comes_on?: string | null;
+            /** Price */
+            price?: string | null;
+        };
+        /** ConfirmPurchasePreview */
+        ConfirmPurchasePreview: {
+            given: components["schemas"]["ConfirmPurchase"];
+        };
+        /**
+         * ChangePurchase
+         * @description What is different of a purchase order; what is not named stays.
+         */
+        ChangePurchase: {
+            /** Purchase */
+            purchase: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["LineChanged"][];
+            /**
+             * Add
+             * @default []
+             */
+            add: components["schemas"]["LineWanted"][];
+            /**
+             * Drop
+             * @default []
+             */
+            drop: number[];
+            /** Their Number */
+            their_number?: string | null;
+            /** Note */
+            note?: string | null;
+        };
+        /** ChangePurchasePosting */
+        ChangePurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangePurchase"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * LineChanged
+         * @description What is different of a line.
+         */
+        LineChanged: {
+            /** Line */
+            line: number;
+            /** Quantity */
+            quantity?: string | null;
+            /** Comes On */
+            comes_on?: string | null;
+            /** Price */
+            price?: string | null;
+            /** Place */
+            place?: string | null;
+        };
+        /** ChangePurchasePreview */
+        ChangePurchasePreview: {
+            given: components["schemas"]["ChangePurchase"];
+        };
+        /**
+         * FinishPurchase
+         * @description A purchase order of which no more is waited for, or some of its lines.
+         */
+        FinishPurchase: {
+            /** Purchase */
+            purchase: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: number[];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** FinishPurchasePosting */
+        FinishPurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["FinishPurchase"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** FinishPurchasePreview */
+        FinishPurchasePreview: {
+            given: components["schemas"]["FinishPurchase"];
+        };
+        /** CancelPurchasePosting */
+        CancelPurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PurchaseGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** CancelPurchasePreview */
+        CancelPurchasePreview: {
+            given: components["schemas"]["PurchaseGiven"];
+        };
+        /**
+         * LineCame
+         * @description What came of a line.
+         */
+        LineCame: {
+            /** Line */
+            line: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Place */
+            place?: string | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotReceived"][];
+        };
+        /**
+         * ReceivePurchase
+         * @description What came of a purchase order; lines left out: all that is still to come.
+         */
+        ReceivePurchase: {
+            /** Purchase */
+            purchase: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["LineCame"][];
+            /**
+             * Despatch Note
+             * @default
+             */
+            despatch_note: string;
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ReceivePurchasePosting */
+        ReceivePurchasePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ReceivePurchase"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReceivePurchasePreview */
+        ReceivePurchasePreview: {
+            given: components["schemas"]["ReceivePurchase"];
+        };
+        /**
+         * PiecesReturned
+         * @description Pieces of a lot or serial that go back.
+         */
+        PiecesReturned: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * ReturnToSupplier
+         * @description What of a delivery goes back.
+         */
+        ReturnToSupplier: {
+            /** Delivery */
+            delivery: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Place */
+            place?: string | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["PiecesReturned"][];
+            /**
+             * Is Replaced
+             * @default true
+             */
+            is_replaced: boolean;
+            /** Reason */
+            reason: string;
+        };
+        /** ReturnToSupplierPosting */
+        ReturnToSupplierPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ReturnToSupplier"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReturnToSupplierPreview */
+        ReturnToSupplierPreview: {
+            given: components["schemas"]["ReturnToSupplier"];
+        };
+        /**
+         * CostInvoiced
+         * @description Freight, duty or a fee, spread over what came.
+         */
+        CostInvoiced: {
+            /** What */
+            what: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @description at most 1,000,000,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            amount: string;
+            /** @default value */
+            spread_by: components["schemas"]["SpreadBy"];
+            /** Deliveries */
+            deliveries: components["schemas"]["ShareByHand"][];
+        };
+        /**
+         * LineInvoiced
+         * @description What is asked for a line of a purchase order.
+         */
+        LineInvoiced: {
+            /** Purchase */
+            purchase: number;
+            /** Line */
+            line: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @description at most 1,000,000,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * PostInvoice
+         * @description What a supplier asks for, or in a credit note gives back; amounts without tax.
+         */
+        PostInvoice: {
+            /** Supplier */
+            supplier: string;
+            /** Number */
+            number: string;
+            /**
+             * Dated
+             * Format: date
+             */
+            dated: string;
+            /**
+             * Is Credit
+             * @default false
+             */
+            is_credit: boolean;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["LineInvoiced"][];
+            /**
+             * Costs
+             * @default []
+             */
+            costs: components["schemas"]["CostInvoiced"][];
+            /** Total */
+            total?: string | null;
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** PostInvoicePosting */
+        PostInvoicePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PostInvoice"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * ShareByHand
+         * @description A delivery that a cost belongs to; by hand, with its share.
+         */
+        ShareByHand: {
+            /** Delivery */
+            delivery: number;
+            /** Share */
+            share?: string | null;
+        };
+        /**
+         * SpreadBy
+         * @description What further costs are shared in proportion to.
+         * @enum {string}
+         */
+        SpreadBy: "value" | "quantity" | "weight" | "by hand";
+        /** PostInvoicePreview */
+        PostInvoicePreview: {
+            given: components["schemas"]["PostInvoice"];
+        };
+        /**
          * ImportTables
          * @description An uploaded file to take in; its structures come into force today.
          */
@@ -14906,6 +16014,414 @@ export interface components {
             pick_lists: components["schemas"]["PickListRow"][];
         };
         /**
+         * PurchasePage
+         * @description A part of the purchase orders.
+         */
+        PurchasePage: {
+            /** Rows */
+            rows: components["schemas"]["PurchaseRow"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * PurchaseRow
+         * @description A purchase order in the list.
+         */
+        PurchaseRow: {
+            /** Number */
+            number: number;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            state: components["schemas"]["PurchaseState"];
+            /** Lines */
+            lines: number;
+            /** Comes On */
+            comes_on: string | null;
+            /** Days Late */
+            days_late: number;
+            /** Ordered On */
+            ordered_on: string | null;
+            /**
+             * Amount
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * PurchaseState
+         * @description Where a purchase order stands in its life.
+         * @enum {string}
+         */
+        PurchaseState: "draft" | "ordered" | "confirmed" | "partly received" | "received" | "closed" | "cancelled";
+        /**
+         * WantedRow
+         * @description A bought item that is missing: how much, by when, what is on order, of whom it is bought.
+         */
+        WantedRow: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Short
+             * Format: decimal
+             * @example 2.40
+             */
+            short: string;
+            /**
+             * Coming
+             * Format: decimal
+             * @example 2.40
+             */
+            coming: string;
+            /** First Due */
+            first_due: string | null;
+            /** Orders */
+            orders: number;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            /** Lead Time Days */
+            lead_time_days: number | null;
+        };
+        /**
+         * OpenPage
+         * @description A part of what came and is not invoiced, with what all of it is worth.
+         */
+        OpenPage: {
+            /** Rows */
+            rows: components["schemas"]["OpenRow"][];
+            /** Total */
+            total: number;
+            /**
+             * Value
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            value: string;
+        };
+        /**
+         * OpenRow
+         * @description What came and is not invoiced.
+         */
+        OpenRow: {
+            /** Delivery */
+            delivery: number;
+            /** Purchase */
+            purchase: number;
+            /** Line */
+            line: number;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Value
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            value: string;
+            /**
+             * Came At
+             * Format: date-time
+             */
+            came_at: string;
+            /** Days */
+            days: number;
+            /** Note */
+            note: string;
+        };
+        /**
+         * InvoiceRow
+         * @description An invoice or credit note.
+         */
+        InvoiceRow: {
+            /** Invoice */
+            invoice: number;
+            /** Number */
+            number: string;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            /**
+             * Dated
+             * Format: date
+             */
+            dated: string;
+            /** Is Credit */
+            is_credit: boolean;
+            /**
+             * Total
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            total: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            difference: string;
+            /** Posting */
+            posting: number;
+            /** Is Taken Back */
+            is_taken_back: boolean;
+        };
+        /**
+         * Act
+         * @description What is done to an order.
+         * @enum {string}
+         */
+        Act: "change" | "make firm" | "leave to planning" | "re-derive" | "release" | "take back the release of" | "post to" | "complete" | "finish short" | "close" | "cancel" | "hold" | "resume" | "unwind" | "change the making of" | "split";
+        /**
+         * DeliveryOut
+         * @description What came of a line at once.
+         */
+        DeliveryOut: {
+            /** Delivery */
+            delivery: number;
+            /** Posting */
+            posting: number;
+            /**
+             * Came At
+             * Format: date-time
+             */
+            came_at: string;
+            /** Note */
+            note: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Returned
+             * Format: decimal
+             * @example 2.40
+             */
+            returned: string;
+            /**
+             * Invoiced
+             * Format: decimal
+             * @example 2.40
+             */
+            invoiced: string;
+            /**
+             * Value
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            value: string;
+            /** Is Undone */
+            is_undone: boolean;
+        };
+        /**
+         * PurchaseLineOut
+         * @description A line of a purchase order; quantities of what came in the stock unit.
+         */
+        PurchaseLineOut: {
+            /** Line */
+            line: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Per Unit
+             * Format: decimal
+             * @example 2.40
+             */
+            per_unit: string;
+            /** Stock Unit */
+            stock_unit: string;
+            /** Tracking */
+            tracking: string;
+            /** Is Inspected */
+            is_inspected: boolean;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Price
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            amount: string;
+            /** Asked Quantity */
+            asked_quantity: string | null;
+            /** Asked For */
+            asked_for: string | null;
+            /**
+             * Comes On
+             * Format: date
+             */
+            comes_on: string;
+            /** Days Late */
+            days_late: number;
+            /** Place */
+            place: string;
+            /** Place Name */
+            place_name: string;
+            /** Order */
+            order: number | null;
+            /** Operation */
+            operation: number | null;
+            /**
+             * Received
+             * Format: decimal
+             * @example 2.40
+             */
+            received: string;
+            /**
+             * Returned
+             * Format: decimal
+             * @example 2.40
+             */
+            returned: string;
+            /**
+             * Invoiced
+             * Format: decimal
+             * @example 2.40
+             */
+            invoiced: string;
+            /**
+             * Coming
+             * Format: decimal
+             * @example 2.40
+             */
+            coming: string;
+            /**
+             * Coming Units
+             * Format: decimal
+             * @example 2.40
+             */
+            coming_units: string;
+            /**
+             * To Invoice
+             * Format: decimal
+             * @example 2.40
+             */
+            to_invoice: string;
+            /**
+             * To Invoice Units
+             * Format: decimal
+             * @example 2.40
+             */
+            to_invoice_units: string;
+            /**
+             * To Invoice Amount
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            to_invoice_amount: string;
+            /** Is Ended */
+            is_ended: boolean;
+            /** Deliveries */
+            deliveries: components["schemas"]["DeliveryOut"][];
+        };
+        /**
+         * PurchaseOut
+         * @description A purchase order's page.
+         */
+        PurchaseOut: {
+            /** Number */
+            number: number;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            state: components["schemas"]["PurchaseState"];
+            /** Ordered On */
+            ordered_on: string | null;
+            /** Confirmed On */
+            confirmed_on: string | null;
+            /** Their Number */
+            their_number: string;
+            /** Note */
+            note: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            amount: string;
+            /** Acts */
+            acts: components["schemas"]["Act"][];
+            /** Lines */
+            lines: components["schemas"]["PurchaseLineOut"][];
+            /** Returns */
+            returns: components["schemas"]["ReturnOut"][];
+            /** Invoices */
+            invoices: components["schemas"]["InvoiceRow"][];
+            /** Change */
+            change: number;
+        };
+        /**
+         * ReturnOut
+         * @description What went back.
+         */
+        ReturnOut: {
+            /** Posting */
+            posting: number;
+            /** Delivery */
+            delivery: number;
+            /** Line */
+            line: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Is Replaced */
+            is_replaced: boolean;
+            /** Is Undone */
+            is_undone: boolean;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * ReadyGroup
          * @description How many orders the same thing stops.
          */
@@ -15684,12 +17200,6 @@ export interface components {
             /** Operation */
             operation?: number | null;
         };
-        /**
-         * Act
-         * @description What is done to an order.
-         * @enum {string}
-         */
-        Act: "change" | "make firm" | "leave to planning" | "re-derive" | "release" | "take back the release of" | "post to" | "complete" | "finish short" | "close" | "cancel" | "hold" | "resume" | "unwind" | "change the making of" | "split";
         /**
          * ElementAmount
          * @description Money of one cost element.
@@ -33947,6 +35457,1524 @@ export interface operations {
             };
         };
     };
+    post_draft_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftPurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_draft_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftPurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_buy_missing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuyMissingPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_buy_missing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuyMissingPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_copy_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyPurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_copy_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyPurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_send_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendPurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_send_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendPurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_confirm_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmPurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_confirm_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmPurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_change_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_finish_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FinishPurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_finish_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FinishPurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_cancel_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CancelPurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_cancel_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CancelPurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_receive_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReceivePurchasePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_receive_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReceivePurchasePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_return_to_supplier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnToSupplierPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_return_to_supplier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnToSupplierPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_post_invoice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostInvoicePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_post_invoice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostInvoicePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_tables: {
         parameters: {
             query?: never;
@@ -36171,6 +39199,153 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_buying_api_purchases: {
+        parameters: {
+            query?: {
+                which?: string;
+                supplier?: string;
+                item?: string;
+                skip?: number;
+                take?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchasePage"];
+                };
+            };
+        };
+    };
+    poietic_buying_api_wanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedRow"][];
+                };
+            };
+        };
+    };
+    poietic_buying_api_to_invoice: {
+        parameters: {
+            query?: {
+                supplier?: string;
+                skip?: number;
+                take?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenPage"];
+                };
+            };
+        };
+    };
+    poietic_buying_api_invoices: {
+        parameters: {
+            query?: {
+                supplier?: string;
+                skip?: number;
+                take?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvoiceRow"][];
+                };
+            };
+        };
+    };
+    poietic_buying_api_purchase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchaseOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_buying_api_purchases_of_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchasePage"];
                 };
             };
         };

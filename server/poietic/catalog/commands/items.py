@@ -77,6 +77,8 @@ class ItemFields(Strict):
     form_width: Size | None = None
     form_thickness: Size | None = None
     tracking: Tracking | None = None
+    #: what a supplier sends waits in quarantine until it is judged
+    is_inspected: bool | None = None
     number_rule: NumberRule | None = None
     gtin: Gtin | None = None
     lot_rule: Item.LotRule | None = None
@@ -251,6 +253,8 @@ def faults_of_item(item: Item) -> list[str]:
         faults.append("number_rule: say how its numbers are made, such as HT-{year}-{number:4}")
     if item.tracking == Tracking.SERIAL and item.step % 1:
         faults.append(f"tracking: serials are whole pieces, the step of {item.code} is {item.step}")
+    if item.tracking == Tracking.NONE and item.is_inspected:
+        faults.append("is_inspected: only lots and serials can wait to be judged; have it tracked")
     if item.tracking == Tracking.NONE and item.valuation == Method.LOT_ACTUAL:
         faults.append("valuation: lot actual needs an item tracked by lot or serial")
     return faults

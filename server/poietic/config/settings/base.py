@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "poietic.orders",
     "poietic.papers",
     "poietic.picking",
+    "poietic.buying",
     "poietic.exchange",
     "poietic.demo",
 ]

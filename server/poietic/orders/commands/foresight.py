@@ -13,10 +13,10 @@ from ...catalog.queries import items_by_code
 from ...commanding.registry import Context
 from ...costing.queries import standards_in_force
 from ...ledger.reserving import free_stock
+from ...stores.future import supplies_of
 from ..dates import Dating
 from ..open_book import OpenBook
 from ..planned import NOTHING, Outlook, needs_of, outlooks
-from ..shortages import supplies_of
 from ..standing import words_of_day
 
 

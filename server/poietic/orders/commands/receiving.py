@@ -118,15 +118,21 @@ def add_receipt(transaction: Transaction, book: OpenBook, given: Receive) -> Non
     document.follow(credit)
     close_document(book, document)
     if order.made_for:
-        keep_for(transaction, order, order.made_for, into, document)
+        operation = order.made_for_operation or 0
+        keep_for(transaction, order.item, order.made_for, operation, into, document)
     _issue_at_receipt(transaction, book, document)
 
 
 def keep_for(
-    transaction: Transaction, order: Order, parent: Order, into: Place, document: Document
+    transaction: Transaction,
+    item: Item,
+    parent: Order,
+    operation: int,
+    into: Place,
+    document: Document,
 ) -> None:
-    """Keep what was received of an order for the order that it is made for, as far as that needs it."""
-    operation, owner, item = order.made_for_operation or 0, parent.cost_object, order.item
+    """Keep what was received of an item for the order that it is meant for, as far as that needs it."""
+    owner = parent.cost_object
     transaction.concern([item.pk], owner)
 
     def keep() -> None:

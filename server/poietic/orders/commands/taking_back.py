@@ -1,5 +1,6 @@
 """Taking a posting back by the reversal of the act that made it."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -34,6 +35,10 @@ INSTEAD = {
     Posting.Kind.SEND: "Receive the transfer where it came from.",
     Posting.Kind.ARRIVE: "Move it, or send it back as another transfer.",
 }
+
+
+#: kinds that another app takes back, with what it keeps of them: told the posting and why
+OTHERWISE: dict[str, Callable[[Context, int, str], None]] = {}
 
 
 @dataclass(eq=False)
@@ -91,6 +96,10 @@ class TakeBack(Strict):
 )
 def take_back(context: Context, given: TakeBack) -> None:
     """Post the mirror of everything that one act posted to an order, last first."""
+    stands = Posting.objects.filter(pk=given.posting, reverses=None)
+    if (kind := stands.values_list("kind", flat=True).first()) in OTHERWISE:
+        OTHERWISE[kind](context, given.posting, given.reason)
+        return
     book = lock_act(context, given.posting)
     _, act = postings_of_act(given.posting)
     transaction = Transaction(context)

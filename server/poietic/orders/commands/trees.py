@@ -19,12 +19,12 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...engineering.queries import in_force, inlined, revision_in_force
 from ...ledger.reserving import free_stock
+from ...stores.future import supplies_of
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Day, Quantity, Strict
 from ..dates import Dating, OrderDates
 from ..open_book import OpenBook
 from ..planned import NOTHING, outlooks
-from ..shortages import supplies_of
 from ..standing import words_of_day
 from .carrying_down import codes_of, lines_of, lot_of, needed_on
 from .loading import say_load

@@ -1,0 +1,1 @@
+"""Buying: orders to suppliers, what comes of them, and what is invoiced for it."""

@@ -1,0 +1,25 @@
+from django.apps import AppConfig
+
+
+class BuyingConfig(AppConfig):
+    name = "poietic.buying"
+    default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Let purchases be known as supply, found, checked, and their postings taken back."""
+        from ..ledger.models import Posting
+        from ..ledger.verify import register
+        from ..orders.commands.taking_back import OTHERWISE
+        from ..stores.future import SUPPLIES
+        from ..web_api.finding import FINDERS
+        from .commands.taking_back import take_back_delivery, take_back_invoice, take_back_return
+        from .finding import find_purchases
+        from .future import from_purchases
+        from .verify import CHECKS
+
+        SUPPLIES.append(from_purchases)
+        register(CHECKS)
+        FINDERS["purchase"] = find_purchases
+        OTHERWISE[Posting.Kind.PURCHASE_RECEIPT] = take_back_delivery
+        OTHERWISE[Posting.Kind.SUPPLIER_RETURN] = take_back_return
+        OTHERWISE[Posting.Kind.INVOICE] = take_back_invoice

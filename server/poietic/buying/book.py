@@ -1,0 +1,106 @@
+"""Purchase orders locked by a command, or read: their lines, what is still to come, their state."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from decimal import Decimal
+
+from poietic_core.buying.purchase import (
+    COMING,
+    Act,
+    PurchaseState,
+    require_purchase_state,
+    state_of,
+)
+from poietic_core.quantity import ZERO
+
+from ..catalog.queries import any_of
+from ..commanding.registry import Context
+from ..statements.bulk import update_rows
+from ..web_api.errors import NotFound
+from .models import Purchase, PurchaseLine
+
+#: what is kept of a line as things happen to it
+KEPT = ("quantity", "price", "asked_quantity", "asked_for", "comes_on", "place_id", "received", "returned", "invoiced", "not_replaced", "is_ended", "coming")  # fmt: skip
+
+
+@dataclass
+class PurchaseBook:
+    """A purchase order that a command has locked, with its lines; what changes is saved at the end."""
+
+    context: Context
+    purchase: Purchase
+    lines: list[PurchaseLine] = field(default_factory=list)
+
+    @classmethod
+    def lock(cls, context: Context, number: int) -> "PurchaseBook":
+        """Lock a purchase order and load it, or refuse by number."""
+        return cls.lock_all(context, [number])[number]
+
+    @classmethod
+    def lock_all(cls, context: Context, numbers: Iterable[int]) -> "dict[int, PurchaseBook]":
+        """Lock purchase orders in one statement and load them; the first that is not there is refused."""
+        wanted = list(dict.fromkeys(numbers))
+        rows = Purchase.objects.filter(number__in=any_of(wanted)).select_related("supplier")
+        books = {p.number: cls(context, p) for p in context.lock(rows, "purchase")}
+        for number in wanted:
+            if number not in books:
+                raise NotFound("purchase order", str(number))
+        by_key = {b.purchase.pk: b for b in books.values()}
+        parts = ("item", "place", "order__cost_object")
+        lines = PurchaseLine.objects.filter(purchase__in=any_of(by_key)).select_related(*parts)
+        for line in lines.order_by("number"):
+            by_key[line.purchase_id].lines.append(line)
+        return books
+
+    @property
+    def state(self) -> PurchaseState:
+        """Return the state as the core knows it."""
+        return PurchaseState(self.purchase.state)
+
+    @property
+    def thing(self) -> str:
+        """Return its name in consequences."""
+        return f"purchase order {self.purchase.number}"
+
+    def require(self, act: Act) -> None:
+        """Refuse an act that its state does not allow."""
+        require_purchase_state(self.purchase.number, self.state, act)
+
+    def line(self, number: int) -> PurchaseLine:
+        """Return a line, or refuse by number."""
+        for line in self.lines:
+            if line.number == number:
+                return line
+        raise NotFound("line", f"{number} of purchase order {self.purchase.number}")
+
+    def set_state(self, state: PurchaseState) -> None:
+        """Move it to another state."""
+        self.context.effects.field(self.thing, "state", self.purchase.state, state.value)
+        self.purchase.state = state.value
+
+    def finish(self) -> None:
+        """Save it with its lines: its state, and of each line what is still to come."""
+        if self.state not in (PurchaseState.DRAFT, PurchaseState.CANCELLED):
+            stands = [line.stands() for line in self.lines]
+            confirmed = self.purchase.confirmed_on is not None
+            self.set_state(state_of(stands, is_confirmed=confirmed))
+        awaited = self.state in COMING
+        for line in self.lines:
+            was = line.coming
+            line.coming = line.stands().coming if awaited else ZERO
+            self.context.effects.field(
+                f"{self.thing} line {line.number}", f"to come [{line.item.unit}]", was, line.coming
+            )
+            self.context.touched.add(line.item_id)
+        self.purchase.change = self.context.change
+        self.purchase.save()
+        update_rows(
+            PurchaseLine,
+            ("id", *(name.removesuffix("_id") for name in KEPT)),
+            [(n.pk, *(getattr(n, name) for name in KEPT)) for n in self.lines],
+        )
+
+
+def in_stock_units(line: PurchaseLine, quantity: Decimal) -> Decimal:
+    """Return a quantity of a line's own unit in the stock unit of its item."""
+    return quantity * line.per_unit

@@ -1,0 +1,208 @@
+"""What becomes of a purchase order before it has all come: confirmed, changed, finished, cancelled."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from typing import Annotated, ClassVar
+
+from django.utils import timezone
+from poietic_core.buying.purchase import COMING, Act, PurchaseState
+from poietic_core.errors import DomainError
+from poietic_core.quantity import ZERO, require_step
+from pydantic import Field
+
+from ...catalog.queries import stock_place
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...orders.models import PlannedNeed, Shortage
+from ...web_api.errors import InvalidInput
+from ...web_api.fields import Code, Day, Note, Price, Quantity, Strict, Text
+from ..book import PurchaseBook
+from ..models import PurchaseLine
+from .drafting import (
+    MOST_LINES,
+    LineNumber,
+    LineWanted,
+    PurchaseGiven,
+    PurchaseNumber,
+    add_lines,
+)
+
+Their = Annotated[str, Text(40)]
+#: orders that are named as waiting
+NAMED = 5
+
+
+@dataclass(eq=False)
+class LessThanCame(DomainError):
+    """A line would order less than has come of it."""
+
+    purchase: int
+    line: int
+    quantity: Decimal
+    came: Decimal
+    unit: str
+    code: ClassVar[str] = "purchase.less_than_came"
+    what: ClassVar[str] = "Line {line} of purchase order {purchase} can't order {quantity} {unit}."
+    why: ClassVar[str] = "{came} {unit} of it have come."
+    fix: ClassVar[str] = "Order at least what came, or return the rest first."
+
+
+class LineConfirmed(Strict):
+    """What the supplier confirms of a line otherwise than it was ordered."""
+
+    line: LineNumber
+    quantity: Quantity | None = None
+    comes_on: Day | None = None
+    price: Price | None = None
+
+
+class ConfirmPurchase(Strict):
+    """What the supplier confirms; lines that are not named are confirmed as they stand."""
+
+    purchase: PurchaseNumber
+    their_number: Their = ""
+    lines: Annotated[list[LineConfirmed], Field(max_length=MOST_LINES)] = []
+
+
+class LineChanged(LineConfirmed):
+    """What is different of a line."""
+
+    place: Code | None = None
+
+
+class ChangePurchase(Strict):
+    """What is different of a purchase order; what is not named stays."""
+
+    purchase: PurchaseNumber
+    lines: Annotated[list[LineChanged], Field(max_length=MOST_LINES)] = []
+    add: Annotated[list[LineWanted], Field(max_length=MOST_LINES)] = []
+    #: lines of which nothing came, left out
+    drop: Annotated[list[LineNumber], Field(max_length=MOST_LINES)] = []
+    their_number: Their | None = None
+    note: Note | None = None
+
+
+class FinishPurchase(Strict):
+    """A purchase order of which no more is waited for, or some of its lines."""
+
+    purchase: PurchaseNumber
+    #: left out: all
+    lines: Annotated[list[LineNumber], Field(max_length=MOST_LINES)] = []
+    reason: Note = ""
+
+
+@command("confirm-purchase", "Confirm a purchase order", Role.CONTROLLER)
+def confirm_purchase(context: Context, given: ConfirmPurchase) -> None:
+    """Take in what the supplier confirms; a later day moves what waits for it, and says which orders."""
+    book = PurchaseBook.lock(context, given.purchase)
+    book.require(Act.CONFIRM)
+    today = timezone.localdate(context.now)
+    context.effects.field(book.thing, "confirmed on", book.purchase.confirmed_on, today)
+    book.purchase.confirmed_on = today
+    if given.their_number:
+        book.purchase.their_number = given.their_number
+    for said in given.lines:
+        _change_line(book, book.line(said.line), said)
+    book.finish()
+
+
+@command("change-purchase", "Change a purchase order", Role.CONTROLLER)
+def change_purchase(context: Context, given: ChangePurchase) -> None:
+    """Change lines, add some, leave some out of which nothing has come."""
+    book = PurchaseBook.lock(context, given.purchase)
+    book.require(Act.CHANGE)
+    for name in ("their_number", "note"):
+        if (said := getattr(given, name)) is not None:
+            words = name.replace("_", " ")
+            context.effects.field(book.thing, words, getattr(book.purchase, name), said)
+            setattr(book.purchase, name, said)
+    for change in given.lines:
+        line = book.line(change.line)
+        if change.place:
+            was, line.place = line.place, stock_place(change.place)
+            context.effects.field(
+                f"{book.thing} line {line.number}", "place", was.name, line.place.name
+            )
+        _change_line(book, line, change)
+    for number in given.drop:
+        _drop_line(book, book.line(number))
+    if given.add:
+        known = len(book.lines)
+        add_lines(book, given.add)
+        for line in book.lines[known:] if book.state in COMING else ():
+            line.asked_quantity, line.asked_for = line.quantity, line.comes_on
+    if not book.lines:
+        raise InvalidInput(["drop: no line would be left; cancel the purchase order"])
+    book.finish()
+
+
+@command("finish-purchase", "Finish a purchase order with what came", Role.CONTROLLER)
+def finish_purchase(context: Context, given: FinishPurchase) -> None:
+    """Wait no longer for what has not come of all lines, or of some."""
+    book = PurchaseBook.lock(context, given.purchase)
+    book.require(Act.FINISH)
+    for line in [book.line(n) for n in given.lines] or book.lines:
+        line.is_ended = True
+    if not any(n.received for n in book.lines) and all(n.is_ended for n in book.lines):
+        raise InvalidInput(["purchase: nothing has come of it; cancel it"])
+    book.finish()
+
+
+@command("cancel-purchase", "Cancel a purchase order", Role.CONTROLLER)
+def cancel_purchase(context: Context, given: PurchaseGiven) -> None:
+    """Expect nothing of a purchase order of which nothing has come."""
+    book = PurchaseBook.lock(context, given.purchase)
+    book.require(Act.CANCEL)
+    book.set_state(PurchaseState.CANCELLED)
+    book.finish()
+
+
+def _change_line(book: PurchaseBook, line: PurchaseLine, said: LineConfirmed) -> None:
+    """Take in another quantity, day or price of a line."""
+    thing, item = f"{book.thing} line {line.number}", line.item
+    effects = book.context.effects
+    if said.quantity is not None:
+        stock = said.quantity * line.per_unit
+        require_step(f"The quantity of {item.code}", stock, step=item.step, unit=item.unit)
+        kept = line.stands().kept
+        if stock < kept:
+            raise LessThanCame(book.purchase.number, line.number, stock, kept, item.unit)
+        effects.field(thing, f"quantity [{line.unit}]", line.quantity, said.quantity)
+        line.quantity = said.quantity
+    if said.price is not None:
+        if line.invoiced:
+            raise InvalidInput([f"lines: line {line.number} is invoiced; its price stands, the invoice tells the difference"])  # fmt: skip
+        effects.field(thing, "price", line.price, said.price)
+        line.price = said.price
+    if said.comes_on is not None and said.comes_on != line.comes_on:
+        effects.field(thing, "there on", line.comes_on, said.comes_on)
+        if said.comes_on > line.comes_on:
+            _tell_who_waits(book, line, said.comes_on)
+        line.comes_on = said.comes_on
+
+
+def _tell_who_waits(book: PurchaseBook, line: PurchaseLine, comes_on: date) -> None:
+    """Say which orders are short of what comes later, and by how many days."""
+    running = Shortage.objects.filter(item=line.item, quantity__gt=ZERO)
+    planned = PlannedNeed.objects.filter(item=line.item, short__gt=ZERO)
+    numbers = sorted({*running.values_list("order__number", flat=True)[:NAMED + 1], *planned.values_list("order__number", flat=True)[:NAMED + 1]})  # fmt: skip
+    if not numbers:
+        return
+    days = (comes_on - line.comes_on).days
+    named = ", ".join(str(n) for n in numbers[:NAMED])
+    others = " and others" if len(numbers) > NAMED else ""
+    what = "orders" if len(numbers) > 1 else "order"
+    words = (
+        f"it comes {days} day{'s' if days > 1 else ''} later; {what} {named}{others} wait for it"
+    )
+    book.context.effects.remark(line.item.code, words)
+
+
+def _drop_line(book: PurchaseBook, line: PurchaseLine) -> None:
+    if line.received:
+        raise InvalidInput([f"drop: something of line {line.number} has come; finish it with what came"])  # fmt: skip
+    book.context.effects.field(f"{book.thing} line {line.number}", "line", line.item.code, None)
+    book.context.touched.add(line.item_id)
+    book.lines.remove(line)
+    line.delete()
