@@ -15,8 +15,8 @@ from poietic_core.buying.landed import (
 )
 from poietic_core.buying.matching import MoreThanReceived, OpenReceipt, differences_of, match
 from poietic_core.buying.purchase import (
-    Act,
     LineStands,
+    PurchaseAct,
     PurchaseState,
     WrongPurchaseState,
     acts_in,
@@ -184,7 +184,7 @@ class States(TestCase):
 
     def test_what_a_state_does_not_allow_is_refused_with_those_that_do(self) -> None:
         for state in PurchaseState:
-            for act in Act:
+            for act in PurchaseAct:
                 if act in acts_in(state):
                     require_purchase_state(1, state, act)
                     continue

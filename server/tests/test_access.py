@@ -38,6 +38,7 @@ NARROW = {
             "api/cost-sets/{new}/against/{old}/items/{code}",
             "api/overheads",
             "api/uploads/{number}",
+            "api/invoices",
             "api/export/{kind}",
         ],
         READ_COSTS.roles,

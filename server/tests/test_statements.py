@@ -275,6 +275,7 @@ class Everything(TestCase):
             "api/jobs": {"number": caller.send("jobs/roll-up-next", {"given": {}})["number"]},
             "api/uploads": {"number": Upload.objects.latest("pk").pk},
             "api/postings": {"number": page["happened"][0]["number"]},
+            "api/purchases": {"number": caller.get("purchases", which="all")["rows"][-1]["number"]},
             "api/picks": {"number": caller.get("picks")["rows"][-1]["number"]},
             "api/labels": {"kind": "place", "form": "svg"},
             "api/papers": {"kind": "traveller"},

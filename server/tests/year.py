@@ -44,6 +44,7 @@ class Year:
         self.standards()
         self.order()
         self.stores()
+        self.buying()
         self.picking()
         self.life()
         self.deviations()
@@ -203,6 +204,26 @@ class Year:
         self.do("join-lots", **lot, place=f"ST{n}", into="L2")
         self.do("judge-lot", **lot, state="quarantined", reason="scratched")
         self.do("correct-lot", **lot, supplier_code=f"S{n}", reason="read again")
+
+    def buying(self) -> None:
+        """Ordered of a supplier, confirmed, changed, partly received, some sent back, invoiced, finished."""
+        n = self._n
+        line = {"item": f"BUY{n}", "quantity": "9", "place": f"ST{n}", "comes_on": self.on(5)}
+        draft = self.do("draft-purchase", supplier=f"SUP{n}", lines=[line])["made"]
+        purchase = int(draft["purchase"])
+        self.do("send-purchase", purchase=purchase)
+        self.do("confirm-purchase", purchase=purchase, lines=[{"line": 1, "comes_on": self.on(7)}])
+        self.do("change-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "10"}], add=[line])  # fmt: skip
+        self.do("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "8"}])
+        came = self._caller.get(f"purchases/{purchase}")["lines"][0]["deliveries"][0]
+        self.do("return-to-supplier", delivery=came["delivery"], quantity="2", reason="bent")
+        asked = {"purchase": purchase, "line": 1, "quantity": "6", "amount": "13.20"}
+        self.do("post-invoice", supplier=f"SUP{n}", number=f"R{n}", dated=self.on(0), lines=[asked])
+        self.do("finish-purchase", purchase=purchase)
+        copied = int(self.do("copy-purchase", purchase=purchase)["made"]["purchase"])
+        self.do("cancel-purchase", purchase=copied)
+        missing = self.do("buy-missing", lines=[{"item": f"BUY{n}", "quantity": "3"}])["made"]
+        self._caller.must("cancel-purchase", {"purchase": int(missing["purchase"])})
 
     def picking(self) -> None:
         """An order released in parts, picked onto a carrier, short, put back, issued; a tree; labels and views."""

@@ -29,7 +29,7 @@ class PurchaseState(StrEnum):
 COMING = (PurchaseState.ORDERED, PurchaseState.CONFIRMED, PurchaseState.PARTLY_RECEIVED)
 
 
-class Act(StrEnum):
+class PurchaseAct(StrEnum):
     """What is done to a purchase order."""
 
     CHANGE = "change"
@@ -40,19 +40,22 @@ class Act(StrEnum):
     CANCEL = "cancel"
 
 
-ALLOWED: dict[Act, tuple[PurchaseState, ...]] = {
-    Act.CHANGE: (PurchaseState.DRAFT, *COMING),
-    Act.ORDER: (PurchaseState.DRAFT,),
-    Act.CONFIRM: COMING,
-    Act.RECEIVE: (*COMING, PurchaseState.RECEIVED),
-    Act.FINISH: COMING,
-    Act.CANCEL: (PurchaseState.DRAFT, PurchaseState.ORDERED, PurchaseState.CONFIRMED),
+ALLOWED: dict[PurchaseAct, tuple[PurchaseState, ...]] = {
+    PurchaseAct.CHANGE: (PurchaseState.DRAFT, *COMING),
+    PurchaseAct.ORDER: (PurchaseState.DRAFT,),
+    PurchaseAct.CONFIRM: COMING,
+    PurchaseAct.RECEIVE: (*COMING, PurchaseState.RECEIVED),
+    PurchaseAct.FINISH: COMING,
+    PurchaseAct.CANCEL: (PurchaseState.DRAFT, PurchaseState.ORDERED, PurchaseState.CONFIRMED),
 }
-HINTS: dict[tuple[Act, PurchaseState], str] = {
-    (Act.RECEIVE, PurchaseState.DRAFT): "Send it to the supplier first.",
-    (Act.CONFIRM, PurchaseState.DRAFT): "Send it to the supplier first.",
-    (Act.FINISH, PurchaseState.DRAFT): "Nothing is ordered yet: cancel it.",
-    (Act.CANCEL, PurchaseState.PARTLY_RECEIVED): "Finish it with what came, or return that first.",
+HINTS: dict[tuple[PurchaseAct, PurchaseState], str] = {
+    (PurchaseAct.RECEIVE, PurchaseState.DRAFT): "Send it to the supplier first.",
+    (PurchaseAct.CONFIRM, PurchaseState.DRAFT): "Send it to the supplier first.",
+    (PurchaseAct.FINISH, PurchaseState.DRAFT): "Nothing is ordered yet: cancel it.",
+    (
+        PurchaseAct.CANCEL,
+        PurchaseState.PARTLY_RECEIVED,
+    ): "Finish it with what came, or return that first.",
 }
 
 
@@ -71,7 +74,7 @@ class WrongPurchaseState(DomainError):
     fix: ClassVar[str] = "{hint}"
 
 
-def require_purchase_state(purchase: int, state: PurchaseState, act: Act) -> None:
+def require_purchase_state(purchase: int, state: PurchaseState, act: PurchaseAct) -> None:
     """Refuse an act that the state does not allow: WrongPurchaseState (purchase.wrong_state)."""
     if state not in ALLOWED[act]:
         hint = HINTS.get((act, state), "Choose another purchase order.")
@@ -93,7 +96,7 @@ def weekdays_after(day: date, days: int) -> date:
     return day
 
 
-def acts_in(state: PurchaseState) -> list[Act]:
+def acts_in(state: PurchaseState) -> list[PurchaseAct]:
     """Return what may be done to a purchase order in a state."""
     return [act for act, states in ALLOWED.items() if state in states]
 

@@ -8,7 +8,7 @@ from django.db.models import Count, F, Min, Q, QuerySet, Sum
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
-from poietic_core.buying.purchase import COMING, Act, PurchaseState, acts_in
+from poietic_core.buying.purchase import COMING, PurchaseAct, PurchaseState, acts_in
 from poietic_core.quantity import ZERO, money
 from pydantic import Field
 
@@ -137,7 +137,7 @@ class PurchaseOut(Answer):
     their_number: str
     note: str
     amount: Cost
-    acts: list[Act]
+    acts: list[PurchaseAct]
     lines: list[PurchaseLineOut]
     returns: list[ReturnOut]
     invoices: list[InvoiceRow]
@@ -172,6 +172,9 @@ class OpenRow(Answer):
     name: str
     unit: str
     quantity: DecimalText
+    #: of that, in the unit of the purchase order
+    bought_in: str
+    units: DecimalText
     value: Cost
     came_at: datetime
     days: int
@@ -307,6 +310,8 @@ def to_invoice(
                 name=d.line.item.name,
                 unit=d.line.item.unit,
                 quantity=d.open.quantity,
+                bought_in=d.line.unit,
+                units=d.open.quantity / d.line.per_unit,
                 value=d.open.value,
                 came_at=d.came_at,
                 days=(now - d.came_at).days,

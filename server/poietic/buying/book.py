@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from poietic_core.buying.purchase import (
     COMING,
-    Act,
+    PurchaseAct,
     PurchaseState,
     require_purchase_state,
     state_of,
@@ -62,7 +62,7 @@ class PurchaseBook:
         """Return its name in consequences."""
         return f"purchase order {self.purchase.number}"
 
-    def require(self, act: Act) -> None:
+    def require(self, act: PurchaseAct) -> None:
         """Refuse an act that its state does not allow."""
         require_purchase_state(self.purchase.number, self.state, act)
 

@@ -6,7 +6,14 @@ Everything goes through the application's own commands, dated relative to one "t
 from datetime import date, timedelta
 
 from ..commanding.roles import Role
-from . import history_scene, mirror_cell, picking_scene, product_family, stores_scene
+from . import (
+    buying_scene,
+    history_scene,
+    mirror_cell,
+    picking_scene,
+    product_family,
+    stores_scene,
+)
 from .shop import Shop
 from .works import Works
 
@@ -58,6 +65,7 @@ def load(today: date) -> None:
     _next_revision(works)
     stores_scene.play(works)
     picking_scene.play(works)
+    buying_scene.play(works)
 
 
 def _calendars(works: Works) -> None:

@@ -16135,6 +16135,14 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+            /** Bought In */
+            bought_in: string;
+            /**
+             * Units
+             * Format: decimal
+             * @example 2.40
+             */
+            units: string;
             /**
              * Value
              * Format: decimal
@@ -16192,12 +16200,6 @@ export interface components {
             is_taken_back: boolean;
         };
         /**
-         * Act
-         * @description What is done to an order.
-         * @enum {string}
-         */
-        Act: "change" | "make firm" | "leave to planning" | "re-derive" | "release" | "take back the release of" | "post to" | "complete" | "finish short" | "close" | "cancel" | "hold" | "resume" | "unwind" | "change the making of" | "split";
-        /**
          * DeliveryOut
          * @description What came of a line at once.
          */
@@ -16241,6 +16243,12 @@ export interface components {
             /** Is Undone */
             is_undone: boolean;
         };
+        /**
+         * PurchaseAct
+         * @description What is done to a purchase order.
+         * @enum {string}
+         */
+        PurchaseAct: "change" | "send" | "confirm" | "receive against" | "finish" | "cancel";
         /**
          * PurchaseLineOut
          * @description A line of a purchase order; quantities of what came in the stock unit.
@@ -16387,7 +16395,7 @@ export interface components {
              */
             amount: string;
             /** Acts */
-            acts: components["schemas"]["Act"][];
+            acts: components["schemas"]["PurchaseAct"][];
             /** Lines */
             lines: components["schemas"]["PurchaseLineOut"][];
             /** Returns */
@@ -17200,6 +17208,12 @@ export interface components {
             /** Operation */
             operation?: number | null;
         };
+        /**
+         * Act
+         * @description What is done to an order.
+         * @enum {string}
+         */
+        Act: "change" | "make firm" | "leave to planning" | "re-derive" | "release" | "take back the release of" | "post to" | "complete" | "finish short" | "close" | "cancel" | "hold" | "resume" | "unwind" | "change the making of" | "split";
         /**
          * ElementAmount
          * @description Money of one cost element.

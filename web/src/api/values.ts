@@ -14,6 +14,7 @@ export const values = {
   OutputKind: ["by-product", "co-product"],
   PaymentBasis: ["pieces sent", "good pieces returned"],
   Per: ["unit", "order"],
+  PurchaseAct: ["change", "send", "confirm", "receive against", "finish", "cancel"],
   PurchaseState: ["draft", "ordered", "confirmed", "partly received", "received", "closed", "cancelled"],
   ReserveRule: ["expires first", "oldest first", "one lot for all", "by hand", "none"],
   Role: ["administrator", "controller", "engineer", "storekeeper", "operator", "cost accountant", "viewer"],

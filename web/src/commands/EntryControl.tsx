@@ -49,6 +49,7 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
   if (spec.kind === 'layers') return <RowsEntry legend="What makes up a machine hour" add="Add a layer" columns={layerColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'stock lines') return <RowsEntry legend={spec.label} add="Add a line" columns={stockColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'purchase lines') return <RowsEntry legend={spec.label} add="Add a line" columns={purchaseColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'lots chosen') return <RowsEntry legend={spec.label} add="Choose a lot" columns={lotColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'prices' || spec.kind === 'list prices') return <PricesEntry ours={spec.kind === 'list prices'} rows={rows} onRows={onValue} />;
   if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
@@ -78,6 +79,7 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
           case 'place':
           case 'site':
           case 'customer':
+          case 'supplier':
           case 'reason':
           case 'calendar':
           case 'work center':
@@ -134,6 +136,14 @@ const stockColumns: Column[] = [
   { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
   { name: 'quantity', label: 'quantity', kind: 'number' },
   { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-28!' },
+];
+
+const purchaseColumns: Column[] = [
+  { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
+  { name: 'quantity', label: 'quantity', kind: 'number', className: 'w-16!' },
+  { name: 'unit', label: 'unit', kind: 'text', className: 'w-14!' },
+  { name: 'price', label: 'EUR each', kind: 'number' },
+  { name: 'comes_on', label: 'there on', kind: 'date', className: 'w-32!' },
 ];
 
 const lotColumns: Column[] = [
@@ -200,7 +210,7 @@ export function GradesEntry({ order, rows, onRows }: { order: number; rows: Row[
 
 function useChoices(spec: EntryOf): { value: string; words: string }[] {
   const basics = useQuery({ ...basicsOptions(), enabled: ['place', 'site', 'reason', 'unit'].includes(spec.kind) });
-  const partners = useQuery({ ...partnersOptions(), enabled: spec.kind === 'customer' });
+  const partners = useQuery({ ...partnersOptions(), enabled: spec.kind === 'customer' || spec.kind === 'supplier' });
   const centers = useQuery({ ...workCentersOptions(), enabled: spec.kind === 'work center' });
   const grades = useQuery({ ...labourGradesOptions(), enabled: spec.kind === 'labour grade' });
   const sets = useQuery({ ...costSetsOptions(), enabled: spec.kind === 'cost set' });
@@ -220,6 +230,8 @@ function useChoices(spec: EntryOf): { value: string; words: string }[] {
       return (basics.data?.places ?? []).map((p) => ({ value: p.code, words: p.name }));
     case 'customer':
       return (partners.data ?? []).filter((p) => p.is_customer).map((p) => ({ value: p.code, words: `${p.code} ${p.name}` }));
+    case 'supplier':
+      return (partners.data ?? []).filter((p) => p.is_supplier).map((p) => ({ value: p.code, words: `${p.code} ${p.name}` }));
     case 'site':
       return (basics.data?.sites ?? []).map((s) => ({ value: s.code, words: s.name }));
     case 'reason':

@@ -19,8 +19,10 @@ export type EntryKind =
   | 'place'
   | 'site'
   | 'customer'
+  | 'supplier'
   | 'reason'
   | 'stock lines'
+  | 'purchase lines'
   | 'lots chosen'
   | 'unit'
   | 'work center'
@@ -75,6 +77,7 @@ export const madeItem = ofWords('made item');
 export const place = ofWords('place');
 export const site = ofWords('site');
 export const customer = ofWords('customer');
+export const supplier = ofWords('supplier');
 /** of one use, such as scrap */
 export const reason = (label: string, use: string, more?: More) => ({ ...entry('reason', label, words, more), options: [use] });
 export const unit = ofWords('unit');
@@ -120,5 +123,6 @@ export const prices = (label: string) => rows<Named['PriceGiven']>('prices', lab
 export const listPrices = (label: string) => rows<Named['ListPriceGiven']>('list prices', label);
 export const changes = (label: string) => rows<Named['ChangeGiven']>('changes', label);
 export const stockLines = (label: string) => rows<Named['StockMoved']>('stock lines', label);
+export const purchaseLines = (label: string) => rows<Named['LineWanted']>('purchase lines', label);
 export const lotsChosen = (label: string) => rows<Named['LotChosen']>('lots chosen', label);
 export const gradesReceived = (label: string) => rows<Named['GradeReceived']>('grades', label);

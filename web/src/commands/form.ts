@@ -79,6 +79,12 @@ export function commandForms(forms: { readonly [C in CommandName]?: FormOf<Input
 /** Return a form that asks for a part of a command's input, under a name of its own. */
 export const partForm = <C extends CommandName>(command: C, form: EntriesForm<Inputs[C]>): Form => asForm(command, form);
 
+/** Return a form of its own for a part of a command's input, started from the page of what it is for. */
+export const ownForm = <C extends CommandName>(command: C, own: ComponentType<OwnFormProps<Inputs[C]>>, title: string): Form => ({
+  ...asForm(command, { own, fromPage: true } as FormOf<Inputs[C]>),
+  title,
+});
+
 const registered = new Map<string, Form>();
 
 /** Keep the forms of a bench, each under its name. */

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Annotated, ClassVar
 
 from django.utils import timezone
-from poietic_core.buying.purchase import COMING, Act, PurchaseState
+from poietic_core.buying.purchase import COMING, PurchaseAct, PurchaseState
 from poietic_core.errors import DomainError
 from poietic_core.quantity import ZERO, require_step
 from pydantic import Field
@@ -96,7 +96,7 @@ class FinishPurchase(Strict):
 def confirm_purchase(context: Context, given: ConfirmPurchase) -> None:
     """Take in what the supplier confirms; a later day moves what waits for it, and says which orders."""
     book = PurchaseBook.lock(context, given.purchase)
-    book.require(Act.CONFIRM)
+    book.require(PurchaseAct.CONFIRM)
     today = timezone.localdate(context.now)
     context.effects.field(book.thing, "confirmed on", book.purchase.confirmed_on, today)
     book.purchase.confirmed_on = today
@@ -111,7 +111,7 @@ def confirm_purchase(context: Context, given: ConfirmPurchase) -> None:
 def change_purchase(context: Context, given: ChangePurchase) -> None:
     """Change lines, add some, leave some out of which nothing has come."""
     book = PurchaseBook.lock(context, given.purchase)
-    book.require(Act.CHANGE)
+    book.require(PurchaseAct.CHANGE)
     for name in ("their_number", "note"):
         if (said := getattr(given, name)) is not None:
             words = name.replace("_", " ")
@@ -141,7 +141,7 @@ def change_purchase(context: Context, given: ChangePurchase) -> None:
 def finish_purchase(context: Context, given: FinishPurchase) -> None:
     """Wait no longer for what has not come of all lines, or of some."""
     book = PurchaseBook.lock(context, given.purchase)
-    book.require(Act.FINISH)
+    book.require(PurchaseAct.FINISH)
     for line in [book.line(n) for n in given.lines] or book.lines:
         line.is_ended = True
     if not any(n.received for n in book.lines) and all(n.is_ended for n in book.lines):
@@ -153,7 +153,7 @@ def finish_purchase(context: Context, given: FinishPurchase) -> None:
 def cancel_purchase(context: Context, given: PurchaseGiven) -> None:
     """Expect nothing of a purchase order of which nothing has come."""
     book = PurchaseBook.lock(context, given.purchase)
-    book.require(Act.CANCEL)
+    book.require(PurchaseAct.CANCEL)
     book.set_state(PurchaseState.CANCELLED)
     book.finish()
 

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from django.db import connection
 from django.utils import timezone
-from poietic_core.buying.purchase import Act, PurchaseState, weekdays_after
+from poietic_core.buying.purchase import PurchaseAct, PurchaseState, weekdays_after
 from poietic_core.cost.prices import SupplierPrice
 from poietic_core.quantity import ZERO, require_step
 from pydantic import Field
@@ -145,7 +145,7 @@ def copy_purchase(context: Context, given: CopyPurchase) -> None:
 def send_purchase(context: Context, given: PurchaseGiven) -> None:
     """Order what was drafted: from now on it is expected."""
     book = PurchaseBook.lock(context, given.purchase)
-    book.require(Act.ORDER)
+    book.require(PurchaseAct.ORDER)
     send(book)
     book.finish()
 

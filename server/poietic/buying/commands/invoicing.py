@@ -276,7 +276,7 @@ def _tell_difference(context: Context, thing: str, line: PurchaseLine, said: Lin
     )
     if differs.price:
         ordered = money(said.quantity * line.price)
-        words = f"{said.amount} is asked for {said.quantity.normalize():f} {line.unit}, ordered at {ordered}: {abs(differs.price)} {'more' if differs.price > 0 else 'less'}"
+        words = f"{money(said.amount)} is asked for {said.quantity.normalize():f} {line.unit}, ordered at {ordered}: {abs(differs.price)} {'more' if differs.price > 0 else 'less'}"
         context.effects.remark(thing, words)
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, ClassVar
 
-from poietic_core.buying.purchase import Act
+from poietic_core.buying.purchase import PurchaseAct
 from poietic_core.errors import DomainError
 from poietic_core.order.report import least_received, most_received
 from poietic_core.quantity import ZERO, money, require_step
@@ -112,7 +112,7 @@ class ReturnToSupplier(Strict):
 def receive_purchase(context: Context, given: ReceivePurchase) -> None:
     """Put what came into stock at the order's price, all lines or none."""
     book = PurchaseBook.lock(context, given.purchase)
-    book.require(Act.RECEIVE)
+    book.require(PurchaseAct.RECEIVE)
     came = given.lines or [
         LineCame(line=n.number, quantity=n.coming / n.per_unit) for n in book.lines if n.coming
     ]

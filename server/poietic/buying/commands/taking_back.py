@@ -22,7 +22,7 @@ class Settled(DomainError):
 
     posting: int
     purchase: int
-    by: list[int]
+    by: list[str]
     code: ClassVar[str] = "purchase.settled"
     what: ClassVar[str] = "Posting {posting} of purchase order {purchase} can't be taken back yet."
     why: ClassVar[str] = "Some of what it brought was invoiced or returned since: posting {by}."
@@ -44,7 +44,7 @@ def take_back_delivery(context: Context, posting: int, reason: str) -> None:
         delivery__in=[d.pk for d in deliveries], is_undone=False
     ).values_list("posting", flat=True)
     if by := sorted({*resting, *returned}):
-        raise Settled(posting, book.purchase.number, by)
+        raise Settled(posting, book.purchase.number, [str(p) for p in by])
     _mirror(context, original, reason)
     lines = {n.pk: n for n in book.lines}
     for d in deliveries:

@@ -81,6 +81,7 @@ export const itemForms = {
       over_receipt: number('May come over', { optional: true, hint: 'a share of the order that may be received on top: 0.05; empty: as it is' }),
       under_receipt: number('May be missing', { optional: true, hint: 'a share of the order that may be missing at its completion without a reason: 0.02; empty: as it is' }),
       tracking: choice('Told apart by', values.Tracking, optional),
+      is_inspected: check('Inspected', { hint: 'what a supplier sends waits in quarantine until it is judged' }),
       gtin: text('GTIN', { optional: true, hint: 'its last digit checks the others' }),
       number_rule: text('Numbers', { optional: true, hint: 'such as HT-{year}-{number:4}' }),
     },

@@ -1,0 +1,102 @@
+"""Bought: blanks that come later than asked, boards all paid, displays dearer than ordered, sheet that is late."""
+
+from datetime import timedelta
+from typing import Any
+
+from ..catalog.models import Item
+from ..ledger.models import Posting
+from .works import Works
+
+
+def play(works: Works) -> None:
+    """Play the scene: three weeks of orders to suppliers, as they stand today."""
+    _price_lists(works)
+    _boards(works)
+    _blanks(works)
+    _displays(works)
+    _sheet(works)
+    works.at(-1, hour=19)
+    _order(works, "PELDUN", [("DP-2", "20", "9.80"), ("BD-7", "25", "34.00")], due=18, send=False)
+
+
+#: who sells what at the price that stands with the item; packing is still bought of nobody
+SOLD = {
+    "MARROW": ("PL-18", "EB-02", "BR-12", "BR-14", "MC-150"),
+    "PELDUN": ("SC-08", "WS-4"),
+    "KETTER": ("LS-50", "MM-150"),
+}
+
+
+def _price_lists(works: Works) -> None:
+    works.at(-21)
+    for supplier, codes in SOLD.items():
+        for item in Item.objects.filter(code__in=codes).order_by("code"):
+            row = {"supplier": supplier, "price": str(item.price)}
+            works.do("mara", "set-prices", item=item.code, prices=[row])
+            works.do("jonas", "change-item", code=item.code, lead_time_days=8)
+
+
+def _order(works: Works, supplier: str, lines: list[tuple[str, str, str]], *, due: int, send: bool = True) -> int:  # fmt: skip
+    """Order (item, quantity, price) to be there so many days from today, and return its number."""
+    day = str(works.today + timedelta(days=due))
+    rows = [{"item": i, "quantity": q, "price": p, "comes_on": day, "place": "STORE"} for i, q, p in lines]  # fmt: skip
+    works.as_person("jonas")
+    made = works.shop.do("draft-purchase", supplier=supplier, lines=rows, send=send).made
+    return int(made["purchase"])
+
+
+def _receive(works: Works, purchase: int, quantity: str, note: str, **more: Any) -> int:
+    """Receive of the first line, and return the delivery."""
+    line = {"line": 1, "quantity": quantity, **more}
+    works.do("piet", "receive-purchase", purchase=purchase, lines=[line], despatch_note=note)
+    came = Posting.objects.filter(kind=Posting.Kind.PURCHASE_RECEIPT).latest("pk")
+    return int(came.deliveries.get().pk)
+
+
+def _invoice(works: Works, supplier: str, number: str, day: int, **asked: Any) -> None:
+    dated = str(works.today + timedelta(days=day))
+    works.do("mara", "post-invoice", supplier=supplier, number=number, dated=dated, **asked)
+
+
+def _boards(works: Works) -> None:
+    """All came, and was asked for as it was ordered."""
+    works.at(-20)
+    boards = _order(works, "PELDUN", [("BD-7", "30", "34.00")], due=-12)
+    works.do("jonas", "confirm-purchase", purchase=boards, their_number="PD 20931")
+    works.at(-12, hour=10)
+    _receive(works, boards, "30", "PL 7718", lots=[{"lot": "BD-W44", "quantity": "30", "supplier_code": "44-B"}])  # fmt: skip
+    works.at(-10, hour=10)
+    line = {"purchase": boards, "line": 1, "quantity": "30", "amount": "1020.00"}
+    _invoice(works, "PELDUN", "R-88120", -11, lines=[line], total="1020.00")
+
+
+def _blanks(works: Works) -> None:
+    """Half came with two broken ones; the other half is confirmed eight days later than asked."""
+    works.at(-19)
+    blanks = _order(works, "KETTER", [("BL-200", "48", "58.50")], due=4)
+    works.at(-17)
+    works.do("jonas", "confirm-purchase", purchase=blanks, their_number="K 55-1180", lines=[{"line": 1, "comes_on": str(works.today + timedelta(days=12))}])  # fmt: skip
+    works.at(-5, hour=9)
+    came = _receive(works, blanks, "24", "LS 30117", lots=[{"lot": "BL-K12", "quantity": "24", "supplier_code": "K-3502"}])  # fmt: skip
+    works.do("piet", "return-to-supplier", delivery=came, quantity="2", lots=[{"lot": "BL-K12", "quantity": "2"}], reason="chipped at the rim")  # fmt: skip
+
+
+def _displays(works: Works) -> None:
+    """Asked 8 % more for than ordered, and the freight came a week later."""
+    works.at(-18)
+    displays = _order(works, "PELDUN", [("DP-2", "40", "9.80")], due=-9)
+    works.at(-9, hour=9)
+    came = _receive(works, displays, "40", "PL 7801")
+    works.at(-7, hour=11)
+    line = {"purchase": displays, "line": 1, "quantity": "40", "amount": "423.36"}
+    _invoice(works, "PELDUN", "R-88204", -8, lines=[line])
+    works.at(-2, hour=11)
+    freight = {"what": "Freight", "amount": "18.40", "deliveries": [{"delivery": came}]}
+    _invoice(works, "MARROW", "F-311", -2, costs=[freight])
+
+
+def _sheet(works: Works) -> None:
+    """Promised for three days ago, and not there."""
+    works.at(-14)
+    sheet = _order(works, "MARROW", [("AL-SH", "12", "26.46")], due=-3)
+    works.do("jonas", "confirm-purchase", purchase=sheet, their_number="M-4410")

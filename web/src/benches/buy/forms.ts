@@ -1,0 +1,58 @@
+/** What is asked for when something is bought. */
+
+import { check, date, number, optional, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
+import { commandForms, ownForm, said } from '../../commands/form';
+import { InvoiceForm, LandedForm } from './InvoiceForms';
+import { ChangeForm, ConfirmForm, ReceiveForm } from './LinesForms';
+
+const purchase = { purchase: wholeNumber('Order') };
+
+export const forms = {
+  ...commandForms({
+    'draft-purchase': {
+      act: (g) => `${g.send === true ? 'Order' : 'Draft an order'} of ${said(g.supplier)}`,
+      entries: {
+        supplier: supplier('Supplier'),
+        lines: purchaseLines('What is bought; price and day are proposed where they are left out'),
+        note: text('Note', optional),
+        send: check('Send at once', { hint: 'from then on it is expected' }),
+      },
+      start: { lines: [{}] },
+    },
+    'buy-missing': {
+      act: (g) => `Draft orders of ${Array.isArray(g.lines) ? g.lines.length : 0} items`,
+      entries: {},
+      words: 'Each supplier gets one draft, with prices by the lists and days by lead time; change it before it is sent.',
+      fromPage: true,
+    },
+    'copy-purchase': {
+      act: (g) => `Copy ${said(g.purchase)}`,
+      entries: { ...purchase, comes_on: date('There on', { optional: true, hint: 'empty: by each lead time from today' }) },
+      fromPage: true,
+    },
+    'send-purchase': { act: (g) => `Send ${said(g.purchase)}`, entries: purchase, fromPage: true },
+    'confirm-purchase': { own: ConfirmForm, fromPage: true },
+    'change-purchase': { own: ChangeForm, fromPage: true },
+    'finish-purchase': {
+      act: (g) => `Finish ${said(g.purchase)} with what came`,
+      entries: { ...purchase, reason: text('Why', optional) },
+      fromPage: true,
+    },
+    'cancel-purchase': { act: (g) => `Cancel ${said(g.purchase)}`, entries: purchase, fromPage: true },
+    'receive-purchase': { own: ReceiveForm, fromPage: true },
+    'return-to-supplier': {
+      act: (g) => `Send ${said(g.quantity)} back`,
+      entries: {
+        delivery: wholeNumber('Delivery'),
+        quantity: number('Quantity', { hint: 'in the stock unit' }),
+        place: place('From', { optional: true, hint: 'empty: where it was put' }),
+        is_replaced: check('Comes again', { hint: 'the supplier sends it again' }),
+        reason: text('Why'),
+      },
+      start: { is_replaced: true },
+      fromPage: true,
+    },
+    'post-invoice': { own: InvoiceForm },
+  }),
+  'land-costs': ownForm('post-invoice', LandedForm, 'Enter freight and other costs'),
+};

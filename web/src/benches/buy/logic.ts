@@ -1,0 +1,55 @@
+/** What is sent of what was typed about the lines of a purchase order or of an invoice. */
+
+import type { Row } from '../../commands/RowsEntry';
+import { plain } from '../../lib/decimal';
+
+export interface TypedLine {
+  quantity?: string;
+  price?: string;
+  comes_on?: string;
+  drop?: boolean;
+}
+
+interface Line {
+  line: number;
+  quantity: string;
+  price: string;
+  comes_on: string;
+}
+
+/** Return of each line what was typed otherwise than it stands; what is left out is not named. */
+export function changedLines(lines: readonly Line[], typed: Readonly<Record<number, TypedLine>>) {
+  return lines.flatMap((n) => {
+    const t = typed[n.line];
+    if (!t || t.drop) return [];
+    const changed = {
+      ...(t.quantity && t.quantity !== plain(n.quantity) && { quantity: t.quantity }),
+      ...(t.price && t.price !== plain(n.price) && { price: t.price }),
+      ...(t.comes_on && t.comes_on !== n.comes_on && { comes_on: t.comes_on }),
+    };
+    return Object.keys(changed).length ? [{ line: n.line, ...changed }] : [];
+  });
+}
+
+const isSomething = (text: string | undefined) => text !== undefined && /[1-9]/.test(text);
+
+/** Return the lines of which something came, each with its lots. */
+export function cameLines(lines: readonly { line: number }[], quantities: Readonly<Record<number, string>>, lots: Readonly<Record<number, Row[]>>) {
+  return lines
+    .filter((n) => isSomething(quantities[n.line]))
+    .map((n) => ({ line: n.line, quantity: quantities[n.line] ?? '', lots: (lots[n.line] ?? []).filter((r) => Object.keys(r).length > 0) }));
+}
+
+export interface Asked {
+  isOn: boolean;
+  quantity: string;
+  amount: string;
+}
+
+/** Return the lines of an invoice: those that are marked and ask for something. */
+export function askedLines(rows: readonly { delivery: number; purchase: number; line: number }[], asked: Readonly<Record<number, Asked>>) {
+  return rows.flatMap((r) => {
+    const a = asked[r.delivery];
+    return a?.isOn && isSomething(a.quantity) ? [{ purchase: r.purchase, line: r.line, quantity: a.quantity, amount: a.amount || '0' }] : [];
+  });
+}

@@ -1,0 +1,11 @@
+import type { RouteObject } from 'react-router';
+import { BuyPage } from './BuyPage';
+import { InvoicesPage, OpenPage } from './InvoicesPage';
+import { PurchasePage } from './PurchasePage';
+
+export const routes: RouteObject[] = [
+  { path: 'buy', element: <BuyPage /> },
+  { path: 'buy/to-invoice', element: <OpenPage /> },
+  { path: 'buy/invoices', element: <InvoicesPage /> },
+  { path: 'buy/:number', element: <PurchasePage /> },
+];
