@@ -95,6 +95,8 @@ class PurchaseLineOut(Answer):
     place_name: str
     order: int | None
     operation: int | None
+    #: it is work on the order's units, not goods
+    is_work: bool
     received: DecimalText
     returned: DecimalText
     invoiced: DecimalText
@@ -265,7 +267,7 @@ sums AS (
 bought AS (
   SELECT n.item_id, sum(CASE WHEN p.state = 'draft' THEN n.quantity * n.per_unit ELSE n.coming END) AS coming
   FROM buying_purchaseline n JOIN buying_purchase p ON p.id = n.purchase_id
-  WHERE n.item_id IN (SELECT item_id FROM sums) AND (n.coming > 0 OR p.state = 'draft') GROUP BY 1)
+  WHERE n.item_id IN (SELECT item_id FROM sums) AND NOT n.is_work AND (n.coming > 0 OR p.state = 'draft') GROUP BY 1)
 SELECT i.code, i.name, i.unit, s.short - coalesce(b.coming, 0), coalesce(b.coming, 0), s.first_due,
        s.orders, coalesce(x.code, ''), coalesce(x.name, ''), i.lead_time_days
 FROM sums s JOIN catalog_item i ON i.id = s.item_id LEFT JOIN bought b USING (item_id)
@@ -434,6 +436,7 @@ def _line(n: PurchaseLine, came: list[Delivery], day: date) -> PurchaseLineOut:
         place_name=n.place.name,
         order=n.order.number if n.order else None,
         operation=n.operation,
+        is_work=n.is_work,
         received=n.received,
         returned=n.returned,
         invoiced=n.invoiced,

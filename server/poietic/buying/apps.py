@@ -6,19 +6,24 @@ class BuyingConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        """Let purchases be known as supply, found, checked, and their postings taken back."""
+        """Let purchases be known as supply, found, checked, taken back; orders order their outside work."""
         from ..ledger.models import Posting
         from ..ledger.verify import register
+        from ..orders.commands.reserving import ENDINGS
         from ..orders.commands.taking_back import OTHERWISE
+        from ..orders.open_book import AT_FINISH
         from ..stores.future import SUPPLIES
         from ..web_api.finding import FINDERS
         from .commands.taking_back import take_back_delivery, take_back_invoice, take_back_return
         from .finding import find_purchases
         from .future import from_purchases
+        from .outside import end_work, keep_work
         from .verify import CHECKS
 
         SUPPLIES.append(from_purchases)
         register(CHECKS)
+        AT_FINISH.append(keep_work)
+        ENDINGS.append(end_work)
         FINDERS["purchase"] = find_purchases
         OTHERWISE[Posting.Kind.PURCHASE_RECEIPT] = take_back_delivery
         OTHERWISE[Posting.Kind.SUPPLIER_RETURN] = take_back_return

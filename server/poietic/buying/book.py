@@ -46,7 +46,7 @@ class PurchaseBook:
             if number not in books:
                 raise NotFound("purchase order", str(number))
         by_key = {b.purchase.pk: b for b in books.values()}
-        parts = ("item", "place", "order__cost_object")
+        parts = ("item", "place", "order__cost_object", "order__item")
         lines = PurchaseLine.objects.filter(purchase__in=any_of(by_key)).select_related(*parts)
         for line in lines.order_by("number"):
             by_key[line.purchase_id].lines.append(line)
@@ -91,7 +91,8 @@ class PurchaseBook:
             self.context.effects.field(
                 f"{self.thing} line {line.number}", f"to come [{line.item.unit}]", was, line.coming
             )
-            self.context.touched.add(line.item_id)
+            if not line.is_work:
+                self.context.touched.add(line.item_id)
         self.purchase.change = self.context.change
         self.purchase.save()
         update_rows(

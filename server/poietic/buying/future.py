@@ -9,7 +9,7 @@ from .models import PurchaseLine
 
 def from_purchases(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what is to come of some items from suppliers, with the item and whom it is for."""
-    rows = PurchaseLine.objects.filter(item__in=any_of(items), coming__gt=ZERO)
+    rows = PurchaseLine.objects.filter(item__in=any_of(items), coming__gt=ZERO, is_work=False)
     told = rows.order_by("comes_on", "pk").values_list(
         "item", "purchase__number", "comes_on", "coming", "purchase__supplier__name"
     )

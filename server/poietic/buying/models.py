@@ -49,6 +49,8 @@ class PurchaseLine(models.Model):
     asked_for = models.DateField(null=True)
     #: when it is to be there: as wanted, then as promised
     comes_on = models.DateField()
+    #: not goods but work on the units of an order, at its operation
+    is_work = models.BooleanField(default=False)
     #: where it is put, and the order and operation that it is for
     place = models.ForeignKey(Place, models.PROTECT, related_name="+")
     order = models.ForeignKey(Order, models.PROTECT, null=True, related_name="bought")
@@ -85,7 +87,8 @@ class PurchaseLine(models.Model):
                 fields=["item", "comes_on"],
                 name="coming_by_item",
                 condition=models.Q(coming__gt=0),
-            )
+            ),
+            models.Index(fields=["order"], name="work_by_order", condition=models.Q(is_work=True)),
         ]
 
     def __str__(self) -> str:

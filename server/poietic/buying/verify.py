@@ -23,7 +23,8 @@ CHECKS = {
           SELECT sum(j.amount) AS amount FROM ledger_journalline j
           JOIN ledger_posting p ON p.id = j.posting_id
           WHERE j.account = 'goods received not invoiced'
-            AND p.kind IN ('purchase receipt', 'returned to supplier', 'supplier invoice')),
+            AND (p.kind IN ('purchase receipt', 'returned to supplier', 'supplier invoice')
+                 OR coalesce(p.reverses_id, p.id) IN (SELECT posting_id FROM buying_delivery))),
         open AS (
           SELECT -sum(value - returned_value - cleared) AS amount FROM buying_delivery WHERE NOT is_undone)
         SELECT b.amount, o.amount FROM booked b, open o
@@ -33,7 +34,9 @@ CHECKS = {
         WHERE NOT is_undone AND quantity = returned + invoiced AND value <> returned_value + cleared""",
     "an invoice's payable is its total": """
         SELECT v.id, v.total, -sum(j.amount) FROM buying_invoice v
-        LEFT JOIN ledger_journalline j ON j.posting_id = v.posting_id AND j.account = 'payables'
+        JOIN ledger_posting w ON w.id = v.posting_id
+        LEFT JOIN ledger_posting p ON p.entry_id = w.entry_id
+        LEFT JOIN ledger_journalline j ON j.posting_id = p.id AND j.account = 'payables'
         GROUP BY v.id HAVING v.total <> -coalesce(sum(j.amount), 0)""",
     "an item's late cost is what its invoices left for where it has gone on": """
         WITH booked AS (

@@ -85,7 +85,7 @@ class Consequences(Answer):
         made : numbers of what the act makes; they come from a sequence, so a preview's are others
         """
         told = self.model_dump_json()
-        for number in made:
+        for number in (n for value in made for n in value.split(",")):
             told = re.sub(rf"\b{re.escape(number)}\b", "new", told)
         return hashlib.sha256(told.encode()).hexdigest()
 

@@ -139,7 +139,11 @@ class Document:
     cost_object: CostObject | None = None
     operation: int | None = None
     reason: str = ""
+    #: number of the paper that it came with
+    paper: str = ""
     reverses: Posting | None = None
+    #: key of the posting, once it is written
+    key: int = 0
     moves: list[Move] = field(default_factory=list)
     lates: list[Late] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)

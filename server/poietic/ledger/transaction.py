@@ -112,6 +112,8 @@ class Transaction:
     def _write(self) -> None:
         postings = self._write_postings()
         by_document = {id(d): key for d, key in zip(self.documents, postings, strict=True)}
+        for document, key in zip(self.documents, postings, strict=True):
+            document.key = key
         self.stock.lots.save(by_document, self.context.change)
         self._write_lines(by_document)
         self.stock.save()

@@ -1,8 +1,8 @@
 """An order locked by a command: every change is noted, and saved once at the end."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from copy import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
 from functools import cached_property
@@ -34,6 +34,8 @@ from .book import ORDER, STOOD, OrderBook
 from .models import Order, OrderGrade, OrderInput, OrderOperation, Outcome, Standing
 from .outcomes import FINISHED
 
+#: told each order that a command has changed and is about to save, with what it posted to it
+AT_FINISH: list[Callable[["OpenBook"], None]] = []
 #: what is kept for an order, and where
 KEPT = Prepared(
     lambda order: Reservation.objects.filter(cost_object=order).select_related(
@@ -52,6 +54,8 @@ class OpenBook(OrderBook):
     is_posted_to: bool = False
     #: how it stood before
     stood: Standing | None = None
+    #: what the command says to it, and nobody was told of yet
+    documents: list[Document] = field(default_factory=list)
     _kept: list[Reservation] | None = None
 
     @classmethod
@@ -126,6 +130,7 @@ class OpenBook(OrderBook):
 
     def take_in(self, document: Document) -> None:
         """Take what a document says into the order: quantities now, amounts when they are valued."""
+        self.documents.append(document)
         for unit in document.unit_lines:
             operation = self.operation(unit.operation)
             was = getattr(operation, unit.kind)
@@ -241,6 +246,9 @@ class OpenBook(OrderBook):
 
     def finish(self) -> None:
         """Save the order with its rows, note its state and its variance to date."""
+        for told in AT_FINISH:
+            told(self)
+        self.documents.clear()
         if self.state in RUNNING:
             stands = self.is_posted_to or (
                 Posting.objects.filter(

@@ -13006,10 +13006,15 @@ export interface components {
             /**
              * Quantity
              * Format: decimal
-             * @description at most 100,000,000, above 0, six decimals
+             * @description at most 100,000,000, from 0, six decimals
              * @example 2.40
              */
             quantity: string;
+            /**
+             * Scrap
+             * @default []
+             */
+            scrap: components["schemas"]["ScrapGiven"][];
             /** Place */
             place?: string | null;
             /**
@@ -16313,6 +16318,8 @@ export interface components {
             order: number | null;
             /** Operation */
             operation: number | null;
+            /** Is Work */
+            is_work: boolean;
             /**
              * Received
              * Format: decimal

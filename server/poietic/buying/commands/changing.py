@@ -161,6 +161,9 @@ def cancel_purchase(context: Context, given: PurchaseGiven) -> None:
 def _change_line(book: PurchaseBook, line: PurchaseLine, said: LineConfirmed) -> None:
     """Take in another quantity, day or price of a line."""
     thing, item = f"{book.thing} line {line.number}", line.item
+    if line.is_work and (said.quantity is not None or said.price is not None):
+        assert line.order is not None
+        raise InvalidInput([f"lines: line {line.number} is work on order {line.order.number}: quantity and price follow the order, change that"])  # fmt: skip
     effects = book.context.effects
     if said.quantity is not None:
         stock = said.quantity * line.per_unit
@@ -200,6 +203,8 @@ def _tell_who_waits(book: PurchaseBook, line: PurchaseLine, comes_on: date) -> N
 
 
 def _drop_line(book: PurchaseBook, line: PurchaseLine) -> None:
+    if line.is_work:
+        raise InvalidInput([f"drop: line {line.number} is work on an order; do its operation inside, and it is dropped"])  # fmt: skip
     if line.received:
         raise InvalidInput([f"drop: something of line {line.number} has come; finish it with what came"])  # fmt: skip
     book.context.effects.field(f"{book.thing} line {line.number}", "line", line.item.code, None)

@@ -135,7 +135,10 @@ def copy_purchase(context: Context, given: CopyPurchase) -> None:
             place=n.place.code,
         )
         for n in source.lines
+        if not n.is_work
     ]
+    if not lines:
+        raise InvalidInput([f"purchase: {given.purchase} orders work on units of orders only; it comes with their release"])  # fmt: skip
     book = draft(context, source.purchase.supplier, lines, source.purchase.note)
     book.finish()
     context.made["purchase"] = str(book.purchase.number)
@@ -166,10 +169,8 @@ def send(book: PurchaseBook) -> None:
         line.asked_quantity, line.asked_for = line.quantity, line.comes_on
 
 
-def draft(
-    context: Context, supplier: Partner, wanted: Sequence[LineWanted], note: str
-) -> PurchaseBook:
-    """Make a draft with its lines; whoever asks finishes it."""
+def begin(context: Context, supplier: Partner, note: str) -> PurchaseBook:
+    """Make a draft without lines."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT nextval('buying_number')")
         number: int = cursor.fetchone()[0]
@@ -182,7 +183,14 @@ def draft(
         change=context.change,
     )
     context.effects.field(f"purchase order {number}", "supplier", None, supplier.name)
-    book = PurchaseBook(context, purchase)
+    return PurchaseBook(context, purchase)
+
+
+def draft(
+    context: Context, supplier: Partner, wanted: Sequence[LineWanted], note: str
+) -> PurchaseBook:
+    """Make a draft with its lines; whoever asks finishes it."""
+    book = begin(context, supplier, note)
     add_lines(book, wanted)
     return book
 
@@ -215,8 +223,8 @@ def add_lines(book: PurchaseBook, wanted: Sequence[LineWanted]) -> None:
     zeros = ("returned", "invoiced", "not_replaced", "coming")
     keys = insert_rows(
         PurchaseLine,
-        (*fields, *zeros, "is_ended"),
-        [(*row, *[ZERO] * len(zeros), False) for row in rows],
+        (*fields, *zeros, "is_ended", "is_work"),
+        [(*row, *[ZERO] * len(zeros), False, False) for row in rows],
     )
     made = PurchaseLine.objects.filter(pk__in=any_of(keys)).order_by("number")
     book.lines += made.select_related("item", "place", "order__cost_object")
@@ -241,7 +249,9 @@ def _places(wanted: Sequence[LineWanted], items: dict[str, Item]) -> list[Place]
     unsaid = {items[n.item].pk for n in wanted if not n.place}
     last: dict[int, Place] = {}
     if unsaid:
-        rows = PurchaseLine.objects.filter(item__in=any_of(unsaid)).select_related("place")
+        rows = PurchaseLine.objects.filter(item__in=any_of(unsaid), is_work=False).select_related(
+            "place"
+        )
         last = {n.item_id: n.place for n in rows.order_by("item_id", "-pk").distinct("item_id")}
     store = Place.objects.filter(kind=Place.Kind.STORE).order_by("walk_order", "pk").first()
     places = []

@@ -8,8 +8,10 @@ from typing import Annotated, ClassVar
 
 from poietic_core.buying.landed import Landed, SpreadBy, spread
 from poietic_core.buying.matching import differences_of, match
+from poietic_core.cost.model import Element, InputKind
 from poietic_core.cost.prices import mass_of
 from poietic_core.errors import DomainError
+from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO, money, require_step
 from poietic_core.units import UNITS, Dimension, conversion_factor
 from pydantic import Field
@@ -21,6 +23,7 @@ from ...commanding.roles import Role
 from ...ledger.document import Document
 from ...ledger.models import Account, Posting
 from ...ledger.transaction import Transaction
+from ...orders.open_book import OpenBook
 from ...statements.bulk import insert_rows, update_rows
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Budget as Amount
@@ -154,6 +157,7 @@ def post_invoice(context: Context, given: PostInvoice) -> None:
     _require_new(context, supplier, given.number)
     costs = [d.delivery for cost in given.costs for d in cost.deliveries]
     numbers = [n.purchase for n in given.lines] + _purchases_of(costs)
+    orders = lock_orders(context, numbers)
     books = PurchaseBook.lock_all(context, numbers)
     lines = {n.pk: n for b in books.values() for n in b.lines}
     deliveries = _deliveries(lines, [_line(books, supplier, n).pk for n in given.lines], costs)
@@ -168,7 +172,7 @@ def post_invoice(context: Context, given: PostInvoice) -> None:
     document = transaction.open(
         Posting.Kind.INVOICE, happened_at=given.happened_at, reason=given.reason
     )
-    settle(document, parts, lines)
+    settle(transaction, document, parts, lines, orders)
     transaction.post()
     invoice = Invoice.objects.create(
         supplier=supplier,
@@ -176,13 +180,23 @@ def post_invoice(context: Context, given: PostInvoice) -> None:
         dated=given.dated,
         is_credit=given.is_credit,
         total=total,
-        posting_id=context.postings[-1],
+        posting_id=document.key,
         change=context.change,
     )
     save_parts(context, invoice, parts)
     for book in books.values():
         book.finish()
+    for order in orders.values():
+        order.finish()
     context.made["invoice"] = str(invoice.pk)
+
+
+def lock_orders(context: Context, purchases: Iterable[int]) -> dict[int, OpenBook]:
+    """Lock the orders that some purchase orders are work on, by key, before these."""
+    lines = PurchaseLine.objects.filter(purchase__number__in=any_of(purchases), is_work=True)
+    numbers = lines.order_by("order").values_list("order__number", flat=True).distinct()
+    books = [OpenBook.lock(context, n) for n in numbers if n is not None]
+    return {b.order.pk: b for b in books}
 
 
 def _require_new(context: Context, supplier: Partner, number: str) -> None:
@@ -246,7 +260,8 @@ def _matched(
         line = books[n.purchase].line(n.line)
         item, thing = line.item, f"purchase order {n.purchase} line {n.line}"
         quantity = n.quantity * line.per_unit
-        require_step(f"The quantity of {item.code}", quantity, step=item.step, unit=item.unit)
+        if not line.is_work:
+            require_step(f"The quantity of {item.code}", quantity, step=item.step, unit=item.unit)
         own = by_line.get(line.pk, [])
         opened = [d.open for d in own]
         for found in match(f"{thing}, {item.code}", item.unit, sign * quantity, sign * n.amount, opened):  # fmt: skip
@@ -329,18 +344,63 @@ def _weights(items: Iterable[Item]) -> dict[int, Decimal]:
     return found
 
 
-def settle(document: Document, parts: Sequence[Part], lines: dict[int, PurchaseLine]) -> None:
-    """Put an invoice into its document: what came is cleared, the difference follows the goods."""
+def settle(
+    transaction: Transaction,
+    document: Document,
+    parts: Sequence[Part],
+    lines: dict[int, PurchaseLine],
+    orders: dict[int, OpenBook],
+) -> None:
+    """Put an invoice into its documents: what came is cleared, the difference follows the goods.
+
+    Of work on an order it goes into that order, in a document of its own: what it costs the
+    supplier asks for beside the rest.
+    """
+    extra: dict[int, dict[int, Decimal]] = {}
     for part in parts:
+        line = lines[part.delivery.line_id]
         document.journal(Account.GOODS_RECEIVED, part.cleared)
+        if line.is_work:
+            document.journal(Account.PAYABLES, -part.cleared)
+            own = extra.setdefault(line.order_id or 0, {})
+            own[line.operation or 0] = own.get(line.operation or 0, ZERO) + part.difference
+            continue
         document.journal(Account.PAYABLES, -part.amount)
         if part.difference:
-            item = lines[part.delivery.line_id].item
 
             def told(still: Decimal, gone: Decimal, part: Part = part) -> None:
                 part.in_stock, part.gone_on = still, gone
 
-            document.late(item, part.delivery.posting_id, part.difference, told)
+            document.late(line.item, part.delivery.posting_id, part.difference, told)
+    for key, amounts in extra.items():
+        _charge_work(transaction, document, orders[key], {o: a for o, a in amounts.items() if a})
+
+
+def _charge_work(
+    transaction: Transaction, document: Document, order: OpenBook, amounts: dict[int, Decimal]
+) -> None:
+    """Charge an order what its work costs more; of one that is closed it is price variance."""
+    if not amounts:
+        return
+    original = None
+    if document.reverses is not None:
+        act = Posting.objects.filter(entry=document.reverses.entry_id)
+        original = act.filter(cost_object=order.order.cost_object).first()
+    own = transaction.open(
+        Posting.Kind.INVOICE,
+        happened_at=document.happened_at,
+        cost_object=order.order.cost_object,
+        reason=document.reason,
+        reverses=original,
+    )
+    for operation, amount in amounts.items():
+        own.journal(Account.PAYABLES, -amount, operation=operation)
+        if order.state is OrderState.CLOSED:
+            own.journal(Account.PRICE_VARIANCE, amount, operation=operation)
+            continue
+        own.time(operation, InputKind.SUBCONTRACT.value, ZERO, amount)
+        own.charge(operation, amount, {Element.SUBCONTRACT: amount})
+    order.take_in(own)
 
 
 def save_parts(context: Context, invoice: Invoice, parts: Sequence[Part]) -> None:

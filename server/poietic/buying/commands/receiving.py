@@ -18,10 +18,13 @@ from ...ledger.document import Document, Pieces
 from ...ledger.models import Account, Posting
 from ...ledger.transaction import Transaction
 from ...orders.commands.receiving import keep_for
+from ...orders.commands.report_given import Report, ScrapGiven
+from ...orders.commands.reporting import add_report
+from ...orders.open_book import OpenBook
 from ...statements.bulk import insert_rows
 from ...stores.commands.receiving import LotReceived
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Moment, Note, Quantity, Reference, Strict, Text
+from ...web_api.fields import Code, Moment, Note, Quantity, QuantityOrNone, Reference, Strict, Text
 from ..book import PurchaseBook
 from ..models import Delivery, PurchaseLine, SupplierReturn
 from .drafting import MOST_LINES, LineNumber, PurchaseNumber
@@ -69,8 +72,10 @@ class LineCame(Strict):
     """What came of a line."""
 
     line: LineNumber
-    #: in the line's unit
-    quantity: Quantity
+    #: in the line's unit; of work on an order, the good ones
+    quantity: QuantityOrNone
+    #: of work on an order: what was lost there
+    scrap: Annotated[list[ScrapGiven], Field(max_length=20)] = []
     #: left out, where the line says
     place: Code | None = None
     #: of a tracked item, in its stock unit; left out, numbered by the item's rule
@@ -108,9 +113,16 @@ class ReturnToSupplier(Strict):
     reason: Annotated[str, Text(400, 1, lines=True)]
 
 
-@command("receive-purchase", "Receive against a purchase order", Role.STOREKEEPER, Role.CONTROLLER)
+@command(
+    "receive-purchase",
+    "Receive against a purchase order",
+    Role.STOREKEEPER,
+    Role.OPERATOR,
+    Role.CONTROLLER,
+)
 def receive_purchase(context: Context, given: ReceivePurchase) -> None:
-    """Put what came into stock at the order's price, all lines or none."""
+    """Put what came into stock at the order's price, and work that came back into its order; all lines or none."""
+    orders = _orders_of(context, given)
     book = PurchaseBook.lock(context, given.purchase)
     book.require(PurchaseAct.RECEIVE)
     came = given.lines or [
@@ -119,14 +131,55 @@ def receive_purchase(context: Context, given: ReceivePurchase) -> None:
     if not came:
         raise InvalidInput([f"lines: nothing of purchase order {given.purchase} is to come any more"])  # fmt: skip
     transaction = Transaction(context)
+    goods = [(book.line(c.line), c) for c in came]
+    work = [(line, c) for line, c in goods if line.is_work]
+    document = _receive_goods(transaction, book, [g for g in goods if not g[0].is_work], given)
+    for line, said in work:
+        assert line.order is not None
+        _report_work(transaction, orders[line.order.number], line, said, given)
+    transaction.post()
+    if document:
+        note_deliveries(
+            context,
+            document,
+            [(line, c.quantity * line.per_unit, money(c.quantity * line.price)) for line, c in goods if not line.is_work],
+        )  # fmt: skip
+    book.finish()
+    for order in orders.values():
+        order.finish()  # which notes what came of its work
+
+
+def _orders_of(context: Context, given: ReceivePurchase) -> dict[int, OpenBook]:
+    """Lock the orders whose work comes back, before the purchase order, as their reports do."""
+    lines = PurchaseLine.objects.filter(purchase__number=given.purchase, is_work=True)
+    if given.lines:
+        lines = lines.filter(number__in=[n.line for n in given.lines])
+    else:
+        lines = lines.filter(coming__gt=ZERO)
+    numbers = lines.order_by("order").values_list("order__number", flat=True).distinct()
+    return {n: OpenBook.lock(context, n) for n in numbers if n is not None}
+
+
+def _receive_goods(
+    transaction: Transaction,
+    book: PurchaseBook,
+    came: Sequence[tuple[PurchaseLine, "LineCame"]],
+    given: ReceivePurchase,
+) -> Document | None:
+    """Gather what goes into stock; returns its document, if anything does."""
+    if not came:
+        return None
     document = transaction.open(
-        Posting.Kind.PURCHASE_RECEIPT, happened_at=given.happened_at, reason=given.reason
+        Posting.Kind.PURCHASE_RECEIPT,
+        happened_at=given.happened_at,
+        reason=given.reason,
+        paper=given.despatch_note,
     )
     supplier = supplier_place(book.purchase.supplier.code)
-    places = {code: stock_place(code) for code in {c.place for c in came if c.place}}
-    deliveries: list[tuple[PurchaseLine, Decimal, Decimal]] = []
-    for said in came:
-        line = book.line(said.line)
+    places = {code: stock_place(code) for code in {c.place for _, c in came if c.place}}
+    for line, said in came:
+        if not said.quantity or said.scrap:
+            raise InvalidInput([f"lines: say how much of line {line.number} came; what is bad goes back to the supplier"])  # fmt: skip
         quantity, worth = said.quantity * line.per_unit, money(said.quantity * line.price)
         into = places[said.place] if said.place else line.place
         document.put(
@@ -141,26 +194,42 @@ def receive_purchase(context: Context, given: ReceivePurchase) -> None:
         document.journal(Account.GOODS_RECEIVED, -worth)
         if line.order and line.operation is not None:
             keep_for(transaction, line.item, line.order, line.operation, into, document)
-        deliveries.append((line, quantity, worth))
         _take_in(book, line, quantity, given.reason)
-    transaction.post()
-    note_deliveries(context, document, context.postings[-1], deliveries, given.despatch_note)
-    book.finish()
+    return document
+
+
+def _report_work(
+    transaction: Transaction,
+    order: OpenBook,
+    line: PurchaseLine,
+    said: "LineCame",
+    given: ReceivePurchase,
+) -> None:
+    """Report the units that a supplier worked on: good, or lost there."""
+    report = Report(
+        order=order.order.number,
+        operation=line.operation or 0,
+        good=said.quantity,
+        scrap=said.scrap,
+        happened_at=given.happened_at,
+        reason=given.reason,
+    )
+    before = len(transaction.documents)
+    add_report(transaction, order, report)
+    transaction.documents[before].paper = given.despatch_note
 
 
 def note_deliveries(
     context: Context,
     document: Document,
-    posting: int,
     came: Sequence[tuple[PurchaseLine, Decimal, Decimal]],
-    note: str,
 ) -> None:
     """Keep what came of lines, with what it was received at: an invoice is matched with it."""
     insert_rows(
         Delivery,
         ("line", "posting", "came_at", "note", "quantity", "value", "returned", "returned_value", "invoiced", "cleared", "is_undone", "is_open"),
         [
-            (line.pk, posting, document.happened_at, note, quantity, worth, ZERO, ZERO, ZERO, ZERO, False, True)
+            (line.pk, document.key, document.happened_at, document.paper, quantity, worth, ZERO, ZERO, ZERO, ZERO, False, True)
             for line, quantity, worth in came
         ],
     )  # fmt: skip

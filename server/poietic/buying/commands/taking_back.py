@@ -12,7 +12,7 @@ from ...ledger.transaction import Transaction
 from ...orders.commands.taking_back import postings_of_act
 from ..book import PurchaseBook
 from ..models import Delivery, Invoice, InvoiceLine, SupplierReturn
-from .invoicing import Part, save_parts, settle
+from .invoicing import Part, lock_orders, save_parts, settle
 from .receiving import move_returned
 
 
@@ -70,11 +70,15 @@ def take_back_return(context: Context, posting: int, reason: str) -> None:
 
 def take_back_invoice(context: Context, posting: int, reason: str) -> None:
     """Take an invoice back: what came is open again, and the difference leaves where it is by now."""
-    invoice = Invoice.objects.get(posting=posting)
+    invoice = Invoice.objects.get(
+        posting__entry=Posting.objects.filter(pk=posting).values("entry")[:1]
+    )
     rows = InvoiceLine.objects.filter(invoice=invoice).order_by("pk")
     numbers = rows.values_list("delivery__line__purchase__number", flat=True).distinct()
-    books = PurchaseBook.lock_all(context, sorted(numbers.order_by()))
-    original, _ = postings_of_act(posting)
+    listed = sorted(numbers.order_by())
+    orders = lock_orders(context, listed)
+    books = PurchaseBook.lock_all(context, listed)
+    original, _ = postings_of_act(invoice.posting_id)
     lines = {n.pk: n for b in books.values() for n in b.lines}
     deliveries = Delivery.objects.in_bulk({row.delivery_id for row in rows})
     parts = []
@@ -99,7 +103,7 @@ def take_back_invoice(context: Context, posting: int, reason: str) -> None:
         reason=reason,
         reverses=original,
     )
-    settle(document, parts, lines)
+    settle(transaction, document, parts, lines, orders)
     transaction.post()
     invoice.is_taken_back = True
     invoice.change = context.change
@@ -107,6 +111,8 @@ def take_back_invoice(context: Context, posting: int, reason: str) -> None:
     save_parts(context, invoice, parts)
     for book in books.values():
         book.finish()
+    for order in orders.values():
+        order.finish()
 
 
 def _mirror(context: Context, original: Posting, reason: str) -> None:

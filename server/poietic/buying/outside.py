@@ -1,0 +1,169 @@
+"""Work that suppliers do on the units of orders: ordered by the order's release, received with its reports."""
+
+from collections.abc import Iterable, Sequence
+from decimal import Decimal
+
+from django.utils import timezone
+from poietic_core.buying.purchase import PurchaseState
+from poietic_core.cost.model import InputKind
+from poietic_core.order.states import RUNNING
+from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
+
+from ..ledger.document import Document, Time
+from ..ledger.models import Posting
+from ..orders.dates import Dating
+from ..orders.models import OrderInput
+from ..orders.open_book import OpenBook
+from .book import PurchaseBook
+from .commands.drafting import begin, send
+from .commands.receiving import note_deliveries
+from .commands.taking_back import Settled
+from .models import Delivery, PurchaseLine
+
+
+def keep_work(book: OpenBook) -> None:
+    """Keep what an order wants of suppliers on order, and note what its reports brought back."""
+    rows = [i for i in book.inputs if i.kind == InputKind.SUBCONTRACT and not i.is_rework]
+    if not rows or book.order.standard is None:
+        return
+    came = [d for d in book.documents if d.kind is Posting.Kind.REPORT and _work_of(d)]
+    known = PurchaseLine.objects.filter(order=book.order.pk, is_work=True)
+    lines = {n.operation: n for n in known.select_related("purchase")}
+    if book.state in RUNNING:
+        _order_work(book, rows, lines)
+    if came:
+        _receive_work(book, came)
+
+
+def end_work(book: OpenBook, is_withdrawn: bool) -> None:
+    """Wait no longer for work on an order that holds nothing any more."""
+    lines = PurchaseLine.objects.filter(order=book.order.pk, is_work=True, is_ended=False)
+    numbers = sorted({n.purchase.number for n in lines.select_related("purchase")})
+    for purchase in PurchaseBook.lock_all(book.context, numbers).values() if numbers else ():
+        for line in [n for n in purchase.lines if n.is_work and n.order_id == book.order.pk]:
+            _leave_out(purchase, line)
+        purchase.finish()
+
+
+def _work_of(document: Document) -> list[Time]:
+    return [t for t in document.times if t.kind == InputKind.SUBCONTRACT and t.quantity]
+
+
+def _order_work(
+    book: OpenBook, rows: Sequence[OrderInput], lines: dict[int | None, PurchaseLine]
+) -> None:
+    """Have a line for each operation that a supplier does, with as many pieces as the order needs."""
+    wanted = {i.operation: round_to(i.need, UNIT_COST_STEP) for i in rows}
+    new = [i for i in rows if wanted[i.operation] and i.operation not in lines]
+    if new:
+        _draft_work(book, new, wanted)
+    changed = {n.purchase.number for op, n in lines.items() if op in wanted and n.quantity != wanted[op] and not n.is_ended}  # fmt: skip
+    for purchase in PurchaseBook.lock_all(book.context, sorted(changed)).values() if changed else ():  # fmt: skip
+        for line in purchase.lines:
+            if not line.is_work or line.order_id != book.order.pk or line.is_ended:
+                continue
+            needs = wanted.get(line.operation or 0, ZERO)
+            if not needs:
+                _leave_out(purchase, line)
+            elif needs != line.quantity:
+                _order_otherwise(purchase, line, needs)
+        purchase.finish()
+
+
+def _draft_work(book: OpenBook, rows: Iterable[OrderInput], wanted: dict[int, Decimal]) -> None:
+    """Draft an order to each supplier, with a line for each operation that he does."""
+    context, order = book.context, book.order
+    dates = Dating([book], context.now).of(book)
+    by_supplier: dict[int, list[OrderInput]] = {}
+    for i in rows:
+        by_supplier.setdefault(i.supplier_id or 0, []).append(i)
+    numbers = []
+    for own in by_supplier.values():
+        assert own[0].supplier is not None
+        purchase = begin(context, own[0].supplier, f"work on order {order.number}")
+        for at, i in enumerate(own, 1):
+            ends = dates.operations[i.operation].ends if dates else None
+            line = PurchaseLine.objects.create(
+                purchase=purchase.purchase,
+                number=at,
+                item=order.item,
+                is_work=True,
+                unit=order.item.unit,
+                per_unit=ONE,
+                quantity=wanted[i.operation],
+                price=i.price if i.agreed_price is None else i.agreed_price,
+                comes_on=timezone.localtime(ends).date() if ends else order.due,
+                place=order.receipt_place,
+                order=order,
+                operation=i.operation,
+            )
+            purchase.lines.append(line)
+        purchase.finish()
+        numbers.append(str(purchase.purchase.number))
+        words = f"{len(own)} operation{'s' if len(own) > 1 else ''} of {own[0].supplier.name} on order to be sent"
+        context.effects.remark(purchase.thing, words)
+    known = [context.made["purchases"]] if "purchases" in context.made else []
+    context.made["purchases"] = ",".join([*known, *numbers])
+
+
+def _order_otherwise(purchase: PurchaseBook, line: PurchaseLine, needs: Decimal) -> None:
+    """Take another number of pieces into a line; of one that was sent, the supplier has to be told."""
+    thing = f"{purchase.thing} line {line.number}"
+    effects = purchase.context.effects
+    effects.field(thing, f"quantity [{line.unit}]", line.quantity, needs)
+    line.quantity = needs
+    if purchase.state is not PurchaseState.DRAFT:
+        supplier = purchase.purchase.supplier.name
+        effects.remark(thing, f"it was sent: tell {supplier} that there are {needs.normalize():f}")
+
+
+def _leave_out(purchase: PurchaseBook, line: PurchaseLine) -> None:
+    """Wait for no work of a line any more; a draft of nothing else is cancelled."""
+    if purchase.state is PurchaseState.DRAFT:
+        purchase.lines.remove(line)
+        line.delete()
+        if not purchase.lines:
+            purchase.set_state(PurchaseState.CANCELLED)
+        return
+    line.is_ended = True
+    if not line.received:
+        supplier = purchase.purchase.supplier.name
+        words = f"it was sent: tell {supplier} that it is not wanted any more"
+        purchase.context.effects.remark(f"{purchase.thing} line {line.number}", words)
+
+
+def _receive_work(book: OpenBook, came: Sequence[Document]) -> None:
+    """Note what reports of outside operations brought back, so that an invoice finds it."""
+    known = PurchaseLine.objects.filter(order=book.order.pk, is_work=True)
+    numbers = {n.purchase.number for n in known.select_related("purchase")}
+    books = PurchaseBook.lock_all(book.context, sorted(numbers))
+    lines = {n.operation: (b, n) for b in books.values() for n in b.lines if n.is_work and n.order_id == book.order.pk}  # fmt: skip
+    for document in came:
+        for t in _work_of(document):
+            if t.operation not in lines:
+                continue
+            purchase, line = lines[t.operation]
+            if document.reverses is not None:
+                _undo(document.reverses, purchase, line)
+                continue
+            if purchase.state is PurchaseState.DRAFT:
+                send(purchase)
+                purchase.context.effects.remark(purchase.thing, "it counts as sent: work of it came back")  # fmt: skip
+            line.received += t.quantity
+            note_deliveries(book.context, document, [(line, t.quantity, t.amount)])
+    for purchase in books.values():
+        purchase.finish()
+
+
+def _undo(original: Posting, purchase: PurchaseBook, line: PurchaseLine) -> None:
+    """Take back what a report brought of a line, where it is not invoiced: Settled (purchase.settled)."""
+    delivery = Delivery.objects.filter(posting=original, line=line, is_undone=False).first()
+    if delivery is None:
+        return
+    if delivery.invoiced:
+        invoices = delivery.invoice_lines.filter(invoice__is_taken_back=False)
+        by = sorted(set(invoices.values_list("invoice__posting", flat=True)))
+        raise Settled(original.pk, purchase.purchase.number, [str(p) for p in by])
+    delivery.is_undone, delivery.is_open = True, False
+    delivery.save(update_fields=["is_undone", "is_open"])
+    line.received -= delivery.quantity

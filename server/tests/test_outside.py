@@ -1,0 +1,162 @@
+"""Work that suppliers do on an order's units: ordered by its release, back with its reports, invoiced."""
+
+from decimal import Decimal
+from typing import Any
+
+from django.db.models import Sum
+from poietic.buying.models import Delivery, PurchaseLine
+from poietic.demo import mirror_cell
+from poietic.ledger.models import JournalLine, WipBalance
+from poietic.orders.models import OrderInput
+
+from .test_picking import PickingTest
+
+DUE = "2027-02-01"
+
+
+class Outside(PickingTest):
+    """Cells that are milled, anodized by a supplier who is paid on good pieces, and assembled."""
+
+    def setUp(self) -> None:
+        self.shop.do("define-partner", code="ANO", name="Example Anodizing")
+        coat = {"supplier": "ANO", "subcontract_price": "5", "payment_basis": "good pieces returned", "days_out": "4", "yield_share": "0.8"}  # fmt: skip
+        mirror_cell.structure(
+            self.shop,
+            "MA-200",
+            [
+                {"number": 10, "name": "Mill cell", "work_center": "MILL", **mirror_cell.MILL_HOURS},
+                {"number": 20, "name": "Anodize", "work_center": "ASSY", **coat},
+                {"number": 30, "name": "Assemble", "work_center": "ASSY", "run_labour_hours": "0.2"},
+            ],
+            [{"item": "AP-20", "operation": 10, "quantity": "2.4", "issue_rule": "at operation"}],
+        )  # fmt: skip
+        self.shop.do("freeze-standard")
+
+    def released(self, quantity: str = "8") -> tuple[int, int]:
+        """Release an order and return it with the purchase order of its work."""
+        order = self.plan(quantity)
+        made = self.must("release-order", order=order)["made"]
+        return order, int(made["purchases"])
+
+    def plan(self, quantity: str) -> int:
+        given = {"item": "MA-200", "quantity": quantity, "due": DUE, "supply_place": "STORE", "receipt_place": "STORE"}  # fmt: skip
+        return int(self.must("plan-order", **given)["made"]["order"])
+
+    def line(self, purchase: int) -> Any:
+        return self.caller.get(f"purchases/{purchase}")["lines"][0]
+
+    def state(self, purchase: int) -> str:
+        return str(self.caller.get(f"purchases/{purchase}")["state"])
+
+    def booked(self, account: str) -> Decimal:
+        rows = JournalLine.objects.filter(account=account, posting__entry__command__in=["report", "receive-purchase", "post-invoice", "take-back"])  # fmt: skip
+        return rows.aggregate(sum=Sum("amount"))["sum"] or Decimal(0)
+
+    def invoice(self, purchase: int, quantity: str, amount: str) -> int:
+        line = {"purchase": purchase, "line": 1, "quantity": quantity, "amount": amount}
+        said = self.must("post-invoice", supplier="ANO", number=f"A{amount}", dated="2026-11-20", lines=[line])  # fmt: skip
+        return int(said["postings"][0])
+
+    def wip(self, order: int) -> Decimal:
+        rows = WipBalance.objects.filter(cost_object__number=order, element="subcontract")
+        return rows.aggregate(sum=Sum("amount"))["sum"] or Decimal(0)
+
+    def test_its_release_drafts_an_order_to_the_supplier(self) -> None:
+        order, purchase = self.released()
+        row = self.line(purchase)
+        self.assertEqual((self.state(purchase), row["order"], row["operation"]), ("draft", order, 20))  # fmt: skip
+        self.assertEqual([Decimal(row[k]) for k in ("quantity", "price")], [8, 5])
+        self.must("send-purchase", purchase=purchase)
+        steps = self.caller.get("stores/items/MA-200")["steps"]
+        self.assertEqual([s["kind"] for s in steps], ["production order"], "it is no supply of its own")  # fmt: skip
+        self.refused("input.invalid", "change-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])  # fmt: skip
+        self.refused("input.invalid", "change-purchase", purchase=purchase, drop=[1])
+        self.refused("input.invalid", "copy-purchase", purchase=purchase)
+
+    def test_a_preview_of_the_release_is_what_is_posted(self) -> None:
+        order = self.plan("4")
+        seen = self.caller.preview("release-order", {"order": order})["seen"]
+        self.caller.do("release-order", {"order": order}, seen=seen)
+        self.assertEqual(self.caller.status, 200)
+
+    def test_what_comes_back_is_reported_with_what_was_lost_there(self) -> None:
+        order, purchase = self.released("10")
+        self.must("send-purchase", purchase=purchase)
+        self.must("report", order=order, operation=10, good="10")
+        scrap = [{"reason": "DROPPED", "quantity": "2"}]
+        lines = [{"line": 1, "quantity": "5", "scrap": scrap}]
+        self.must("receive-purchase", purchase=purchase, lines=lines, despatch_note="LS 9")
+        row = self.line(purchase)
+        self.assertEqual([Decimal(row[k]) for k in ("received", "coming")], [5, 5])
+        self.assertEqual((row["deliveries"][0]["note"], self.wip(order)), ("LS 9", 25))
+        done = self.caller.get(f"orders/{order}")["operations"][1]
+        self.assertEqual((Decimal(done["good"]), Decimal(done["scrap"])), (5, 2))
+        self.must("report", order=order, operation=30, good="5")
+        self.assertEqual(self.booked("goods received not invoiced"), -25)
+
+    def test_an_ordinary_report_brings_it_back_too_and_is_taken_back(self) -> None:
+        order, purchase = self.released()
+        self.must("report", order=order, operation=10, good="8")
+        posting = self.must("report", order=order, operation=20, good="6")["postings"][0]
+        self.assertEqual((self.state(purchase), Decimal(self.line(purchase)["received"])), ("partly received", 6))  # fmt: skip
+        self.must("take-back", posting=posting)
+        self.assertEqual((self.state(purchase), Decimal(self.line(purchase)["received"])), ("ordered", 0))  # fmt: skip
+        self.assertEqual(self.booked("goods received not invoiced"), 0)
+
+    def test_what_the_invoice_asks_more_is_charged_to_the_order(self) -> None:
+        order, purchase = self.released()
+        self.must("report", order=order, operation=10, good="8")
+        report = self.must("report", order=order, operation=20, good="8")["postings"][0]
+        before = self.caller.causes(order)["price"]  # of the plate
+        bill = self.invoice(purchase, "8", "43.20")  # eight per cent more
+        self.assertEqual((self.wip(order), self.booked("payables")), (Decimal("43.20"), Decimal("-43.20")))  # fmt: skip
+        self.assertEqual(self.caller.causes(order)["price"] - before, Decimal("3.20"))
+        self.refused("purchase.settled", "take-back", posting=report)
+        self.must("take-back", posting=bill)
+        self.assertEqual((self.wip(order), self.booked("payables")), (40, 0))
+        again = self.invoice(purchase, "8", "44.00")
+        charged = JournalLine.objects.get(posting__entry__postings=again, account="work in process")
+        self.must("take-back", posting=charged.posting_id)  # found on the order: all of it goes
+        self.assertEqual((self.wip(order), self.booked("payables")), (40, 0))
+        self.assertEqual(OrderInput.objects.get(order__number=order, kind="subcontract").amount, 40)
+
+    def test_of_a_closed_order_it_is_price_variance(self) -> None:
+        order, purchase = self.released("4")
+        for operation in (10, 20):
+            self.must("report", order=order, operation=operation, good="4")
+        self.must("report", order=order, operation=30, good="4", receive="ready", complete=True)
+        self.must("close-order", order=order)
+        self.invoice(purchase, "4", "25.00")
+        self.assertEqual((self.wip(order), self.booked("price variance")), (0, 5))
+        self.assertEqual(self.state(purchase), "closed")
+
+    def test_the_line_follows_the_order(self) -> None:
+        order, purchase = self.released()
+        self.must("change-order", order=order, quantity="12")
+        self.assertEqual(Decimal(self.line(purchase)["quantity"]), 12)
+        self.must("send-purchase", purchase=purchase)
+        said = self.must("change-order", order=order, quantity="6")
+        told = [r["text"] for r in said["consequences"]["remarks"]]
+        self.assertIn("it was sent: tell Example Anodizing that there are 6", told)
+        self.must("cancel-order", order=order)
+        self.assertEqual(self.state(purchase), "cancelled")
+
+    def test_done_inside_or_withdrawn_nothing_is_ordered(self) -> None:
+        order, purchase = self.released()
+        self.must("do-operation-inside", order=order, operation=20, work_center="ASSY", run_labour_hours="0.3", reason="in a hurry")  # fmt: skip
+        self.assertEqual((self.state(purchase), PurchaseLine.objects.count()), ("cancelled", 0))
+        order, purchase = self.released()
+        self.must("withdraw-release", order=order)
+        self.assertEqual((self.state(purchase), PurchaseLine.objects.count()), ("cancelled", 0))
+        again, other = self.released()
+        self.assertNotEqual(other, purchase)
+
+    def test_completed_short_no_more_is_waited_for(self) -> None:
+        order, purchase = self.released("4")
+        self.must("send-purchase", purchase=purchase)
+        self.must("report", order=order, operation=10, good="4")
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])
+        self.must("report", order=order, operation=30, good="3", receive="ready")
+        self.must("finish-short", order=order, reason="enough")
+        self.assertEqual(self.state(purchase), "received")
+        self.assertEqual(Delivery.objects.get().quantity, 3)
