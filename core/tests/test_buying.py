@@ -24,10 +24,13 @@ from poietic_core.buying.purchase import (
     state_of,
     weekdays_after,
 )
+from poietic_core.order.outside import MoreThanOut, require_sent, units_to_send
+from poietic_core.order.report import Progress
 from poietic_core.quantity import ZERO, money
 from poietic_core.stock.late import shares_left, still_in_stock
 
 cents = st.integers(-10_000_000, 10_000_000).map(lambda n: Decimal(n) / 100)
+paid = st.integers(1, 10_000_000).map(lambda n: Decimal(n) / 100)
 counts = st.integers(1, 1000).map(Decimal)
 
 
@@ -74,7 +77,7 @@ class Matching(TestCase):
         (found,) = match("A", "pcs", Decimal(-2), Decimal("-21.00"), [came(3, "30.00"), came(-2, "-20.00")])  # fmt: skip
         self.assertEqual((found.receipt, found.value, found.difference), (1, -20, -1))
 
-    @given(st.lists(st.tuples(counts, cents.filter(lambda v: v > 0)), min_size=1, max_size=6), st.data())  # fmt: skip
+    @given(st.lists(st.tuples(counts, paid), min_size=1, max_size=6), st.data())  # fmt: skip
     def test_whatever_is_invoiced_in_which_parts_nothing_is_left_open(
         self, receipts: list[tuple[Decimal, Decimal]], data: st.DataObject
     ) -> None:
@@ -83,7 +86,7 @@ class Matching(TestCase):
         asked = ZERO
         while whole:
             part = data.draw(st.integers(1, int(whole)).map(Decimal))
-            amount = data.draw(cents.filter(lambda v: v >= 0))
+            amount = data.draw(paid)
             found = match("A", "pcs", part, amount, left)
             self.assertEqual(sum(m.value + m.difference for m in found), amount)
             for m in found:
@@ -196,3 +199,27 @@ class States(TestCase):
         friday = date(2026, 11, 27)
         self.assertEqual(weekdays_after(friday, 0), friday)
         self.assertEqual(weekdays_after(friday, 6), date(2026, 12, 7))
+
+
+class Out(TestCase):
+    """Units at a supplier."""
+
+    def steps(self, *good: int) -> list[Progress]:
+        return [
+            Progress(number=10 * n, good=Decimal(g), scrap=ZERO, is_report_point=True, yield_share=Decimal(1), after=None)
+            for n, g in enumerate(good, 1)
+        ]  # fmt: skip
+
+    def test_what_stands_before_it_and_was_not_sent_may_go(self) -> None:
+        steps = self.steps(9, 2, 0)
+        self.assertEqual(units_to_send(steps, 20, Decimal(5), Decimal(12)), 4)
+        self.assertEqual(units_to_send(steps, 20, ZERO, Decimal(12)), 7, "two came without being sent")  # fmt: skip
+        self.assertEqual(units_to_send(steps, 10, Decimal(10), Decimal(12)), 2, "nothing comes before it")  # fmt: skip
+
+    def test_no_more_comes_back_than_went_once_anything_went(self) -> None:
+        _, step, _ = self.steps(9, 6, 0)
+        require_sent(1, step, Decimal(6), is_sent=True)
+        require_sent(1, step, ZERO, is_sent=False)
+        for sent in (5, 0):
+            with self.assertRaises(MoreThanOut):
+                require_sent(1, step, Decimal(sent), is_sent=True)

@@ -2,12 +2,15 @@
 
 from decimal import Decimal
 from typing import Any
+from unittest.mock import patch
 
 from django.db.models import Sum
 from poietic.buying.models import Delivery, PurchaseLine
 from poietic.demo import mirror_cell
 from poietic.ledger.models import JournalLine, WipBalance
 from poietic.orders.models import OrderInput
+from poietic.papers.kinds import PAPERS
+from reportlab.platypus import Paragraph, Table
 
 from .test_picking import PickingTest
 
@@ -148,7 +151,7 @@ class Outside(PickingTest):
         order, purchase = self.released()
         self.must("withdraw-release", order=order)
         self.assertEqual((self.state(purchase), PurchaseLine.objects.count()), ("cancelled", 0))
-        again, other = self.released()
+        _, other = self.released()
         self.assertNotEqual(other, purchase)
 
     def test_completed_short_no_more_is_waited_for(self) -> None:
@@ -160,3 +163,72 @@ class Outside(PickingTest):
         self.must("finish-short", order=order, reason="enough")
         self.assertEqual(self.state(purchase), "received")
         self.assertEqual(Delivery.objects.get().quantity, 3)
+
+
+class Shipped(Outside):
+    """Units that go to the supplier and come back."""
+
+    def sent(self, quantity: str = "8", milled: str = "8") -> tuple[int, int]:
+        order, purchase = self.released(quantity)
+        self.must("send-purchase", purchase=purchase)
+        self.must("report", order=order, operation=10, good=milled)
+        return order, purchase
+
+    def ship(self, order: int, quantity: str, **more: Any) -> Any:
+        return self.must("ship-to-supplier", order=order, operation=20, quantity=quantity, **more)
+
+    def out(self) -> list[tuple[int, Decimal]]:
+        return [(r["order"], Decimal(r["out"])) for r in self.caller.get("purchases/out")]
+
+    def test_only_what_stands_there_goes_and_only_what_went_comes_back(self) -> None:
+        order, purchase = self.sent(milled="6")
+        said = self.refused("order.more_than_stands", "ship-to-supplier", order=order, operation=20, quantity="7")  # fmt: skip
+        self.assertIn("6 stand there", said["detail"])
+        self.ship(order, "4", carrier="Own van", packages=2, weight="9.5")
+        self.refused("order.more_than_stands", "ship-to-supplier", order=order, operation=20, quantity="3")  # fmt: skip
+        self.assertEqual(self.out(), [(order, 4)])
+        self.refused("order.more_than_out", "report", order=order, operation=20, good="5")
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])
+        self.assertEqual(self.out(), [(order, 1)])
+        row = self.caller.get(f"orders/{order}/outside")[0]
+        self.assertEqual([Decimal(row[k]) for k in ("ordered", "sent", "out", "back")], [8, 4, 1, 3])  # fmt: skip
+        lost = [{"reason": "DROPPED", "quantity": "1"}]
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "0", "scrap": lost}])  # fmt: skip
+        self.assertEqual(self.out(), [])
+
+    def test_a_shipment_is_taken_back_before_its_units_are_back(self) -> None:
+        order, purchase = self.sent()
+        posting = self.ship(order, "8")["postings"][0]
+        report = self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "2"}])["postings"][0]  # fmt: skip
+        self.refused("order.more_than_out", "take-back", posting=posting)
+        self.must("take-back", posting=report)
+        self.must("take-back", posting=posting)
+        self.assertEqual((self.out(), self.caller.get(f"orders/{order}/outside")[0]["shipments"]), ([], []))  # fmt: skip
+
+    def test_nothing_goes_where_nothing_is_ordered(self) -> None:
+        order, _ = self.released()
+        self.must("report", order=order, operation=10, good="8")
+        given = {"order": order, "operation": 20, "quantity": "1"}
+        self.refused("purchase.wrong_state", "ship-to-supplier", **given)
+        self.refused("input.invalid", "ship-to-supplier", **given | {"operation": 30})
+
+    def test_papers_name_both_sides(self) -> None:
+        order, purchase = self.sent()
+        shipment = self.ship(order, "8")["made"]["shipment"]
+        for kind, code in (("packing-list", shipment), ("purchase-order", purchase)):
+            answer = self.caller.client.get(f"/api/papers/{kind}.pdf?code={code}")
+            self.assertEqual((answer.status_code, answer.content[:5]), (200, b"%PDF-"))
+            with patch("poietic.buying.papers.paper", side_effect=self.said) as made:
+                text = PAPERS[kind](str(code))
+            self.assertEqual(made.call_count, 1)
+            for words in ("Example Anodizing", str(purchase), str(order), "MA-200"):
+                self.assertIn(words.encode(), text)
+            missing = self.caller.client.get(f"/api/papers/{kind}.pdf?code=x9")
+            self.assertEqual(missing.status_code, 404)
+
+    def said(self, title: str, parts: list[Any]) -> bytes:
+        """Return what a paper says, in the place of its drawing."""
+        words = [title, *(p.text for p in parts if isinstance(p, Paragraph))]
+        for sheet in (p for p in parts if isinstance(p, Table)):
+            words += [c.text if isinstance(c, Paragraph) else str(c) for row in sheet._cellvalues for c in row]  # fmt: skip
+        return " ".join(words).encode()

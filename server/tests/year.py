@@ -282,6 +282,18 @@ class Year:
         call("report", {"order": int(made), "operation": 10, "good": "2"})
         self.do("weigh-by-product", item=f"CHIP{n}", quantity="1.2")
         call("unwind", {"orders": [int(made)], "to": "nothing"})
+        self._send_out(planned | {"item": f"TURN{n}", "quantity": "2"})
+
+    def _send_out(self, planned: dict[str, str]) -> None:
+        """An order that goes to a supplier, and all of it taken back."""
+        call = self._caller.must
+        order = int(call("plan-order", planned)["made"]["order"])
+        purchase = int(call("release-order", {"order": order})["made"]["purchases"])
+        call("send-purchase", {"purchase": purchase})
+        call("report", {"order": order, "operation": 10, "good": "2"})
+        self.do("ship-to-supplier", order=order, operation=20, quantity="2")
+        call("receive-purchase", {"purchase": purchase})
+        call("unwind", {"orders": [order], "to": "nothing"})
 
     def life(self) -> None:
         """An order that stands still, goes on, is kept, taken back as a whole, and finished short."""

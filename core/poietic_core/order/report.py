@@ -208,6 +208,12 @@ def check_flow(
         raise BelowSuccessor(last.number, last.good, 0, received)
 
 
+def feeders_of(operations: Sequence[Progress], number: int) -> Sequence[int]:
+    """Return the reported operations that come right before one; none before the first."""
+    network, reported = _network(operations)
+    return list(network.feeders(number, reported))
+
+
 @exact
 def backflush(
     *, per_unit: Decimal | Fraction, units_to_date: Decimal, charged_so_far: Decimal, step: Decimal

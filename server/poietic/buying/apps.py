@@ -12,18 +12,22 @@ class BuyingConfig(AppConfig):
         from ..orders.commands.reserving import ENDINGS
         from ..orders.commands.taking_back import OTHERWISE
         from ..orders.open_book import AT_FINISH
+        from ..papers.kinds import PAPERS
         from ..stores.future import SUPPLIES
         from ..web_api.finding import FINDERS
         from .commands.taking_back import take_back_delivery, take_back_invoice, take_back_return
         from .finding import find_purchases
         from .future import from_purchases
         from .outside import end_work, keep_work
+        from .papers import packing_list, purchase_order
         from .verify import CHECKS
 
         SUPPLIES.append(from_purchases)
         register(CHECKS)
         AT_FINISH.append(keep_work)
         ENDINGS.append(end_work)
+        PAPERS["packing-list"] = packing_list
+        PAPERS["purchase-order"] = purchase_order
         FINDERS["purchase"] = find_purchases
         OTHERWISE[Posting.Kind.PURCHASE_RECEIPT] = take_back_delivery
         OTHERWISE[Posting.Kind.SUPPLIER_RETURN] = take_back_return

@@ -106,6 +106,26 @@ class PurchaseLine(models.Model):
         )
 
 
+class Shipment(models.Model):
+    """Half-made units sent to the supplier who does their next operation."""
+
+    line = models.ForeignKey(PurchaseLine, models.PROTECT, related_name="shipments")
+    posting = models.OneToOneField(Posting, models.PROTECT, related_name="shipment")
+    sent_at = models.DateTimeField()
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    carrier = models.CharField(max_length=80, blank=True)
+    packages = models.IntegerField(default=1)
+    #: of all packages [kg]
+    weight = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    note = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return str(self.pk)
+
+
 class Delivery(models.Model):
     """What came of a purchase line at once, and what of that is invoiced."""
 

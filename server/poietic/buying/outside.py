@@ -6,6 +6,7 @@ from decimal import Decimal
 from django.utils import timezone
 from poietic_core.buying.purchase import PurchaseState
 from poietic_core.cost.model import InputKind
+from poietic_core.order.outside import require_sent
 from poietic_core.order.states import RUNNING
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 
@@ -33,6 +34,10 @@ def keep_work(book: OpenBook) -> None:
         _order_work(book, rows, lines)
     if came:
         _receive_work(book, came)
+    shipped = {d.operation for d in book.documents if d.kind is Posting.Kind.SHIPMENT}
+    for o in book.progress():
+        sent = book.operation(o.number).sent
+        require_sent(book.order.number, o, sent, is_sent=bool(sent) or o.number in shipped)
 
 
 def end_work(book: OpenBook, is_withdrawn: bool) -> None:

@@ -128,6 +128,8 @@ class Units:
     quantity: Decimal
     kind: str
     reason: Reason | None = None
+    #: where they went
+    place: Place | None = None
 
 
 @dataclass(kw_only=True)
@@ -273,10 +275,15 @@ class Document:
         )
 
     def units(
-        self, operation: int, quantity: Decimal, kind: str, reason: Reason | None = None
+        self,
+        operation: int,
+        quantity: Decimal,
+        kind: str,
+        reason: Reason | None = None,
+        place: Place | None = None,
     ) -> None:
-        """Book units that an operation finished, lost or set aside for rework."""
-        self.unit_lines.append(Units(operation, quantity, kind, reason))
+        """Book units that an operation finished, lost, set aside for rework, or that went to it elsewhere."""
+        self.unit_lines.append(Units(operation, quantity, kind, reason, place))
 
     def owner_of(self, account: Account) -> int | None:
         """Return the cost object that money on an account belongs to: WIP is somebody's."""
@@ -335,5 +342,5 @@ def mirror(document: Document, original: Posting) -> None:
             person=t.person_id,
             overtime=-t.overtime,
         )
-    for u in original.unit_lines.select_related("reason").order_by("pk"):
-        document.units(u.operation, -u.quantity, u.kind, u.reason)
+    for u in original.unit_lines.select_related("reason", "place").order_by("pk"):
+        document.units(u.operation, -u.quantity, u.kind, u.reason, u.place)

@@ -82,6 +82,7 @@ class Posting(models.Model):
 
         RECEIVE_MATERIAL = "material received"
         PURCHASE_RECEIPT = "purchase receipt"
+        SHIPMENT = "sent to supplier"
         SUPPLIER_RETURN = "returned to supplier"
         INVOICE = "supplier invoice"
         MOVE = "move"
@@ -309,11 +310,15 @@ class UnitLine(models.Model):
         GOOD = "good"
         SCRAP = "scrap"
         REWORK = "rework"
+        #: to the supplier who does the operation
+        SENT = "sent"
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="unit_lines")
     operation = models.IntegerField()
     kind = models.CharField(max_length=8, choices=Kind)
     reason = models.ForeignKey("catalog.Reason", models.PROTECT, null=True)
+    #: where they went; null: they stay where the operation is
+    place = models.ForeignKey(Place, models.PROTECT, null=True, related_name="+")
     quantity = models.DecimalField(max_digits=18, decimal_places=6)
 
     def __str__(self) -> str:

@@ -205,9 +205,9 @@ class Transaction:
         )
         insert_rows(
             UnitLine,
-            ("posting", "operation", "kind", "reason", "quantity"),
+            ("posting", "operation", "kind", "reason", "place", "quantity"),
             [
-                (postings[id(d)], u.operation, u.kind, u.reason.pk if u.reason else None, u.quantity)
+                (postings[id(d)], u.operation, u.kind, u.reason.pk if u.reason else None, u.place.pk if u.place else None, u.quantity)
                 for d in self.documents
                 for u in d.unit_lines
             ],

@@ -57,6 +57,8 @@ class OrderOperationOut(Answer):
     scrap: DecimalText
     #: set aside, neither good nor lost yet
     rework: DecimalText
+    #: out at the supplier who does it
+    out: DecimalText
     is_report_point: bool
     due: DecimalText
     #: what a report says if nothing else is entered: set up once, where it was not yet
@@ -388,6 +390,7 @@ def _operations(
             good=o.good,
             scrap=o.scrap,
             rework=o.rework,
+            out=max(ZERO, o.sent - o.processed),
             is_report_point=o.is_report_point,
             due=due.get(o.number, ZERO),
             setups_due=book.setups_due(o.number),

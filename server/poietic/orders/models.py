@@ -119,6 +119,8 @@ class OrderOperation(models.Model):
     scrap = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: worked on, set aside, and neither good nor lost yet
     rework = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: sent to the supplier who does it, also what is back since
+    sent = models.DecimalField(max_digits=18, decimal_places=6, default=0, db_default=0)
     #: value of abnormal scrap taken out to expense
     written_off = models.DecimalField(max_digits=18, decimal_places=2, default=0)
     #: when what is left of it runs; null: nothing is left, or not known

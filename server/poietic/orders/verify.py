@@ -10,16 +10,18 @@ CHECKS = {
         SELECT o.number, r.item_id, r.quantity FROM ledger_reservation r
         JOIN orders_order o ON o.id = r.cost_object_id
         WHERE o.state NOT IN ('planned', 'firm', 'released', 'started')""",
-    "operations' good, scrap and rework equal the unit lines": """
-        SELECT oo.order_id, oo.number, oo.good, oo.scrap, oo.rework FROM orders_orderoperation oo
+    "operations' good, scrap, rework and sent units equal the unit lines": """
+        SELECT oo.order_id, oo.number, oo.good, oo.scrap, oo.rework, oo.sent FROM orders_orderoperation oo
         LEFT JOIN (SELECT p.cost_object_id, u.operation,
                      sum(u.quantity) FILTER (WHERE u.kind = 'good') AS good,
                      sum(u.quantity) FILTER (WHERE u.kind = 'scrap') AS scrap,
-                     sum(u.quantity) FILTER (WHERE u.kind = 'rework') AS rework
+                     sum(u.quantity) FILTER (WHERE u.kind = 'rework') AS rework,
+                     sum(u.quantity) FILTER (WHERE u.kind = 'sent') AS sent
                    FROM ledger_unitline u JOIN ledger_posting p ON p.id = u.posting_id
                    GROUP BY 1, 2) r ON r.cost_object_id = oo.order_id AND r.operation = oo.number
         WHERE oo.good <> coalesce(r.good, 0) OR oo.scrap <> coalesce(r.scrap, 0)
-           OR oo.rework <> coalesce(r.rework, 0)""",
+           OR oo.rework <> coalesce(r.rework, 0) OR oo.sent <> coalesce(r.sent, 0)
+           OR oo.sent < 0 OR (oo.sent > 0 AND oo.good + oo.scrap + oo.rework > oo.sent)""",
     "orders' material and by-products equal the movements": """
         WITH moved AS (
           SELECT p.cost_object_id, s.operation, s.item_id, s.part,

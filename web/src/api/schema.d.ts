@@ -5464,6 +5464,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/ship-to-supplier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send units to a supplier
+         * @description Send units to a supplier: carry out.
+         */
+        post: operations["post_ship_to_supplier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/ship-to-supplier/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send units to a supplier (preview)
+         * @description Send units to a supplier: show the consequences.
+         */
+        post: operations["preview_ship_to_supplier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/import-tables": {
         parameters: {
             query?: never;
@@ -6900,6 +6940,46 @@ export interface paths {
          * @description Return invoices and credit notes, the latest first.
          */
         get: operations["poietic_buying_api_invoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases/out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Out
+         * @description Return the operations of which units are out at suppliers, those first that are to be back first.
+         */
+        get: operations["poietic_buying_api_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{number}/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outside
+         * @description Return the operations of an order that suppliers do.
+         */
+        get: operations["poietic_buying_api_outside"];
         put?: never;
         post?: never;
         delete?: never;
@@ -13233,6 +13313,56 @@ export interface components {
             given: components["schemas"]["PostInvoice"];
         };
         /**
+         * ShipToSupplier
+         * @description Units of an order that go to the supplier of an operation.
+         */
+        ShipToSupplier: {
+            /** Order */
+            order: number;
+            /** Operation */
+            operation: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Carrier
+             * @default
+             */
+            carrier: string;
+            /**
+             * Packages
+             * @default 1
+             */
+            packages: number;
+            /** Weight */
+            weight?: string | null;
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ShipToSupplierPosting */
+        ShipToSupplierPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ShipToSupplier"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ShipToSupplierPreview */
+        ShipToSupplierPreview: {
+            given: components["schemas"]["ShipToSupplier"];
+        };
+        /**
          * ImportTables
          * @description An uploaded file to take in; its structures come into force today.
          */
@@ -16205,6 +16335,70 @@ export interface components {
             is_taken_back: boolean;
         };
         /**
+         * OutsideRow
+         * @description An operation that a supplier does: what is ordered, out, back.
+         */
+        OutsideRow: {
+            /** Order */
+            order: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Operation */
+            operation: number;
+            /** Does */
+            does: string;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            /** Purchase */
+            purchase: number;
+            /** Line */
+            line: number;
+            state: components["schemas"]["PurchaseState"];
+            /**
+             * Ordered
+             * Format: decimal
+             * @example 2.40
+             */
+            ordered: string;
+            /**
+             * Sent
+             * Format: decimal
+             * @example 2.40
+             */
+            sent: string;
+            /**
+             * Out
+             * Format: decimal
+             * @example 2.40
+             */
+            out: string;
+            /** Days Out */
+            days_out: number;
+            /**
+             * Back
+             * Format: decimal
+             * @example 2.40
+             */
+            back: string;
+            /**
+             * Comes On
+             * Format: date
+             */
+            comes_on: string;
+            /** Days Late */
+            days_late: number;
+            /** Is Ended */
+            is_ended: boolean;
+            /** Shipments */
+            shipments: number[];
+        };
+        /**
          * DeliveryOut
          * @description What came of a line at once.
          */
@@ -17392,6 +17586,12 @@ export interface components {
              * @example 2.40
              */
             rework: string;
+            /**
+             * Out
+             * Format: decimal
+             * @example 2.40
+             */
+            out: string;
             /** Is Report Point */
             is_report_point: boolean;
             /**
@@ -36996,6 +37196,144 @@ export interface operations {
             };
         };
     };
+    post_ship_to_supplier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShipToSupplierPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_ship_to_supplier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShipToSupplierPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_tables: {
         parameters: {
             query?: never;
@@ -39314,6 +39652,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InvoiceRow"][];
+                };
+            };
+        };
+    };
+    poietic_buying_api_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideRow"][];
+                };
+            };
+        };
+    };
+    poietic_buying_api_outside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideRow"][];
                 };
             };
         };

@@ -8,7 +8,7 @@ import { isZero, money, plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { BuyFrame } from './BuyFrame';
-import { LISTS, purchasesOptions, wantedOptions, type PurchaseRow, type Wanted } from './queries';
+import { LISTS, outOptions, purchasesOptions, wantedOptions, type PurchaseRow, type Wanted } from './queries';
 
 const words: Record<(typeof LISTS)[number], string> = {
   open: 'drafted or awaited',
@@ -32,6 +32,7 @@ export function BuyPage() {
     >
       <Loaded query={wanted}>{(rows) => <Missing rows={rows} />}</Loaded>
       <Purchases />
+      <OutAtSuppliers />
     </BuyFrame>
   );
 }
@@ -180,6 +181,57 @@ function Purchases() {
           </>
         )}
       </Loaded>
+    </section>
+  );
+}
+
+/** Half-made units that lie at suppliers, those first that are to be back first. */
+function OutAtSuppliers() {
+  const out = useQuery(outOptions());
+  if (!out.data?.length) return null;
+  return (
+    <section aria-label="Out at suppliers" className="pt-4 pb-4">
+      <h2 className="px-4 pb-1">Out at suppliers</h2>
+      <div className="overflow-x-auto">
+        <table className="rows" aria-label="Out at suppliers">
+          <thead>
+            <tr>
+              <th className="pl-4!">Units</th>
+              <th>at</th>
+              <th className="num">out</th>
+              <th className="num">days</th>
+              <th className="pr-4!">back on</th>
+            </tr>
+          </thead>
+          <tbody>
+            {out.data.map((w) => (
+              <tr key={`${w.order} ${w.operation}`}>
+                <td className="w-full pl-4!">
+                  <Link className="code quiet-link" to={`/orders/${w.order}`}>
+                    {w.order}
+                  </Link>{' '}
+                  {w.name} <span className="code text-quiet">{w.item}</span> for {w.operation} {w.does}
+                </td>
+                <td className="whitespace-nowrap">
+                  {w.supplier_name}{' '}
+                  <Link className="code quiet-link" to={`/buy/${w.purchase}`}>
+                    {w.purchase}
+                  </Link>
+                </td>
+                <td className="num whitespace-nowrap">
+                  {quantity(w.out)}
+                  <span className="unit">{w.unit}</span>
+                </td>
+                <td className="num">{w.days_out}</td>
+                <td className="pr-4! whitespace-nowrap">
+                  {day(w.comes_on)}
+                  {w.days_late > 0 && <span className="text-attention"> {w.days_late} d late</span>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
     </section>
   );
 }

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState, type ReactNode } from 'react';
+import { basicsOptions } from '../../api/queries';
 import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { type Column, type Row, RowsEntry } from '../../commands/RowsEntry';
@@ -124,9 +125,16 @@ export function ReceiveForm({ given, onGiven }: OwnFormProps<Inputs['receive-pur
 function Receive({ purchase: p, onGiven }: { purchase: Purchase; onGiven: OwnFormProps<Inputs['receive-purchase']>['onGiven'] }) {
   const [quantities, setQuantities] = useState<Record<number, string>>(() => Object.fromEntries(p.lines.map((n) => [n.line, plain(n.coming_units)])));
   const [lots, setLots] = useState<Record<number, Row[]>>({});
+  const [lost, setLost] = useState<Record<number, Row[]>>({});
   const [note, setNote] = useState('');
   const [reason, setReason] = useState('');
-  const lines = cameLines(p.lines, quantities, lots);
+  const basics = useQuery(basicsOptions());
+  const reasons = basics.data?.reasons.filter((r) => r.use === 'scrap').map((r) => ({ value: r.code, words: r.name })) ?? [];
+  const lostColumns: Column[] = [
+    { name: 'reason', label: 'why', kind: 'choice', className: 'w-36!', options: reasons },
+    { name: 'quantity', label: 'lost', kind: 'number', className: 'w-16!' },
+  ];
+  const lines = cameLines(p.lines, quantities, lots, lost);
   const sent = lines.length ? JSON.stringify({ purchase: p.number, lines, despatch_note: note, reason }) : '';
   useEffect(() => onGiven(sent ? (JSON.parse(sent) as Inputs['receive-purchase']) : null, `Receive against ${p.number}`), [sent, p.number, onGiven]);
   return (
@@ -143,7 +151,7 @@ function Receive({ purchase: p, onGiven }: { purchase: Purchase; onGiven: OwnFor
           {p.lines.map((n, at) => (
             <tr key={n.line}>
               <td title={n.name}>
-                {n.line} <span className="code">{n.item}</span>
+                {n.line} <span className="code">{n.item}</span> {n.is_work && <span className="text-quiet">good of {n.order}</span>}
               </td>
               <td className="num">
                 {quantity(n.coming_units)}
@@ -157,9 +165,14 @@ function Receive({ purchase: p, onGiven }: { purchase: Purchase; onGiven: OwnFor
         </tbody>
       </table>
       {p.lines
-        .filter((n) => n.tracking !== 'none')
+        .filter((n) => n.tracking !== 'none' && !n.is_work)
         .map((n) => (
           <RowsEntry key={n.line} legend={`Lots of line ${n.line}, ${n.item} [${n.stock_unit}]; empty: numbered by its rule`} add="Add a lot" columns={lotColumns} rows={lots[n.line] ?? []} onRows={(rows) => setLots({ ...lots, [n.line]: rows })} />
+        ))}
+      {p.lines
+        .filter((n) => n.is_work)
+        .map((n) => (
+          <RowsEntry key={n.line} legend={`Lost or missing of line ${n.line}, order ${n.order}`} add="Add a loss" columns={lostColumns} rows={lost[n.line] ?? []} onRows={(rows) => setLost({ ...lost, [n.line]: rows })} />
         ))}
       <Field label="Despatch note">{(id) => <Entry id={id} value={note} onChange={(e) => setNote(e.target.value)} />}</Field>
       <Field label="Why" hint="where more came than is taken without a reason">

@@ -65,7 +65,10 @@ function Page({ purchase: p }: { purchase: Purchase }) {
             <Button onClick={() => start('land-costs', { deliveries: came.map((d) => d.delivery), purchase: p.number })}>Freight and other costs…</Button>
           </>
         )}
-        {may.has('copy-purchase') && (
+        <a className="self-center quiet-link text-act" href={`/api/papers/purchase-order.pdf?code=${p.number}`} target="_blank" rel="noreferrer">
+          Print
+        </a>
+        {may.has('copy-purchase') && !p.lines.every((n) => n.is_work) && (
           <Button look="link" onClick={() => start('copy-purchase', { purchase: p.number })}>
             Copy…
           </Button>
@@ -130,7 +133,7 @@ function Line({ line: n, onReturn }: { line: PurchaseLine; onReturn: ((delivery:
           </Link>
           {n.order !== null && (
             <span className="block text-[12px] text-quiet">
-              for{' '}
+              {n.is_work ? 'work on' : 'for'}{' '}
               <Link className="quiet-link" to={`/orders/${n.order}`}>
                 {n.order}
               </Link>{' '}
@@ -185,7 +188,7 @@ function Line({ line: n, onReturn }: { line: PurchaseLine; onReturn: ((delivery:
             <td />
             <td className="num">{isZero(d.invoiced) ? '–' : quantity(d.invoiced)}</td>
             <td className="pr-4!">
-              {onReturn && !d.is_undone && Number(d.returned) < Number(d.quantity) && (
+              {onReturn && !n.is_work && !d.is_undone && Number(d.returned) < Number(d.quantity) && (
                 <Button look="link" aria-label={`Send back of line ${n.line}, delivery ${d.delivery}`} onClick={() => onReturn(d.delivery)}>
                   Send back…
                 </Button>

@@ -1,6 +1,6 @@
 /** What is asked for when something is bought. */
 
-import { check, date, number, optional, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
+import { check, date, number, optional, order, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
 import { commandForms, ownForm, said } from '../../commands/form';
 import { InvoiceForm, LandedForm } from './InvoiceForms';
 import { ChangeForm, ConfirmForm, ReceiveForm } from './LinesForms';
@@ -51,6 +51,18 @@ export const forms = {
       },
       start: { is_replaced: true },
       fromPage: true,
+    },
+    'ship-to-supplier': {
+      act: (g) => `Send ${said(g.quantity)} of order ${said(g.order)}`,
+      entries: {
+        order: order('Order'),
+        operation: wholeNumber('Operation', { hint: 'that the supplier does' }),
+        quantity: number('Units'),
+        carrier: text('Carrier', optional),
+        packages: wholeNumber('Packages', optional),
+        weight: number('Weight, kg', optional),
+        reason: text('Note', optional),
+      },
     },
     'post-invoice': { own: InvoiceForm },
   }),

@@ -17,8 +17,13 @@ describe('what is sent of a purchase order', () => {
   });
 
   it('names the lines of which something came, with the lots that were filled in', () => {
-    const came = cameLines(lines, { 1: '0', 2: '1.5' }, { 2: [{ lot: 'A', quantity: '1.5' }, {}] });
-    expect(came).toEqual([{ line: 2, quantity: '1.5', lots: [{ lot: 'A', quantity: '1.5' }] }]);
+    const came = cameLines(lines, { 1: '0', 2: '1.5' }, { 2: [{ lot: 'A', quantity: '1.5' }, {}] }, {});
+    expect(came).toEqual([{ line: 2, quantity: '1.5', lots: [{ lot: 'A', quantity: '1.5' }], scrap: [] }]);
+  });
+
+  it('names a line of which all was lost', () => {
+    const lost = { 1: [{ reason: 'BROKEN', quantity: '2' }, { reason: 'BROKEN' }] };
+    expect(cameLines(lines, {}, {}, lost)).toEqual([{ line: 1, quantity: '0', lots: [], scrap: [{ reason: 'BROKEN', quantity: '2' }] }]);
   });
 
   it('names what an invoice asks for, where it is marked', () => {

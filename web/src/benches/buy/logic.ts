@@ -33,11 +33,12 @@ export function changedLines(lines: readonly Line[], typed: Readonly<Record<numb
 
 const isSomething = (text: string | undefined) => text !== undefined && /[1-9]/.test(text);
 
-/** Return the lines of which something came, each with its lots. */
-export function cameLines(lines: readonly { line: number }[], quantities: Readonly<Record<number, string>>, lots: Readonly<Record<number, Row[]>>) {
+/** Return the lines of which something came or was lost, each with its lots. */
+export function cameLines(lines: readonly { line: number }[], quantities: Readonly<Record<number, string>>, lots: Readonly<Record<number, Row[]>>, lost: Readonly<Record<number, Row[]>>) {
+  const filled = (rows: Row[] | undefined) => (rows ?? []).filter((r) => isSomething(r['quantity']));
   return lines
-    .filter((n) => isSomething(quantities[n.line]))
-    .map((n) => ({ line: n.line, quantity: quantities[n.line] ?? '', lots: (lots[n.line] ?? []).filter((r) => Object.keys(r).length > 0) }));
+    .map((n) => ({ line: n.line, quantity: quantities[n.line] || '0', lots: filled(lots[n.line]), scrap: filled(lost[n.line]) }))
+    .filter((n) => isSomething(n.quantity) || n.scrap.length > 0);
 }
 
 export interface Asked {

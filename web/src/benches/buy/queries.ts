@@ -39,6 +39,12 @@ export const openOptions = (supplier: string, skip: number) =>
     queryFn: ({ signal }) => data(api.GET('/api/purchases/to-invoice', { params: { query: { supplier, skip, take: 200 } }, signal })),
   });
 
+export const outOptions = () =>
+  queryOptions({
+    queryKey: ['buying', 'out'],
+    queryFn: ({ signal }) => data(api.GET('/api/purchases/out', { signal })),
+  });
+
 export const invoicesOptions = (skip: number) =>
   queryOptions({
     queryKey: ['buying', 'invoices', skip],

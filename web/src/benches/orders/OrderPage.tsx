@@ -11,6 +11,7 @@ import { selectCostliest } from './logic';
 import { Happened, Material, MoneyBlock, OperationStrip, Wanted } from './OrderParts';
 import { PlannedNeeds } from './PlannedNeeds';
 import { OrderDocuments } from './OrderDocuments';
+import { OutsideWork } from './OutsideWork';
 import { LostBeyond, NewerRevision } from './ThisOrderOnly';
 import { TrancheBlock } from './TrancheBlock';
 
@@ -127,6 +128,7 @@ function Page({ order }: { order: Order }) {
       <div className={started ? 'space-y-3' : 'grid grid-cols-[2fr_1fr] grid-rows-[auto_1fr] gap-y-3 max-md:block'}>
         <div className={started ? '' : 'border-r border-hair'}>
           {isWaiting ? <PlannedNeeds order={order} /> : <Material order={order} />}
+          <OutsideWork order={order} />
           {(order.state === 'released' || order.state === 'started') && <TrancheBlock order={order} />}
         </div>
         <div className={started ? '' : 'row-span-2 space-y-3'}>

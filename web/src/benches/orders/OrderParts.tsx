@@ -28,6 +28,7 @@ export function OperationStrip({ order }: { order: Order }) {
               {isZero(o.good) && isZero(o.scrap) && isZero(o.rework) ? 'not begun' : `${quantity(o.good)} good`}
               {!isZero(o.scrap) && `, ${quantity(o.scrap)} scrap`}
               {!isZero(o.rework) && `, ${quantity(o.rework)} set aside for rework`}
+              {!isZero(o.out) && <span className="text-attention">, {quantity(o.out)} out</span>}
               {!isZero(o.due) && <span className="text-quiet">, {quantity(o.due)} due</span>}
               {isDone && ' ✓'}
               <WorkedAt operation={o} />

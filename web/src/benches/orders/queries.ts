@@ -144,3 +144,10 @@ export const orderDocumentsOptions = (number: number) =>
   });
 
 export const orderDocumentPath = (number: number, name: string) => `/api/orders/${number}/documents/${encodeURIComponent(name)}`;
+
+/** Operations of an order that suppliers do. */
+export const outsideOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'outside'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/outside', { params: { path: { number } }, signal })),
+  });
