@@ -162,7 +162,7 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "structure-edit": ("Ines", _edit),
     "structure-deep": ("Ines", _tree),
     "import": ("Ines", _import),
-    "work-centers": ("Sunil", _go("/define/work-centers?code=MILL")),
+    "buy": ("Jonas", _go("/buy")),
     "standards": ("Sunil", _what_if),
     "item-cost": ("Sunil", _go("/define/items/OT-200/cost")),
     "margin": ("Sunil", _go("/cost/margin")),

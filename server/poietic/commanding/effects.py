@@ -86,7 +86,8 @@ class Consequences(Answer):
         """
         told = self.model_dump_json()
         for number in (n for value in made for n in value.split(",")):
-            told = re.sub(rf"\b{re.escape(number)}\b", "new", told)
+            # as it is named, "order 7001": not a quantity that happens to be the same
+            told = re.sub(rf"(?<=[a-z] ){re.escape(number)}\b(?![.\d])", "new", told)
         return hashlib.sha256(told.encode()).hexdigest()
 
 

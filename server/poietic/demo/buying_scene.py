@@ -3,6 +3,7 @@
 from datetime import timedelta
 from typing import Any
 
+from ..buying.models import Delivery
 from ..catalog.models import Item
 from ..ledger.models import Posting
 from .works import Works
@@ -11,10 +12,13 @@ from .works import Works
 def play(works: Works) -> None:
     """Play the scene: three weeks of orders to suppliers, as they stand today."""
     _price_lists(works)
+    _past_invoices(works)
     _boards(works)
     _blanks(works)
     _displays(works)
     _sheet(works)
+    _tubes_out(works)
+    _mirrors_out(works)
     works.at(-1, hour=19)
     _order(works, "PELDUN", [("DP-2", "20", "9.80"), ("BD-7", "25", "34.00")], due=18, send=False)
 
@@ -34,6 +38,19 @@ def _price_lists(works: Works) -> None:
             row = {"supplier": supplier, "price": str(item.price)}
             works.do("mara", "set-prices", item=item.code, prices=[row])
             works.do("jonas", "change-item", code=item.code, lead_time_days=8)
+
+
+def _past_invoices(works: Works) -> None:
+    """What suppliers did on the orders of the last months was asked for as it was agreed."""
+    works.at(-20, hour=6)
+    assert works.shop.now is not None
+    opened = Delivery.objects.filter(is_open=True, came_at__lt=works.shop.now)
+    by_supplier: dict[str, list[dict[str, Any]]] = {}
+    for d in opened.select_related("line__purchase__supplier").order_by("pk"):
+        line = {"purchase": d.line.purchase.number, "line": d.line.number, "quantity": str(d.quantity), "amount": str(d.value)}  # fmt: skip
+        by_supplier.setdefault(d.line.purchase.supplier.code, []).append(line)
+    for supplier, lines in by_supplier.items():
+        _invoice(works, supplier, f"{supplier[0]}-2209", -22, lines=lines)
 
 
 def _order(works: Works, supplier: str, lines: list[tuple[str, str, str]], *, due: int, send: bool = True) -> int:  # fmt: skip
@@ -100,3 +117,47 @@ def _sheet(works: Works) -> None:
     works.at(-14)
     sheet = _order(works, "MARROW", [("AL-SH", "12", "26.46")], due=-3)
     works.do("jonas", "confirm-purchase", purchase=sheet, their_number="M-4410")
+
+
+def _sent_out(works: Works, item: str, quantity: str, *, due: int, note: str) -> tuple[int, int]:
+    """Release an order whose work outside is ordered, and return it with that purchase order."""
+    order = works.plan(item, quantity, due=due, note=note)
+    works.as_person("jonas")
+    purchase = int(works.shop.do("release-order", order=order).made["purchases"])
+    works.do("jonas", "send-purchase", purchase=purchase)
+    return order, purchase
+
+
+def _tubes_out(works: Works) -> None:
+    """Tubes at the powder-coater, who is paid for all that are sent: seven are back, two of them broken."""
+    works.at(-16)
+    sheet = {"item": "AL-SH", "quantity": "8", "price": "26.46", "place": "STORE"}
+    works.do("piet", "receive-material", lines=[sheet])
+    order, purchase = _sent_out(works, "TB-150", "12", due=6, note="for the Heron 150 of 340/2")
+    works.issue(order, (10, "AL-SH", "7"))
+    works.at(-14)
+    works.report(order, 10, "12")
+    works.at(-12)
+    works.report(order, 20, "12")
+    works.do("piet", "ship-to-supplier", order=order, operation=30, quantity="12", carrier="Own van", packages=2, weight="19.4")  # fmt: skip
+    works.at(-2, hour=10)
+    broken = [{"reason": "CHIPPED", "quantity": "2"}]
+    works.do("piet", "receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "5", "scrap": broken}], despatch_note="C 2290")  # fmt: skip
+
+
+def _mirrors_out(works: Works) -> None:
+    """Mirrors that should be back from the aluminizer by now, who is paid for good ones."""
+    works.at(-15)
+    blanks = {"item": "BL-200", "quantity": "8", "price": "63.50", "place": "STORE", "lots": [{"lot": "BL-K11", "quantity": "8"}]}  # fmt: skip
+    works.do("piet", "receive-material", lines=[blanks])
+    order, purchase = _sent_out(works, "PM-200", "6", due=3, note="for the Heron 200 of 341/1")
+    back = {"line": 1, "comes_on": str(works.today - timedelta(days=2))}
+    works.do("jonas", "confirm-purchase", purchase=purchase, their_number="T-771", lines=[back])
+    works.issue(order, (10, "BL-200", "7"))
+    works.at(-13)
+    works.report(order, 10, "7")
+    works.at(-12)
+    works.report(order, 20, "7")
+    works.at(-11)
+    works.report(order, 30, "6", scrap=[{"reason": "CHIPPED", "quantity": "1"}])
+    works.do("piet", "ship-to-supplier", order=order, operation=40, quantity="6", carrier="Courier", weight="11.8")  # fmt: skip

@@ -188,7 +188,7 @@ def post_invoice(context: Context, given: PostInvoice) -> None:
         book.finish()
     for order in orders.values():
         order.finish()
-    context.made["invoice"] = str(invoice.pk)
+    context.made["invoice"] = given.number
 
 
 def lock_orders(context: Context, purchases: Iterable[int]) -> dict[int, OpenBook]:

@@ -170,7 +170,7 @@ function Receive({ purchase: p, onGiven }: { purchase: Purchase; onGiven: OwnFor
           <RowsEntry key={n.line} legend={`Lots of line ${n.line}, ${n.item} [${n.stock_unit}]; empty: numbered by its rule`} add="Add a lot" columns={lotColumns} rows={lots[n.line] ?? []} onRows={(rows) => setLots({ ...lots, [n.line]: rows })} />
         ))}
       {p.lines
-        .filter((n) => n.is_work)
+        .filter((n) => n.is_work && reasons.length > 0)
         .map((n) => (
           <RowsEntry key={n.line} legend={`Lost or missing of line ${n.line}, order ${n.order}`} add="Add a loss" columns={lostColumns} rows={lost[n.line] ?? []} onRows={(rows) => setLost({ ...lost, [n.line]: rows })} />
         ))}

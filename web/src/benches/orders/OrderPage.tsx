@@ -127,8 +127,8 @@ function Page({ order }: { order: Order }) {
       <OperationStrip order={order} />
       <div className={started ? 'space-y-3' : 'grid grid-cols-[2fr_1fr] grid-rows-[auto_1fr] gap-y-3 max-md:block'}>
         <div className={started ? '' : 'border-r border-hair'}>
-          {isWaiting ? <PlannedNeeds order={order} /> : <Material order={order} />}
           <OutsideWork order={order} />
+          {isWaiting ? <PlannedNeeds order={order} /> : <Material order={order} />}
           {(order.state === 'released' || order.state === 'started') && <TrancheBlock order={order} />}
         </div>
         <div className={started ? '' : 'row-span-2 space-y-3'}>

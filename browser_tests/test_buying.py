@@ -1,0 +1,85 @@
+"""Buying in the browser: what is missing is bought, comes, is invoiced; units go to a supplier and come back."""
+
+from decimal import Decimal
+
+from playwright.sync_api import expect
+from poietic.buying.models import Delivery, Invoice, Purchase
+from poietic.ledger.verify import differences
+from poietic.orders.models import OrderOperation
+
+from .live import BrowserTest
+
+
+class Buying(BrowserTest):
+    """On the demo."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.load_demo()
+
+    def test_what_is_missing_is_bought_confirmed_received_and_invoiced(self) -> None:
+        page = self.signed_in("Jonas")
+        page.get_by_role("link", name="Buy", exact=True).click()
+        missing = page.get_by_role("table", name="What is missing")
+        self.assert_accessible(page, "buy")
+        for item in ("BR-12", "EB-02"):
+            missing.get_by_label(f"Buy {item}").check()
+        page.get_by_role("button", name="Buy 2").click()
+        expect(page.get_by_role("region", name="Buy what is missing")).to_contain_text("line 1")
+        self.post(page)
+        expect(page.get_by_role("heading", name="Marrow Metals")).to_be_visible()
+        expect(page.get_by_role("table", name="Lines")).to_contain_text("BR-12")
+        self.assert_accessible(page, "purchase order")
+        page.get_by_role("button", name="Send to the supplier").click()
+        self.post(page)
+        page.get_by_role("button", name="Confirm").click()
+        page.get_by_label("Their number").fill("M-5001")
+        page.get_by_label("Price of line 1").fill("5.60")
+        self.post(page)
+        expect(page.get_by_text("as M-5001")).to_be_visible()
+        page.get_by_role("button", name="Receive").click()
+        page.get_by_label("Came of line 2").fill("0")
+        page.get_by_label("Despatch note").fill("LS 12")
+        self.post(page)
+        expect(page.get_by_role("table", name="Lines")).to_contain_text("with LS 12")
+        expect(page.get_by_text("partly received")).to_be_visible()
+        page.reload()
+        page.get_by_role("button", name="Finish with what came").click()
+        self.post(page)
+        page.get_by_role("button", name="Invoice").click()
+        page.get_by_label("Their number").fill("R 77")
+        page.get_by_label("Dated").fill("2026-11-28")
+        page.get_by_label("Amount of").first.fill("24.40")
+        panel = page.get_by_role("region", name="Post a supplier's invoice")
+        expect(panel).to_contain_text("2.00 more")
+        self.post(page)
+        expect(page.get_by_role("table", name="Invoices")).to_contain_text("R 77")
+        purchase = Purchase.objects.latest("pk")
+        self.assertEqual((purchase.state, Invoice.objects.latest("pk").total), ("closed", Decimal("24.40")))  # fmt: skip
+        self.assertFalse(Delivery.objects.filter(line__purchase=purchase, is_open=True).exists())
+        page.get_by_role("link", name="Invoices", exact=True).click()
+        page.get_by_label("Take back R 77").click()
+        page.get_by_label("Why").fill("twice")
+        self.post(page)
+        page.get_by_role("link", name="Received, not invoiced").click()
+        expect(page.get_by_role("table", name="Received, not invoiced")).to_contain_text("BR-12")
+        self.assertEqual(differences(), [])
+
+    def test_units_come_back_from_a_supplier_with_a_loss(self) -> None:
+        page = self.signed_in("Piet")
+        page.goto("/buy")
+        out = page.get_by_role("table", name="Out at suppliers")
+        out.get_by_role("row", name="Tube blank").get_by_role("link").first.click()
+        work = page.get_by_role("table", name="Work outside")
+        expect(work).to_contain_text("Corrin Vale Coatings")
+        page.get_by_role("button", name="Back from").click()
+        page.get_by_label("Came of line 1").fill("4")
+        page.get_by_role("button", name="Add a loss").click()
+        page.get_by_label("lost 1").fill("1")
+        panel = page.get_by_role("region", name="Receive against a purchase order")
+        expect(panel).to_contain_text("operation 30 scrap")
+        self.post(page)
+        expect(work).to_contain_text("received")
+        done = OrderOperation.objects.get(order__item__code="TB-150", number=30, order__state="started")  # fmt: skip
+        self.assertEqual((done.good, done.scrap, done.sent), (9, 3, 12))
+        self.assertEqual(differences(), [])
