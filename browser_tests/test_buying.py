@@ -3,9 +3,11 @@
 from decimal import Decimal
 
 from playwright.sync_api import expect
-from poietic.buying.models import Delivery, Invoice, Purchase
+from poietic.buying.models import Delivery, Invoice, Purchase, PurchaseLine
 from poietic.ledger.verify import differences
 from poietic.orders.models import OrderOperation
+
+from server.tests.test_ubl import invoice
 
 from .live import BrowserTest
 
@@ -82,4 +84,21 @@ class Buying(BrowserTest):
         expect(work).to_contain_text("received")
         done = OrderOperation.objects.get(order__item__code="TB-150", number=30, order__state="started")  # fmt: skip
         self.assertEqual((done.good, done.scrap, done.sent), (9, 3, 12))
+        self.assertEqual(differences(), [])
+
+    def test_an_invoice_is_read_from_the_file_that_the_supplier_sent(self) -> None:
+        line = PurchaseLine.objects.get(item__code="BL-200", purchase__supplier__code="KETTER")
+        data = invoice({"purchase": line.purchase.number, "item": "BL-200", "quantity": 22, "amount": "1300.20"}, total="1300.20", supplier="KETTER", number="K-771")  # fmt: skip
+        page = self.signed_in("Mara")
+        page.goto("/buy/invoices")
+        page.get_by_role("button", name="Enter an invoice").click()
+        file = page.get_by_label("Read a UBL 2.1 file")
+        file.set_input_files({"name": "x.xml", "mimeType": "text/xml", "buffer": b"<!DOCTYPE a><a/>"})  # fmt: skip
+        expect(page.get_by_role("alert")).to_contain_text("document type")
+        self.refusal_expected()
+        file.set_input_files({"name": "k.xml", "mimeType": "text/xml", "buffer": data})
+        panel = page.get_by_role("region", name="Post a supplier's invoice")
+        expect(panel).to_contain_text("13.20 more")
+        self.post(page)
+        expect(page.get_by_role("table", name="Invoices")).to_contain_text("K-771")
         self.assertEqual(differences(), [])

@@ -3,6 +3,7 @@
 from ninja import NinjaAPI
 
 from ..buying.api import router as buying
+from ..buying.ubl_api import router as ubl
 from ..catalog.api import router as catalog
 from ..commanding.api import build_jobs_router, build_router
 from ..commanding.reading import SIGNED_IN
@@ -74,6 +75,7 @@ for router in (
     papers,
     picking,
     buying,
+    ubl,
     ready,
     work_lists,
     order_queues,

@@ -29,7 +29,13 @@ from .http_errors import (
 JSON = "application/json"
 FILES = "multipart/form-data"
 #: addresses that take files; all others take JSON
-TAKE_FILES = ("/api/uploads", "/api/files", "/api/calendars/read", "/api/sheets")
+TAKE_FILES = (
+    "/api/uploads",
+    "/api/files",
+    "/api/calendars/read",
+    "/api/sheets",
+    "/api/invoices/read",
+)
 log = logging.getLogger("poietic.web_api")
 
 

@@ -7028,6 +7028,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/purchases/{number}/order.xml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Order As Ubl
+         * @description Return an order to a supplier as a UBL 2.1 Order.
+         */
+        get: operations["poietic_buying_ubl_api_order_as_ubl"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invoices/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read
+         * @description Return what a UBL 2.1 invoice or credit note asks for, matched with what was ordered; nothing is posted.
+         */
+        post: operations["poietic_buying_ubl_api_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/ready": {
         parameters: {
             query?: never;
@@ -16629,6 +16669,77 @@ export interface components {
             is_undone: boolean;
             /** Reason */
             reason: string;
+        };
+        /**
+         * ChargeRead
+         * @description A charge or allowance beside the lines.
+         */
+        ChargeRead: {
+            /** What */
+            what: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * InvoiceMatched
+         * @description An invoice as it was read; it is posted by the command for it.
+         */
+        InvoiceMatched: {
+            /** Number */
+            number: string;
+            /**
+             * Dated
+             * Format: date
+             */
+            dated: string;
+            /** Is Credit */
+            is_credit: boolean;
+            /** Supplier */
+            supplier: string;
+            /**
+             * Total
+             * Format: decimal
+             * @example 2.40
+             */
+            total: string;
+            /** Lines */
+            lines: components["schemas"]["LineMatched"][];
+            /** Charges */
+            charges: components["schemas"]["ChargeRead"][];
+            /** Faults */
+            faults: string[];
+        };
+        /**
+         * LineMatched
+         * @description A line of an invoice: what it asks for, or why that is not known, and what would be.
+         */
+        LineMatched: {
+            /** Line */
+            line: string;
+            /** Purchase */
+            purchase: number | null;
+            /** Of Line */
+            of_line: number | null;
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /** Why Not */
+            why_not: string;
         };
         /**
          * ReadyGroup
@@ -39747,6 +39858,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PurchasePage"];
+                };
+            };
+        };
+    };
+    poietic_buying_ubl_api_order_as_ubl: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_buying_ubl_api_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvoiceMatched"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

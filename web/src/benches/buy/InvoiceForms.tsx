@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
+import { ApiError, sendFile } from '../../api/http';
 import { partnersOptions } from '../../api/queries';
 import type { components } from '../../api/schema';
 import { values } from '../../api/values';
@@ -7,11 +8,14 @@ import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { shortDay } from '../../lib/date';
 import { money, plain, quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
 import { Entry, Field, NumberEntry } from '../../ui/Field';
-import { askedLines, type Asked } from './logic';
+import { FileEntry } from '../../ui/FileEntry';
+import { askedLines, readLines, type Asked } from './logic';
 import { openOptions, type OpenRow } from './queries';
 
 type Props = OwnFormProps<Inputs['post-invoice']>;
+type Read = components['schemas']['InvoiceMatched'];
 type SpreadBy = components['schemas']['CostInvoiced']['spread_by'];
 interface Head {
   supplier: string;
@@ -50,24 +54,76 @@ export function InvoiceForm({ given, onGiven }: Props) {
   const [isCredit, setIsCredit] = useState(false);
   const [total, setTotal] = useState('');
   const [asked, setAsked] = useState<Record<number, Asked>>({});
+  const [faults, setFaults] = useState<string[]>([]);
+  const [read, setRead] = useState<Read | null>(null);
   const open = useQuery({ ...openOptions(head.supplier, 0), enabled: head.supplier !== '' });
   const purchase = Number(given['purchase'] ?? 0);
   // a credit note is for what went back after it was invoiced: that is open below zero
   const rows = (open.data?.rows ?? []).filter((r) => r.quantity.startsWith('-') === isCredit);
   const first = (r: OpenRow): Asked => ({ isOn: purchase === r.purchase, quantity: plain(r.units).replace('-', ''), amount: r.value.replace('-', '') });
   const at = Object.fromEntries(rows.map((r) => [r.delivery, asked[r.delivery] ?? first(r)]));
-  const lines = askedLines(rows, at);
+  const lines = read ? readLines(read.lines) : askedLines(rows, at);
+  async function take(file: File) {
+    try {
+      const found = (await sendFile('/api/invoices/read', file)) as Read;
+      setHead({ supplier: found.supplier || head.supplier, number: found.number, dated: found.dated });
+      setIsCredit(found.is_credit);
+      setTotal(plain(found.total));
+      setFaults([...found.faults, ...found.charges.map((c) => `${c.what} of ${money(c.amount)} is entered from the order that it is for`)]);
+      setRead(found);
+    } catch (error) {
+      setFaults([error instanceof ApiError ? `${error.problem.title} ${error.problem.detail} ${error.problem.fix}` : 'The file could not be sent.']);
+    }
+  }
   const isWhole = head.supplier && head.number && head.dated && lines.length > 0;
   const sent = isWhole ? JSON.stringify({ ...head, is_credit: isCredit, lines, ...(total && { total }) }) : '';
   useEffect(() => onGiven(sent ? (JSON.parse(sent) as Inputs['post-invoice']) : null, `Post ${isCredit ? 'credit note' : 'invoice'} ${head.number}`), [sent, isCredit, head.number, onGiven]);
   const set = (r: OpenRow, patch: Partial<Asked>) => setAsked({ ...asked, [r.delivery]: { ...(asked[r.delivery] ?? first(r)), ...patch } });
   return (
     <div className="space-y-3">
+      <FileEntry label="Read a UBL 2.1 file" accept=".xml,text/xml,application/xml" onFile={(file) => void take(file)} />
+      {faults.length > 0 && (
+        <ul role="alert" className="border-l-4 border-attention bg-attention-wash px-2 py-0.5">
+          {faults.map((f) => (
+            <li key={f}>{f}</li>
+          ))}
+        </ul>
+      )}
       <HeadEntries head={head} onHead={setHead} />
       <Field label="Credit note" hint="for what went back">
         {(id, hint) => <input id={id} aria-describedby={hint} type="checkbox" checked={isCredit} onChange={(e) => setIsCredit(e.target.checked)} />}
       </Field>
-      <table className="rows" aria-label="What is asked for">
+      {read && (
+        <table className="rows" aria-label="Lines of the file">
+          <thead>
+            <tr>
+              <th>of the file</th>
+              <th className="num">quantity</th>
+              <th className="num">EUR</th>
+            </tr>
+          </thead>
+          <tbody>
+            {read.lines.map((n) => (
+              <tr key={n.line}>
+                <td>
+                  {n.purchase !== null ? `${n.purchase}/${n.of_line ?? ''}` : n.line} <span className="code">{n.item}</span>
+                  {n.why_not && <span className="block text-[12px] text-attention">{n.why_not}</span>}
+                </td>
+                <td className="num">{quantity(n.quantity)}</td>
+                <td className="num">{money(n.amount)}</td>
+              </tr>
+            ))}
+            <tr>
+              <td colSpan={3}>
+                <Button look="link" onClick={() => setRead(null)}>
+                  Enter by hand in its place
+                </Button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      )}
+      <table className={`rows ${read ? 'hidden' : ''}`} aria-label="What is asked for">
         <thead>
           <tr>
             <td className="w-6" />

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { askedLines, cameLines, changedLines } from './logic';
+import { askedLines, cameLines, changedLines, readLines } from './logic';
 
 const lines = [
   { line: 1, quantity: '20.000000', price: '6.500000', comes_on: '2026-12-01' },
@@ -24,6 +24,11 @@ describe('what is sent of a purchase order', () => {
   it('names a line of which all was lost', () => {
     const lost = { 1: [{ reason: 'BROKEN', quantity: '2' }, { reason: 'BROKEN' }] };
     expect(cameLines(lines, {}, {}, lost)).toEqual([{ line: 1, quantity: '0', lots: [], scrap: [{ reason: 'BROKEN', quantity: '2' }] }]);
+  });
+
+  it('names of a file the lines that name one of ours', () => {
+    const line = { purchase: 7001, of_line: 2, quantity: '3', amount: '9.00' };
+    expect(readLines([line, { ...line, of_line: null }, { ...line, purchase: null }])).toEqual([{ purchase: 7001, line: 2, quantity: '3', amount: '9.00' }]);
   });
 
   it('names what an invoice asks for, where it is marked', () => {

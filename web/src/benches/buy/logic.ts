@@ -54,3 +54,8 @@ export function askedLines(rows: readonly { delivery: number; purchase: number; 
     return a?.isOn && isSomething(a.quantity) ? [{ purchase: r.purchase, line: r.line, quantity: a.quantity, amount: a.amount || '0' }] : [];
   });
 }
+
+/** Return the lines of an invoice that was read from a file: those that name a line of ours. */
+export function readLines(lines: readonly { purchase: number | null; of_line: number | null; quantity: string; amount: string }[]) {
+  return lines.flatMap((n) => (n.purchase !== null && n.of_line !== null ? [{ purchase: n.purchase, line: n.of_line, quantity: n.quantity, amount: n.amount }] : []));
+}

@@ -1,0 +1,135 @@
+"""Orders as UBL 2.1 and invoices read from it: what is written, what matches, what is refused."""
+
+from decimal import Decimal
+from typing import Any
+from xml.etree import ElementTree as ET
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from poietic.buying.models import Invoice
+from poietic.buying.ubl import CAC, CBC, ROOT
+
+from .test_buying import BuyingTest
+
+#: elements in the order in which the UBL 2.1 schema has them (OASIS UBL-Order-2.1.xsd and
+#: UBL-CommonAggregateComponents-2.1.xsd; from memory, as far as they are used here)
+ORDER = ["UBLVersionID", "ID", "IssueDate", "Note", "DocumentCurrencyCode", "BuyerCustomerParty", "SellerSupplierParty", "AnticipatedMonetaryTotal", "OrderLine"]  # fmt: skip
+LINE_ITEM = ["ID", "Quantity", "LineExtensionAmount", "Delivery", "Price", "Item"]
+ITEM = ["Description", "Name", "BuyersItemIdentification"]
+
+LINE = """
+  <cac:{kind}Line>
+    <cbc:ID>{n}</cbc:ID>
+    <cbc:{counted}Quantity unitCode="C62">{quantity}</cbc:{counted}Quantity>
+    <cbc:LineExtensionAmount currencyID="{currency}">{amount}</cbc:LineExtensionAmount>
+    <cac:OrderLineReference><cbc:LineID>{line}</cbc:LineID>
+      <cac:OrderReference><cbc:ID>{purchase}</cbc:ID></cac:OrderReference></cac:OrderLineReference>
+    <cac:Item><cbc:Name>x</cbc:Name>
+      <cac:BuyersItemIdentification><cbc:ID>{item}</cbc:ID></cac:BuyersItemIdentification></cac:Item>
+  </cac:{kind}Line>"""
+
+
+def invoice(*lines: dict[str, Any], total: str, kind: str = "Invoice", head: str = "", **more: str) -> bytes:  # fmt: skip
+    """Return an invoice as a supplier sends it."""
+    said = {"number": "R-1", "dated": "2026-11-20", "currency": "EUR", "supplier": "ALU", "space": f"{ROOT}{kind}-2", "charge": ""} | more  # fmt: skip
+    counted = "Invoiced" if kind == "Invoice" else "Credited"
+    body = "".join(
+        LINE.format(**{"n": n, "line": 1, "item": "AVERAGE", "currency": said["currency"]} | line, kind=kind, counted=counted)
+        for n, line in enumerate(lines, 1)
+    )  # fmt: skip
+    return f"""<?xml version="1.0" encoding="UTF-8"?>{head}
+<{kind} xmlns="{said["space"]}" xmlns:cac="{CAC}" xmlns:cbc="{CBC}">
+  <cbc:ID>{said["number"]}</cbc:ID><cbc:IssueDate>{said["dated"]}</cbc:IssueDate>
+  <cbc:DocumentCurrencyCode>{said["currency"]}</cbc:DocumentCurrencyCode>
+  <cac:AccountingSupplierParty><cac:Party>
+    <cac:PartyIdentification><cbc:ID>{said["supplier"]}</cbc:ID></cac:PartyIdentification>
+    <cac:PartyName><cbc:Name>Example Alloys</cbc:Name></cac:PartyName>
+  </cac:Party></cac:AccountingSupplierParty>{said["charge"]}
+  <cac:LegalMonetaryTotal><cbc:TaxExclusiveAmount currencyID="EUR">{total}</cbc:TaxExclusiveAmount></cac:LegalMonetaryTotal>{body}
+</{kind}>""".encode()
+
+
+class Documents(BuyingTest):
+    """What goes out and comes in as a file."""
+
+    def read(self, data: bytes) -> Any:
+        file = SimpleUploadedFile("invoice.xml", data, "text/xml")
+        answer = self.caller.client.post("/api/invoices/read", {"file": file})
+        self.caller.status = answer.status_code
+        return answer.json()
+
+    def test_an_order_has_the_elements_of_ubl_in_their_sequence(self) -> None:
+        lines = [{"item": "AVERAGE", "quantity": "2", "unit": "box", "comes_on": "2027-01-15"}, {"item": "AP-20", "quantity": "1.5", "price": "6.505", "comes_on": "2027-01-16"}]  # fmt: skip
+        made = self.must("draft-purchase", supplier="ALU", lines=lines, send=True, note="by rail")["made"]  # fmt: skip
+        answer = self.caller.client.get(f"/api/purchases/{made['purchase']}/order.xml")
+        root = ET.fromstring(answer.content)
+        self.assertEqual(root.tag, f"{{{ROOT}Order-2}}Order")
+        for parent, known in ((root, ORDER), *((e, LINE_ITEM) for e in root.iter(f"{{{CAC}}}LineItem")), *((e, ITEM) for e in root.iter(f"{{{CAC}}}Item"))):  # fmt: skip
+            places = [known.index(e.tag.split("}")[1]) for e in parent]
+            self.assertEqual(places, sorted(places))
+        units = [(e.get("unitCode"), e.text) for e in root.iter(f"{{{CBC}}}Quantity")]
+        self.assertEqual(units, [("ZZ", "2"), ("KGM", "1.5")])
+        amounts = [e.text for e in root.iter(f"{{{CBC}}}LineExtensionAmount")]
+        self.assertEqual(amounts, ["297.76", "288.00", "9.76"])
+        self.assertEqual({e.get("currencyID") for e in root.iter() if "currencyID" in e.attrib}, {"EUR"})  # fmt: skip
+        self.assertEqual(self.caller.client.get("/api/purchases/1/order.xml").status_code, 404)
+
+    def test_an_invoice_is_matched_and_posted_as_it_was_read(self) -> None:
+        number = self.buy("AVERAGE", "10", "6.00")
+        self.receive(number)
+        said = self.read(invoice({"purchase": number, "quantity": 10, "amount": "62.00"}, total="62.00"))  # fmt: skip
+        self.assertEqual((said["supplier"], said["faults"]), ("ALU", []))
+        line = said["lines"][0]
+        self.assertEqual((line["purchase"], line["of_line"], line["item"]), (number, 1, "AVERAGE"))
+        self.assertFalse(Invoice.objects.exists(), "reading posts nothing")
+        lines = [{"purchase": n["purchase"], "line": n["of_line"], "quantity": n["quantity"], "amount": n["amount"]} for n in said["lines"]]  # fmt: skip
+        self.must("post-invoice", supplier=said["supplier"], number=said["number"], dated=said["dated"], lines=lines, total=said["total"])  # fmt: skip
+        self.assertEqual((self.state(number), self.value("AVERAGE")), ("closed", 62))
+
+    def test_a_credit_note_and_a_charge_are_read(self) -> None:
+        number = self.buy("AVERAGE", "10", "6.00")
+        self.receive(number)
+        charge = '<cac:AllowanceCharge><cbc:ChargeIndicator>true</cbc:ChargeIndicator><cbc:AllowanceChargeReason>Freight</cbc:AllowanceChargeReason><cbc:Amount currencyID="EUR">4.50</cbc:Amount></cac:AllowanceCharge>'  # fmt: skip
+        said = self.read(invoice({"purchase": number, "quantity": 1, "amount": "6"}, total="10.50", charge=charge))  # fmt: skip
+        self.assertEqual((said["charges"], said["faults"]), ([{"what": "Freight", "amount": "4.50"}], []))  # fmt: skip
+        said = self.read(invoice({"purchase": number, "quantity": 1, "amount": "6"}, total="6", kind="CreditNote"))  # fmt: skip
+        self.assertEqual((said["is_credit"], Decimal(said["lines"][0]["quantity"])), (True, 1))
+
+    def test_what_does_not_match_says_why(self) -> None:
+        number = self.buy("AVERAGE", "10", "6.00")
+        self.receive(number, "4")
+        one: dict[str, Any] = {"purchase": number, "quantity": 4, "amount": "24"}
+        faults = {
+            "there is no order 99 of ours": one | {"purchase": 99},
+            f"order {number} has no line 7": one | {"line": 7},
+            f"line 1 of order {number} is AVERAGE, not PAD-3": one | {"item": "PAD-3"},
+            "5 pcs are asked for, 4 have come and are not invoiced": one | {"quantity": 5},
+            "it names no order of ours; choose what it is for by hand": one | {"purchase": ""},
+        }
+        for why, line in faults.items():
+            with self.subTest(why):
+                self.assertEqual(self.read(invoice(line, total="24"))["lines"][0]["why_not"], why)
+        told = self.read(invoice(one, total="25", supplier="NOBODY"))
+        self.assertEqual(told["faults"], ["total: lines and charges add up to 24, it asks for 25"])
+        self.must("define-partner", code="OTHER", name="Other")
+        told = self.read(invoice(one, total="24", supplier="OTHER"))
+        self.assertEqual(told["faults"], [f"line 1: order {number} was sent to Example Alloys"])
+
+    def test_bad_files_are_refused_and_nothing_is_taken(self) -> None:
+        line = {"purchase": 1, "quantity": 1, "amount": "1"}
+        bomb = '<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>'
+        cases = {
+            "ubl.other_document": invoice(line, total="1", space="urn:example:invoice"),
+            "ubl.other_currency": invoice(line, total="1", currency="USD"),
+            "ubl.lacking": invoice(line, total="one"),
+            "ubl.not_readable": invoice(line, total="1", head=bomb),
+        }
+        for code, data in cases.items():
+            with self.subTest(code):
+                said = self.read(data)
+                self.assertEqual((self.caller.status, said["code"]), (422, code))
+        for data in (b"", b"%PDF-1.4", b"<a><b></a>", b" " * 5_000_001):
+            self.assertEqual(self.read(data)["code"], "ubl.not_readable")
+        self.assertEqual(self.read(invoice(line, total="1", dated="yesterday"))["code"], "ubl.lacking")  # fmt: skip
+        twice = invoice(line, line, total="NaN")
+        self.assertEqual(self.read(twice)["code"], "ubl.lacking")
+        self.assertFalse(Invoice.objects.exists())
