@@ -3,6 +3,8 @@
 from decimal import Decimal
 from typing import Any
 
+from django.db import transaction
+from django.db.models import F
 from django.test import TestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -224,6 +226,18 @@ class Picking(PickingTest):
         self.assertEqual(self.there("AP-20"), {"STORE": "28.8"})
         self.assertEqual(self.parts(order)[None]["AP-20"], ("19.2", "19.2", "19.2", "19.2"))
         self.refused("pick.nothing_ready", "issue-picked", order=order)
+
+    def test_issuing_lets_go_of_what_was_kept_where_it_came_from(self) -> None:
+        """Wherever the database happens to keep the rows: the one that was changed last comes last."""
+        for last in ("STORE", "MILL-F"):
+            with self.subTest(last), transaction.atomic():
+                order = self.order()
+                plate = self.pick_list(order)[0]
+                self.must("pick", line=plate.pk, quantity="10")
+                Reservation.objects.filter(place__code=last).update(quantity=F("quantity"))
+                self.must("issue-picked", order=order)
+                self.assertEqual(self.kept(order, "AP-20"), {"STORE": "9.2"})
+                transaction.set_rollback(True)
 
     def test_a_report_uses_what_stands_on_the_floor_first(self) -> None:
         order = self.order()

@@ -56,7 +56,7 @@ def still_in_stock(amount: Decimal, share: Decimal, value: Decimal) -> Decimal:
     share : of it that is still in stock, 0 to 1
     value : what the stock is worth: it can't come to be worth less than nothing
 
-    >>> print(still_in_stock(Decimal(200), Decimal("0.4"), Decimal(400)))
+    >>> print(f"{still_in_stock(Decimal(200), Decimal('0.4'), Decimal(400)):.2f}")
     80.00
     """
     return max(money(amount * share), -max(value, ZERO))

@@ -153,7 +153,8 @@ def _mirrors_out(works: Works) -> None:
     order, purchase = _sent_out(works, "PM-200", "6", due=3, note="for the Heron 200 of 341/1")
     back = {"line": 1, "comes_on": str(works.today - timedelta(days=2))}
     works.do("jonas", "confirm-purchase", purchase=purchase, their_number="T-771", lines=[back])
-    works.issue(order, (10, "BL-200", "7"))
+    own = {"operation": 10, "item": "BL-200", "quantity": "7", "lots": [{"lot": "BL-K11", "quantity": "7"}]}  # fmt: skip
+    works.do("piet", "issue-material", order=order, lines=[own])
     works.at(-13)
     works.report(order, 10, "7")
     works.at(-12)

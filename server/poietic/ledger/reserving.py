@@ -22,7 +22,11 @@ from .stock import Key, Stock
 Kept = tuple[int, int, int, int, str]
 
 RESERVED = Prepared(
-    lambda keys: Reservation.objects.filter(cost_object__in=any_of(keys)).select_related("lot")
+    lambda keys: (
+        Reservation.objects.filter(cost_object__in=any_of(keys))
+        .select_related("lot")
+        .order_by("pk")
+    )
 )
 
 
@@ -161,7 +165,10 @@ class ReservationBook:
             raise KeptForOthers(item.code, place.name, line.quantity, sum(over, ZERO), item.unit, others)  # fmt: skip
 
     def use(self, document: Document) -> None:
-        """Let go of what a document has issued: it is not on hand any more."""
+        """Let go of what a document has issued: it is not on hand any more.
+
+        First of what is kept where it came from.
+        """
         owner = document.cost_object
         if owner is None or document.reverses:
             return
@@ -169,8 +176,10 @@ class ReservationBook:
             move = line.move
             if move.part != StockLine.Part.COMPONENT or move.into.kind != Place.Kind.WIP:
                 continue
-            left = line.quantity
-            for key in [k for k in self.held if k[:3] == (owner.pk, move.operation, line.item.pk)]:
+            left, at = line.quantity, (move.out_of.pk, line.lot)
+            own = [k for k in self.held if k[:3] == (owner.pk, move.operation, line.item.pk)]
+            # what is kept where it came from, and of its lot, before the rest
+            for key in sorted(own, key=lambda k: (k[3] != at[0], k[4] != at[1], self._rows.get(k, 0))):  # fmt: skip
                 part = min(left, self.held[key])
                 if part and key[4] in ("", line.lot):
                     self._change(key, -part)

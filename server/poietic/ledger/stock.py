@@ -30,9 +30,13 @@ HOLDINGS = Prepared(
     lambda keys: Holding.objects.select_related("item").filter(pk__in=any_of(keys)).order_by("pk")
 )
 BALANCES = Prepared(
-    lambda items: StockBalance.objects.filter(
-        Q(quantity__gt=0) | Q(reserved__gt=0), item_id__in=any_of(items)
-    ).select_related("place", "lot")
+    lambda items: (
+        StockBalance.objects.filter(
+            Q(quantity__gt=0) | Q(reserved__gt=0), item_id__in=any_of(items)
+        )
+        .select_related("place", "lot")
+        .order_by("pk")
+    )
 )
 
 
