@@ -17,7 +17,7 @@ from .test_picking import PickingTest
 DUE = "2027-02-01"
 
 
-class Outside(PickingTest):
+class OutsideTest(PickingTest):
     """Cells that are milled, anodized by a supplier who is paid on good pieces, and assembled."""
 
     def setUp(self) -> None:
@@ -63,6 +63,10 @@ class Outside(PickingTest):
     def wip(self, order: int) -> Decimal:
         rows = WipBalance.objects.filter(cost_object__number=order, element="subcontract")
         return rows.aggregate(sum=Sum("amount"))["sum"] or Decimal(0)
+
+
+class Outside(OutsideTest):
+    """Ordered by the release, back with a report, invoiced into the order."""
 
     def test_its_release_drafts_an_order_to_the_supplier(self) -> None:
         order, purchase = self.released()
@@ -165,7 +169,7 @@ class Outside(PickingTest):
         self.assertEqual(Delivery.objects.get().quantity, 3)
 
 
-class Shipped(Outside):
+class Shipped(OutsideTest):
     """Units that go to the supplier and come back."""
 
     def sent(self, quantity: str = "8", milled: str = "8") -> tuple[int, int]:

@@ -276,6 +276,9 @@ class Everything(TestCase):
             "api/uploads": {"number": Upload.objects.latest("pk").pk},
             "api/postings": {"number": page["happened"][0]["number"]},
             "api/purchases": {"number": caller.get("purchases", which="all")["rows"][-1]["number"]},
+            "api/stand-ins/supplier": {
+                "number": caller.get("purchases", which="all")["rows"][-1]["number"]
+            },
             "api/picks": {"number": caller.get("picks")["rows"][-1]["number"]},
             "api/labels": {"kind": "place", "form": "svg"},
             "api/papers": {"kind": "traveller"},

@@ -1,5 +1,6 @@
 """Orders as UBL 2.1 and invoices read from it: what is written, what matches, what is refused."""
 
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 from xml.etree import ElementTree as ET
@@ -8,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from poietic.buying.models import Invoice
 from poietic.buying.ubl import CAC, CBC, ROOT
 
-from .test_buying import BuyingTest
+from .test_buying import SOON, BuyingTest
 
 #: elements in the order in which the UBL 2.1 schema has them (OASIS UBL-Order-2.1.xsd and
 #: UBL-CommonAggregateComponents-2.1.xsd; from memory, as far as they are used here)
@@ -48,14 +49,18 @@ def invoice(*lines: dict[str, Any], total: str, kind: str = "Invoice", head: str
 </{kind}>""".encode()
 
 
-class Documents(BuyingTest):
-    """What goes out and comes in as a file."""
+class Reading(BuyingTest):
+    """Files that are brought to be read."""
 
     def read(self, data: bytes) -> Any:
         file = SimpleUploadedFile("invoice.xml", data, "text/xml")
         answer = self.caller.client.post("/api/invoices/read", {"file": file})
         self.caller.status = answer.status_code
         return answer.json()
+
+
+class Documents(Reading):
+    """What goes out and comes in as a file."""
 
     def test_an_order_has_the_elements_of_ubl_in_their_sequence(self) -> None:
         lines = [{"item": "AVERAGE", "quantity": "2", "unit": "box", "comes_on": "2027-01-15"}, {"item": "AP-20", "quantity": "1.5", "price": "6.505", "comes_on": "2027-01-16"}]  # fmt: skip
@@ -133,3 +138,46 @@ class Documents(BuyingTest):
         twice = invoice(line, line, total="NaN")
         self.assertEqual(self.read(twice)["code"], "ubl.lacking")
         self.assertFalse(Invoice.objects.exists())
+
+
+class SimulatedSupplier(Reading):
+    """The other side, played by rules and by chance with a seed."""
+
+    def ask(self, number: int, **rules: str) -> Any:
+        return self.caller.get(f"stand-ins/supplier/{number}", **rules)
+
+    def test_he_confirms_by_his_rules_and_always_the_same(self) -> None:
+        number = self.buy("AVERAGE", "20", "6.00")
+        never = {"late": "0", "short": "0", "dearer": "0"}
+        line = self.ask(number, **never)["lines"][0]
+        self.assertEqual((Decimal(line["quantity"]), line["comes_on"]), (20, str(SOON)))
+        always = {"late": "100", "days": "3", "short": "100", "missing": "10"}
+        line = self.ask(number, **always)["lines"][0]
+        self.assertEqual(Decimal(line["quantity"]), 18)
+        self.assertTrue(SOON < date.fromisoformat(line["comes_on"]) <= SOON + timedelta(days=3))
+        self.assertEqual(self.ask(number), self.ask(number))
+        answers = {str(self.ask(number, seed=str(n))["lines"]) for n in range(20)}
+        self.assertGreater(len(answers), 1, "another seed, another chance")
+        said = self.ask(number, late="101")
+        self.assertEqual(said["code"], "input.invalid")
+        self.must("confirm-purchase", purchase=number, lines=[line])
+
+    def test_his_invoice_is_read_matched_and_posted(self) -> None:
+        number = self.buy("AVERAGE", "20", "6.00")
+        self.receive(number, "18")
+        address = f"/api/stand-ins/supplier/{number}/invoice.xml"
+        data = self.caller.client.get(address, {"dearer": "100", "more": "8"}).content
+        said = self.read(data)
+        self.assertEqual((said["supplier"], said["faults"], said["total"]), ("ALU", [], "116.64"))
+        known = ["UBLVersionID", "ID", "IssueDate", "InvoiceTypeCode", "DocumentCurrencyCode", "OrderReference", "AccountingSupplierParty", "AccountingCustomerParty", "LegalMonetaryTotal", "InvoiceLine"]  # fmt: skip
+        places = [known.index(e.tag.split("}")[1]) for e in ET.fromstring(data)]
+        self.assertEqual(places, sorted(places), "the sequence of UBL-Invoice-2.1.xsd, from memory")
+        lines = [{"purchase": n["purchase"], "line": n["of_line"], "quantity": n["quantity"], "amount": n["amount"]} for n in said["lines"]]  # fmt: skip
+        self.must("post-invoice", supplier="ALU", number=said["number"], dated=said["dated"], lines=lines)  # fmt: skip
+        self.assertEqual(self.read(self.caller.client.get(address).content)["lines"], [])
+
+    def test_he_answers_only_what_was_sent_to_him(self) -> None:
+        line = {"item": "AVERAGE", "quantity": "2"}
+        draft = int(self.must("draft-purchase", supplier="ALU", lines=[line])["made"]["purchase"])
+        self.assertEqual(self.ask(draft)["code"], "purchase.wrong_state")
+        self.assertEqual(self.ask(1)["code"], "input.not_found")

@@ -1,5 +1,6 @@
 """Papers as UBL 2.1 (OASIS): the order that goes out, the invoice that comes in."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal, InvalidOperation
@@ -220,9 +221,7 @@ def _tree(name: str, data: bytes) -> ET.Element:
 
 def write_order(purchase: Purchase) -> bytes:
     """Return an order to a supplier as a UBL 2.1 Order."""
-    for prefix, space in (("", f"{ROOT}Order-2"), ("cac", CAC), ("cbc", CBC)):
-        ET.register_namespace(prefix, space)
-    root = ET.Element(f"{{{ROOT}Order-2}}Order")
+    root = _document("Order")
     _put(root, "UBLVersionID", "2.1")
     _put(root, "ID", str(purchase.number))
     _put(root, "IssueDate", str(purchase.ordered_on or purchase.drafted_at.date()))
@@ -239,6 +238,48 @@ def write_order(purchase: Purchase) -> bytes:
         _put(total, tag, plain(sum(amounts, ZERO)), currencyID=CURRENCY)
     for n, amount in zip(listed, amounts, strict=True):
         _order_line(root, n, amount)
+    return _written(root)
+
+
+def write_invoice(
+    purchase: Purchase,
+    number: str,
+    dated: date,
+    lines: Sequence[tuple[PurchaseLine, Decimal, Decimal]],
+) -> bytes:
+    """Return an invoice as UBL 2.1, as the supplier of an order writes it: line, quantity, amount."""
+    root = _document("Invoice")
+    _put(root, "UBLVersionID", "2.1")
+    _put(root, "ID", number)
+    _put(root, "IssueDate", str(dated))
+    _put(root, "InvoiceTypeCode", "380")  # commercial invoice, UNCL 1001
+    _put(root, "DocumentCurrencyCode", CURRENCY)
+    _put(_under(root, "OrderReference"), "ID", str(purchase.number))
+    _party(root, "AccountingSupplierParty", purchase.supplier.code, purchase.supplier.name)
+    _party(root, "AccountingCustomerParty", "", "The works")
+    total = _under(root, "LegalMonetaryTotal")
+    whole = sum((amount for _, _, amount in lines), ZERO)
+    for tag in ("LineExtensionAmount", "TaxExclusiveAmount", "PayableAmount"):
+        _put(total, tag, plain(whole), currencyID=CURRENCY)
+    for at, (n, quantity, amount) in enumerate(lines, 1):
+        line = _under(root, "InvoiceLine")
+        _put(line, "ID", str(at))
+        _put(line, "InvoicedQuantity", _plain(quantity), unitCode=UNIT_CODES.get(n.unit, "ZZ"))
+        _put(line, "LineExtensionAmount", plain(amount), currencyID=CURRENCY)
+        _put(_under(line, "OrderLineReference"), "LineID", str(n.number))
+        item = _under(line, "Item")
+        _put(item, "Name", n.item.name)
+        _put(_under(item, "BuyersItemIdentification"), "ID", n.item.code)
+    return _written(root)
+
+
+def _document(kind: str) -> ET.Element:
+    for prefix, space in (("", f"{ROOT}{kind}-2"), ("cac", CAC), ("cbc", CBC)):
+        ET.register_namespace(prefix, space)
+    return ET.Element(f"{{{ROOT}{kind}-2}}{kind}")
+
+
+def _written(root: ET.Element) -> bytes:
     ET.indent(root)
     written: bytes = ET.tostring(root, encoding="utf-8", xml_declaration=True)
     return written

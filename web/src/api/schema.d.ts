@@ -7068,6 +7068,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stand-ins/supplier/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Answer
+         * @description Return what the supplier confirms of an order that was sent to him.
+         */
+        get: operations["poietic_buying_supplier_stand_in_answer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stand-ins/supplier/{number}/invoice.xml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invoice
+         * @description Return his invoice, as UBL 2.1, for what came and is not invoiced yet; without lines, where nothing is.
+         */
+        get: operations["poietic_buying_supplier_stand_in_invoice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/ready": {
         parameters: {
             query?: never;
@@ -16740,6 +16780,76 @@ export interface components {
             amount: string;
             /** Why Not */
             why_not: string;
+        };
+        /**
+         * Rules
+         * @description How often the supplier does otherwise than he was asked, and by how much [%, days].
+         */
+        Rules: {
+            /**
+             * Late
+             * @default 40
+             */
+            late: number;
+            /**
+             * Days
+             * @default 8
+             */
+            days: number;
+            /**
+             * Short
+             * @default 20
+             */
+            short: number;
+            /**
+             * Missing
+             * @default 10
+             */
+            missing: number;
+            /**
+             * Dearer
+             * @default 30
+             */
+            dearer: number;
+            /**
+             * More
+             * @default 8
+             */
+            more: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+        };
+        /**
+         * LineAnswered
+         * @description What he confirms of a line.
+         */
+        LineAnswered: {
+            /** Line */
+            line: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Comes On
+             * Format: date
+             */
+            comes_on: string;
+        };
+        /**
+         * SupplierAnswer
+         * @description What he confirms of an order.
+         */
+        SupplierAnswer: {
+            /** Their Number */
+            their_number: string;
+            /** Lines */
+            lines: components["schemas"]["LineAnswered"][];
         };
         /**
          * ReadyGroup
@@ -39923,6 +40033,84 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_buying_supplier_stand_in_answer: {
+        parameters: {
+            query?: {
+                late?: number;
+                days?: number;
+                short?: number;
+                missing?: number;
+                dearer?: number;
+                more?: number;
+                seed?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplierAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_buying_supplier_stand_in_invoice: {
+        parameters: {
+            query?: {
+                late?: number;
+                days?: number;
+                short?: number;
+                missing?: number;
+                dearer?: number;
+                more?: number;
+                seed?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -12,7 +12,7 @@ import { Button } from '../../ui/Button';
 import { Entry, Field, NumberEntry } from '../../ui/Field';
 import { FileEntry } from '../../ui/FileEntry';
 import { askedLines, readLines, type Asked } from './logic';
-import { openOptions, type OpenRow } from './queries';
+import { openOptions, supplierInvoice, type OpenRow } from './queries';
 
 type Props = OwnFormProps<Inputs['post-invoice']>;
 type Read = components['schemas']['InvoiceMatched'];
@@ -82,6 +82,11 @@ export function InvoiceForm({ given, onGiven }: Props) {
   return (
     <div className="space-y-3">
       <FileEntry label="Read a UBL 2.1 file" accept=".xml,text/xml,application/xml" onFile={(file) => void take(file)} />
+      {purchase > 0 && (
+        <Button look="link" onClick={() => void supplierInvoice(purchase).then(take)}>
+          Ask the simulated supplier for his invoice of {purchase}
+        </Button>
+      )}
       {faults.length > 0 && (
         <ul role="alert" className="border-l-4 border-attention bg-attention-wash px-2 py-0.5">
           {faults.map((f) => (

@@ -5,9 +5,10 @@ import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { type Column, type Row, RowsEntry } from '../../commands/RowsEntry';
 import { plain, quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
 import { Entry, Field, NumberEntry } from '../../ui/Field';
 import { changedLines, cameLines, type TypedLine } from './logic';
-import { purchaseOptions, type Purchase, type PurchaseLine } from './queries';
+import { askSupplier, purchaseOptions, type Purchase, type PurchaseLine } from './queries';
 
 const lotColumns: Column[] = [
   { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-28!' },
@@ -41,6 +42,17 @@ function Confirm({ purchase: p, onGiven }: { purchase: Purchase; onGiven: OwnFor
   useEffect(() => onGiven(JSON.parse(sent) as Inputs['confirm-purchase'], `Confirm ${p.number}`), [sent, p.number, onGiven]);
   return (
     <div className="space-y-3">
+      <Button
+        look="link"
+        onClick={() =>
+          void askSupplier(p.number).then((said) => {
+            setTheirs(said.their_number);
+            setLines(Object.fromEntries(said.lines.map((n) => [n.line, p.lines.some((m) => m.line === n.line && m.is_work) ? { comes_on: n.comes_on } : { quantity: plain(n.quantity), comes_on: n.comes_on }])));
+          })
+        }
+      >
+        Ask the simulated supplier
+      </Button>
       <Field label="Their number">{(id) => <Entry id={id} autoFocus value={theirs} onChange={(e) => setTheirs(e.target.value)} />}</Field>
       <ChangedLines lines={p.lines} typed={lines} onTyped={setLines} />
     </div>

@@ -45,6 +45,15 @@ export const outOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/purchases/out', { signal })),
   });
 
+/** What the simulated supplier confirms of an order. */
+export const askSupplier = (number: number) => data(api.GET('/api/stand-ins/supplier/{number}', { params: { path: { number }, query: {} } }));
+
+/** The simulated supplier's invoice for what came of an order, as the file that he would send. */
+export async function supplierInvoice(number: number): Promise<File> {
+  const text = await data<unknown>(api.GET('/api/stand-ins/supplier/{number}/invoice.xml', { params: { path: { number }, query: {} }, parseAs: 'text' }));
+  return new File([String(text)], `invoice-${number}.xml`, { type: 'text/xml' });
+}
+
 export const invoicesOptions = (skip: number) =>
   queryOptions({
     queryKey: ['buying', 'invoices', skip],

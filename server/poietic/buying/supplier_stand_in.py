@@ -1,0 +1,120 @@
+"""A stand-in for suppliers: what one would confirm of an order sent to him, and what he would invoice.
+
+It knows nothing real: days later, fewer pieces and dearer prices are drawn by rules that can be set, always
+the same for the same order and rules.
+"""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+from random import Random
+from typing import Annotated
+
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
+from ninja import Query, Router
+from poietic_core.buying.purchase import PurchaseAct, PurchaseState, require_purchase_state
+from poietic_core.quantity import ZERO, money, round_to
+from pydantic import Field
+
+from ..commanding.api import Problem
+from ..web_api.errors import NotFound
+from ..web_api.fields import Answer, DecimalText, Strict
+from .models import Purchase, PurchaseLine
+from .ubl import write_invoice
+
+router = Router(tags=["stand-ins"])
+Percent = Annotated[int, Field(ge=0, le=100)]
+
+
+class Rules(Strict):
+    """How often the supplier does otherwise than he was asked, and by how much [%, days]."""
+
+    late: Percent = 40
+    days: Annotated[int, Field(ge=1, le=90)] = 8
+    short: Percent = 20
+    missing: Percent = 10
+    dearer: Percent = 30
+    more: Percent = 8
+    seed: Annotated[int, Field(ge=0, le=10**9)] = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """What he does with a line."""
+
+    line: PurchaseLine
+    quantity: Decimal
+    comes_on: date
+    price: Decimal
+
+
+class LineAnswered(Answer):
+    """What he confirms of a line."""
+
+    line: int
+    quantity: DecimalText
+    comes_on: date
+
+
+class SupplierAnswer(Answer):
+    """What he confirms of an order."""
+
+    their_number: str
+    lines: list[LineAnswered]
+
+
+def draw(purchase: Purchase, rules: Rules) -> list[Drawn]:
+    """Return what the supplier does with each line of an order."""
+    found = []
+    lines = PurchaseLine.objects.filter(purchase=purchase).select_related("item", "order")
+    for n in lines.order_by("number"):
+        chance = Random(f"{rules.seed} {purchase.number} {n.number}")
+        is_late, is_short, is_dearer = (chance.randrange(100) < p for p in (rules.late, rules.short, rules.dearer))  # fmt: skip
+        asked, asked_for = n.asked_quantity or n.quantity, n.asked_for or n.comes_on
+        quantity = asked
+        if is_short and not n.is_work:
+            step = n.item.step / n.per_unit
+            less = round_to(asked * rules.missing / 100, step)
+            quantity = asked - less if less < asked else asked
+        days = chance.randint(1, rules.days) if is_late else 0
+        price = round_to(n.price * (100 + rules.more) / 100, Decimal("0.0001")) if is_dearer else n.price  # fmt: skip
+        found.append(Drawn(n, quantity, asked_for + timedelta(days=days), price))
+    return found
+
+
+def _sent(number: int) -> Purchase:
+    found = Purchase.objects.select_related("supplier").filter(number=number).first()
+    if found is None:
+        raise NotFound("purchase order", str(number))
+    return found
+
+
+@router.get(
+    "/stand-ins/supplier/{number}", response={200: SupplierAnswer, 404: Problem, 409: Problem}
+)
+def answer(request: HttpRequest, number: int, rules: Query[Rules]) -> SupplierAnswer:
+    """Return what the supplier confirms of an order that was sent to him."""
+    purchase = _sent(number)
+    require_purchase_state(number, PurchaseState(purchase.state), PurchaseAct.CONFIRM)
+    return SupplierAnswer(
+        their_number=f"S-{number}",
+        lines=[
+            LineAnswered(line=d.line.number, quantity=d.quantity, comes_on=d.comes_on)
+            for d in draw(purchase, rules)
+        ],
+    )
+
+
+@router.get("/stand-ins/supplier/{number}/invoice.xml", response={404: Problem})
+def invoice(request: HttpRequest, number: int, rules: Query[Rules]) -> HttpResponse:
+    """Return his invoice, as UBL 2.1, for what came and is not invoiced yet; without lines, where nothing is."""
+    purchase = _sent(number)
+    asked = []
+    for d in draw(purchase, rules):
+        n = d.line
+        open_ = (n.received - n.returned - n.invoiced) / n.per_unit
+        if open_ > 0:
+            asked.append((n, open_, money(open_ * d.price)))
+    made = write_invoice(purchase, f"S-{number}-{len(asked)}-{sum((a for _, _, a in asked), ZERO)}", timezone.localdate(), asked)  # fmt: skip
+    return HttpResponse(made, content_type="application/xml")
