@@ -24,6 +24,7 @@ from poietic_core.buying.purchase import (
     state_of,
     weekdays_after,
 )
+from poietic_core.buying.record import Said, record_of
 from poietic_core.order.outside import MoreThanOut, require_sent, units_to_send
 from poietic_core.order.report import Progress
 from poietic_core.quantity import ZERO, money
@@ -199,6 +200,19 @@ class States(TestCase):
         friday = date(2026, 11, 27)
         self.assertEqual(weekdays_after(friday, 0), friday)
         self.assertEqual(weekdays_after(friday, 6), date(2026, 12, 7))
+
+
+class Kept(TestCase):
+    """How a supplier kept his word, worked by hand."""
+
+    def test_shares_in_percent(self) -> None:
+        said = Said(*map(Decimal, (4, 3, 6, 100, 2, 50, 48, 200, 208)))
+        record = record_of(said)
+        self.assertEqual((record.on_time, record.days_late, record.complete, record.kept, record.dearer), (75, 6, 96, 98, 4))  # fmt: skip
+
+    def test_where_nothing_came_nothing_is_said(self) -> None:
+        record = record_of(Said(*[ZERO] * 9))
+        self.assertEqual({record.on_time, record.days_late, record.complete, record.kept, record.dearer}, {None})  # fmt: skip
 
 
 class Out(TestCase):

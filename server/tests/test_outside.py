@@ -209,6 +209,20 @@ class Shipped(OutsideTest):
         self.must("take-back", posting=posting)
         self.assertEqual((self.out(), self.caller.get(f"orders/{order}/outside")[0]["shipments"]), ([], []))  # fmt: skip
 
+    def test_the_page_of_a_supplier_says_what_he_holds_owes_and_how_he_kept_his_word(self) -> None:
+        order, purchase = self.sent()
+        self.ship(order, "8")
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])
+        self.invoice(purchase, "3", "16.50")
+        page = self.caller.get("suppliers/ANO")
+        self.assertEqual([(r["order"], Decimal(r["out"])) for r in page["out"]], [(order, 5)])
+        self.assertEqual([p["number"] for p in page["awaited"]["rows"]], [purchase])
+        record = page["record"]
+        self.assertEqual([Decimal(record[k]) for k in ("deliveries", "on_time", "kept", "dearer")], [1, 100, 100, 10])  # fmt: skip
+        self.assertIsNone(record["complete"], "none of its lines is done")
+        self.assertEqual(Decimal(page["not_invoiced"]), 0)
+        self.assertEqual(self.caller.get("suppliers/MA-200")["code"], "input.not_found")
+
     def test_nothing_goes_where_nothing_is_ordered(self) -> None:
         order, _ = self.released()
         self.must("report", order=order, operation=10, good="8")

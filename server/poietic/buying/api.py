@@ -12,6 +12,7 @@ from poietic_core.buying.purchase import COMING, PurchaseAct, PurchaseState, act
 from poietic_core.quantity import ZERO, money
 from pydantic import Field
 
+from ..catalog.models import Partner
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, Cost
@@ -441,6 +442,11 @@ def _work(condition: str, value: int) -> list[OutsideRow]:
 def out(request: HttpRequest) -> list[OutsideRow]:
     """Return the operations of which units are out at suppliers, those first that are to be back first."""
     return _work(OUT, MOST)
+
+
+def outside_of(supplier: Partner) -> list[OutsideRow]:
+    """Return the operations of which units are out at a supplier."""
+    return _work(f"AND s.id = %s AND p.sent > p.good + p.scrap + p.rework ORDER BY n.comes_on, o.number LIMIT {MOST}", supplier.pk)  # fmt: skip
 
 
 @router.get("/orders/{number}/outside", response=list[OutsideRow])

@@ -4,6 +4,7 @@ from ninja import NinjaAPI
 
 from ..buying.api import router as buying
 from ..buying.supplier_stand_in import router as supplier_stand_ins
+from ..buying.suppliers_api import router as suppliers
 from ..buying.ubl_api import router as ubl
 from ..catalog.api import router as catalog
 from ..commanding.api import build_jobs_router, build_router
@@ -76,6 +77,7 @@ for router in (
     papers,
     picking,
     buying,
+    suppliers,
     ubl,
     supplier_stand_ins,
     ready,

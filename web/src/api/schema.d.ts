@@ -7028,6 +7028,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/suppliers/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Supplier
+         * @description Return a supplier's page.
+         */
+        get: operations["poietic_buying_suppliers_api_supplier"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/purchases/{number}/order.xml": {
         parameters: {
             query?: never;
@@ -16709,6 +16729,45 @@ export interface components {
             is_undone: boolean;
             /** Reason */
             reason: string;
+        };
+        /**
+         * RecordOut
+         * @description What of a year's deliveries came as it was promised; shares in percent, null where nothing came.
+         */
+        RecordOut: {
+            /** Deliveries */
+            deliveries: number;
+            /** On Time */
+            on_time: string | null;
+            /** Days Late */
+            days_late: string | null;
+            /** Complete */
+            complete: string | null;
+            /** Kept */
+            kept: string | null;
+            /** Dearer */
+            dearer: string | null;
+        };
+        /**
+         * SupplierOut
+         * @description A supplier's page.
+         */
+        SupplierOut: {
+            /** Supplier */
+            supplier: string;
+            /** Name */
+            name: string;
+            record: components["schemas"]["RecordOut"];
+            /**
+             * Not Invoiced
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            not_invoiced: string;
+            awaited: components["schemas"]["PurchasePage"];
+            /** Out */
+            out: components["schemas"]["OutsideRow"][];
         };
         /**
          * ChargeRead
@@ -39968,6 +40027,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PurchasePage"];
+                };
+            };
+        };
+    };
+    poietic_buying_suppliers_api_supplier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SupplierOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

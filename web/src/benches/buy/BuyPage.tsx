@@ -4,11 +4,13 @@ import { Link, useSearchParams } from 'react-router';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { day } from '../../lib/date';
-import { isZero, money, plain, quantity } from '../../lib/decimal';
+import { isZero, plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { BuyFrame } from './BuyFrame';
-import { LISTS, outOptions, purchasesOptions, wantedOptions, type PurchaseRow, type Wanted } from './queries';
+import { OutTable } from './OutTable';
+import { PurchaseTable } from './PurchaseTable';
+import { LISTS, outOptions, purchasesOptions, wantedOptions, type Wanted } from './queries';
 
 const words: Record<(typeof LISTS)[number], string> = {
   open: 'drafted or awaited',
@@ -140,33 +142,7 @@ function Purchases() {
       <Loaded query={purchases}>
         {({ rows, total }) => (
           <>
-            <div className="overflow-x-auto">
-              <table className="rows" aria-label="Purchase orders">
-                <thead>
-                  <tr>
-                    <th className="pl-4!">Order</th>
-                    <th>supplier</th>
-                    <th>state</th>
-                    <th className="num">lines</th>
-                    <th>comes</th>
-                    <th>ordered</th>
-                    <th className="num pr-4!">EUR</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {rows.map((p) => (
-                    <Row key={p.number} row={p} />
-                  ))}
-                  {rows.length === 0 && (
-                    <tr>
-                      <td colSpan={7} className="pl-4! text-quiet">
-                        None of these.
-                      </td>
-                    </tr>
-                  )}
-                </tbody>
-              </table>
-            </div>
+            <PurchaseTable rows={rows} />
             {total > rows.length && (
               <p className="flex items-center gap-3 px-4 py-1 text-quiet">
                 {skip + 1}–{skip + rows.length} of {total.toLocaleString()}
@@ -185,76 +161,14 @@ function Purchases() {
   );
 }
 
-/** Half-made units that lie at suppliers, those first that are to be back first. */
+/** Half-made units that lie at suppliers. */
 function OutAtSuppliers() {
   const out = useQuery(outOptions());
   if (!out.data?.length) return null;
   return (
     <section aria-label="Out at suppliers" className="pt-4 pb-4">
       <h2 className="px-4 pb-1">Out at suppliers</h2>
-      <div className="overflow-x-auto">
-        <table className="rows" aria-label="Out at suppliers">
-          <thead>
-            <tr>
-              <th className="pl-4!">Units</th>
-              <th>at</th>
-              <th className="num">out</th>
-              <th className="num">days</th>
-              <th className="pr-4!">back on</th>
-            </tr>
-          </thead>
-          <tbody>
-            {out.data.map((w) => (
-              <tr key={`${w.order} ${w.operation}`}>
-                <td className="w-full pl-4!">
-                  <Link className="code quiet-link" to={`/orders/${w.order}`}>
-                    {w.order}
-                  </Link>{' '}
-                  {w.name} <span className="code text-quiet">{w.item}</span> for {w.operation} {w.does}
-                </td>
-                <td className="whitespace-nowrap">
-                  {w.supplier_name}{' '}
-                  <Link className="code quiet-link" to={`/buy/${w.purchase}`}>
-                    {w.purchase}
-                  </Link>
-                </td>
-                <td className="num whitespace-nowrap">
-                  {quantity(w.out)}
-                  <span className="unit">{w.unit}</span>
-                </td>
-                <td className="num">{w.days_out}</td>
-                <td className="pr-4! whitespace-nowrap">
-                  {day(w.comes_on)}
-                  {w.days_late > 0 && <span className="text-attention"> {w.days_late} d late</span>}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
+      <OutTable rows={out.data} />
     </section>
-  );
-}
-
-function Row({ row: p }: { row: PurchaseRow }) {
-  return (
-    <tr>
-      <td className="pl-4!">
-        <Link className="code quiet-link" to={`/buy/${p.number}`}>
-          {p.number}
-        </Link>
-      </td>
-      <td className="w-full">
-        {p.supplier_name} <span className="code text-quiet">{p.supplier}</span>
-      </td>
-      <td className="whitespace-nowrap">{p.state}</td>
-      <td className="num">{p.lines}</td>
-      <td className="whitespace-nowrap">
-        {p.comes_on && day(p.comes_on)}
-        {p.days_late > 0 && <span className="text-attention"> {p.days_late} d late</span>}
-      </td>
-      <td className="whitespace-nowrap">{p.ordered_on ? day(p.ordered_on) : '–'}</td>
-      <td className="num pr-4!">{money(p.amount)}</td>
-    </tr>
   );
 }

@@ -39,7 +39,10 @@ function Page({ purchase: p }: { purchase: Purchase }) {
     <BuyFrame
       title={
         <>
-          <span className="code">{p.number}</span> {p.supplier_name}
+          <span className="code">{p.number}</span>{' '}
+          <Link className="quiet-link" to={`/buy/suppliers/${encodeURIComponent(p.supplier)}`}>
+            {p.supplier_name}
+          </Link>
         </>
       }
       words={

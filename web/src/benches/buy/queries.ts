@@ -8,6 +8,8 @@ type Named = components['schemas'];
 export type Purchase = Named['PurchaseOut'];
 export type PurchaseLine = Named['PurchaseLineOut'];
 export type PurchaseRow = Named['PurchaseRow'];
+export type Outside = Named['OutsideRow'];
+export type Supplier = Named['SupplierOut'];
 export type Wanted = Named['WantedRow'];
 export type OpenRow = Named['OpenRow'];
 export type InvoiceRow = Named['InvoiceRow'];
@@ -24,6 +26,12 @@ export const purchaseOptions = (number: number) =>
   queryOptions({
     queryKey: ['buying', 'purchases', number],
     queryFn: ({ signal }) => data(api.GET('/api/purchases/{number}', { params: { path: { number } }, signal })),
+  });
+
+export const supplierOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['buying', 'suppliers', code],
+    queryFn: ({ signal }) => data(api.GET('/api/suppliers/{code}', { params: { path: { code } }, signal })),
   });
 
 export const wantedOptions = () =>

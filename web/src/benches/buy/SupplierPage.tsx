@@ -1,0 +1,63 @@
+import { useQuery } from '@tanstack/react-query';
+import { useParams } from 'react-router';
+import { money, quantity } from '../../lib/decimal';
+import { Loaded } from '../../ui/States';
+import { BuyFrame } from './BuyFrame';
+import { OutTable } from './OutTable';
+import { PurchaseTable } from './PurchaseTable';
+import { supplierOptions, type Supplier } from './queries';
+
+/** A supplier: how he kept his word, what he is to bring, what he holds of ours. */
+export function SupplierPage() {
+  const supplier = useQuery(supplierOptions(useParams()['code'] ?? ''));
+  return <Loaded query={supplier}>{(s) => <Page supplier={s} />}</Loaded>;
+}
+
+function Page({ supplier: s }: { supplier: Supplier }) {
+  const r = s.record;
+  const share = (value: string | null) => (value === null ? '–' : `${quantity(value)} %`);
+  const said = [
+    ['in time', share(r.on_time), r.days_late === null ? '' : `the others ${quantity(r.days_late)} days late`],
+    ['whole', share(r.complete), 'of what was ordered, by lines that are done'],
+    ['good', share(r.kept), 'of what came did not go back'],
+    ['dearer than ordered', r.dearer === '' ? '' : share(r.dearer), 'by what was invoiced'],
+  ] as const;
+  return (
+    <BuyFrame
+      title={
+        <>
+          {s.name} <span className="code font-normal">{s.supplier}</span>
+        </>
+      }
+      words={s.not_invoiced ? `${money(s.not_invoiced)} EUR came and are not invoiced` : ''}
+    >
+      <section aria-label="Record" className="pb-4">
+        <h2 className="px-4 pb-1">
+          The last year <span className="font-normal text-quiet">{r.deliveries} deliveries</span>
+        </h2>
+        <dl className="flex flex-wrap gap-x-10 gap-y-2 px-4">
+          {said
+            .filter(([, value]) => value !== '')
+            .map(([name, value, words]) => (
+              <div key={name}>
+                <dt className="text-[12px] text-quiet">{name}</dt>
+                <dd className="font-semibold tabular-nums">{value}</dd>
+                <dd className="text-[12px] text-quiet">{words}</dd>
+              </div>
+            ))}
+        </dl>
+      </section>
+      <section aria-label="Awaited" className="pb-4">
+        <h2 className="px-4 pb-1">Drafted or awaited</h2>
+        <PurchaseTable rows={s.awaited.rows} />
+        {s.awaited.total > s.awaited.rows.length && <p className="px-4 py-1 text-quiet">the first {s.awaited.rows.length} of {s.awaited.total.toLocaleString()}</p>}
+      </section>
+      {s.out.length > 0 && (
+        <section aria-label="He holds of ours">
+          <h2 className="px-4 pb-1">He holds of ours</h2>
+          <OutTable rows={s.out} />
+        </section>
+      )}
+    </BuyFrame>
+  );
+}
