@@ -19,7 +19,7 @@ class BuyingConfig(AppConfig):
         from .finding import find_purchases
         from .future import from_purchases
         from .outside import end_work, keep_work
-        from .papers import packing_list, purchase_order
+        from .papers import packing_list
         from .verify import CHECKS
 
         SUPPLIES.append(from_purchases)
@@ -27,7 +27,6 @@ class BuyingConfig(AppConfig):
         AT_FINISH.append(keep_work)
         ENDINGS.append(end_work)
         PAPERS["packing-list"] = packing_list
-        PAPERS["purchase-order"] = purchase_order
         FINDERS["purchase"] = find_purchases
         OTHERWISE[Posting.Kind.PURCHASE_RECEIPT] = take_back_delivery
         OTHERWISE[Posting.Kind.SUPPLIER_RETURN] = take_back_return

@@ -12,12 +12,8 @@ from ..web_api.fields import plain
 from .models import Purchase, PurchaseLine, Shipment
 
 
-def purchase_order(code: str) -> bytes:
+def purchase_order(found: Purchase) -> bytes:
     """Return an order to a supplier as PDF."""
-    number = _number("purchase order", code)
-    found = Purchase.objects.select_related("supplier").filter(number=number).first()
-    if found is None:
-        raise NotFound("purchase order", code)
     lines = PurchaseLine.objects.filter(purchase=found).select_related("item", "place", "order")
     listed: list[list[Any]] = [["Line", "What", "Code", "quantity", "", "EUR each", "there on"]]
     for n in lines.order_by("number"):
@@ -38,7 +34,8 @@ def purchase_order(code: str) -> bytes:
 def packing_list(code: str) -> bytes:
     """Return what goes with units to a supplier as PDF."""
     rows = Shipment.objects.select_related("line__purchase__supplier", "line__item", "line__order")
-    found = rows.filter(pk=_number("shipment", code)).first()
+    is_number = code.isdecimal() and len(code) <= 10
+    found = rows.filter(pk=int(code)).first() if is_number else None
     if found is None:
         raise NotFound("shipment", code)
     line, purchase = found.line, found.line.purchase
@@ -67,12 +64,6 @@ def packing_list(code: str) -> bytes:
         words(f"Wanted back by {line.comes_on:%a %d %b %Y}. The units stay ours."),
     ]
     return paper(f"Packing list {found.pk}", parts)
-
-
-def _number(kind: str, code: str) -> int:
-    if not code.isdecimal() or len(code) > 10:
-        raise NotFound(kind, code)
-    return int(code)
 
 
 def _plain(value: Any) -> str:

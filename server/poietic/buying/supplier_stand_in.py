@@ -18,6 +18,7 @@ from poietic_core.quantity import ZERO, money, round_to
 from pydantic import Field
 
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText, Strict
 from .models import Purchase, PurchaseLine
@@ -106,7 +107,7 @@ def answer(request: HttpRequest, number: int, rules: Query[Rules]) -> SupplierAn
     )
 
 
-@router.get("/stand-ins/supplier/{number}/invoice.xml", response={404: Problem})
+@router.get("/stand-ins/supplier/{number}/invoice.xml", auth=READ_COSTS, response={404: Problem})
 def invoice(request: HttpRequest, number: int, rules: Query[Rules]) -> HttpResponse:
     """Return his invoice, as UBL 2.1, for what came and is not invoiced yet; without lines, where nothing is."""
     purchase = _sent(number)

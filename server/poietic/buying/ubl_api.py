@@ -1,4 +1,4 @@
-"""UBL 2.1 over HTTP: an order as a file, an invoice read and matched without being posted."""
+"""Papers over HTTP: an order as PDF and UBL 2.1, an invoice read and matched without being posted."""
 
 from datetime import date
 from decimal import Decimal
@@ -10,11 +10,13 @@ from poietic_core.quantity import ZERO
 from ..catalog.models import Partner
 from ..catalog.queries import any_of
 from ..commanding.api import Problem
+from ..commanding.reading import READ_COSTS
 from ..commanding.registry import COMMANDS
 from ..commanding.run import require_role
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
 from .models import Purchase, PurchaseLine
+from .papers import purchase_order
 from .ubl import InvoiceRead, LineRead, NotReadable, read_invoice, write_order
 
 router = Router(tags=["buying"])
@@ -56,15 +58,25 @@ class InvoiceMatched(Answer):
     faults: list[str]
 
 
-@router.get("/purchases/{number}/order.xml", response={404: Problem})
+@router.get("/purchases/{number}/order.xml", auth=READ_COSTS, response={404: Problem})
 def order_as_ubl(request: HttpRequest, number: int) -> HttpResponse:
     """Return an order to a supplier as a UBL 2.1 Order."""
+    answer = HttpResponse(write_order(_numbered(number)), content_type="application/xml")
+    answer["Content-Disposition"] = f'attachment; filename="order-{number}.xml"'
+    return answer
+
+
+@router.get("/purchases/{number}/order.pdf", auth=READ_COSTS, response={404: Problem})
+def order_as_paper(request: HttpRequest, number: int) -> HttpResponse:
+    """Return an order to a supplier as it is printed."""
+    return HttpResponse(purchase_order(_numbered(number)), content_type="application/pdf")
+
+
+def _numbered(number: int) -> Purchase:
     found = Purchase.objects.select_related("supplier").filter(number=number).first()
     if found is None:
         raise NotFound("purchase order", str(number))
-    answer = HttpResponse(write_order(found), content_type="application/xml")
-    answer["Content-Disposition"] = f'attachment; filename="order-{number}.xml"'
-    return answer
+    return found
 
 
 @router.post("/invoices/read", response={200: InvoiceMatched, 403: Problem, 422: Problem})

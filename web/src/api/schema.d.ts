@@ -7068,6 +7068,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/purchases/{number}/order.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Order As Paper
+         * @description Return an order to a supplier as it is printed.
+         */
+        get: operations["poietic_buying_ubl_api_order_as_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/invoices/read": {
         parameters: {
             query?: never;
@@ -40063,6 +40083,28 @@ export interface operations {
         };
     };
     poietic_buying_ubl_api_order_as_ubl: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_buying_ubl_api_order_as_paper: {
         parameters: {
             query?: never;
             header?: never;

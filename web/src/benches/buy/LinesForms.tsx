@@ -93,9 +93,9 @@ function ChangedLines({ lines, typed, onTyped, mayDrop = false }: { lines: Purch
       <thead>
         <tr>
           <th>Line</th>
-          <th className="num w-20">quantity</th>
-          <th className="num w-20">EUR each</th>
-          <th className="w-32">there on</th>
+          <th className="num w-16">quantity</th>
+          <th className="num w-16">EUR each</th>
+          <th className="w-30">there on</th>
           {mayDrop && <th>out</th>}
         </tr>
       </thead>
@@ -105,7 +105,7 @@ function ChangedLines({ lines, typed, onTyped, mayDrop = false }: { lines: Purch
           return (
             <tr key={n.line} className={t.drop ? 'text-quiet line-through' : ''}>
               <td title={n.name}>
-                {n.line} <span className="code">{n.item}</span> <span className="text-quiet">{n.unit}</span>
+                <span className="code">{n.item}</span> <span className="text-quiet">{n.unit}</span>
               </td>
               <td>
                 <NumberEntry aria-label={`Quantity of line ${n.line}`} value={t.quantity ?? plain(n.quantity)} onValue={(q) => set(n.line, { quantity: q })} />

@@ -68,12 +68,16 @@ function Page({ purchase: p }: { purchase: Purchase }) {
             <Button onClick={() => start('land-costs', { deliveries: came.map((d) => d.delivery), purchase: p.number })}>Freight and other costs…</Button>
           </>
         )}
-        <a className="self-center quiet-link text-act" href={`/api/papers/purchase-order.pdf?code=${p.number}`} target="_blank" rel="noreferrer">
-          Print
-        </a>
-        <a className="self-center quiet-link text-act" href={`/api/purchases/${p.number}/order.xml`}>
-          UBL
-        </a>
+        {p.amount && (
+          <>
+            <a className="self-center quiet-link text-act" href={`/api/purchases/${p.number}/order.pdf`} target="_blank" rel="noreferrer">
+              Print
+            </a>
+            <a className="self-center quiet-link text-act" href={`/api/purchases/${p.number}/order.xml`}>
+              UBL
+            </a>
+          </>
+        )}
         {may.has('copy-purchase') && !p.lines.every((n) => n.is_work) && (
           <Button look="link" onClick={() => start('copy-purchase', { purchase: p.number })}>
             Copy…

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useParams } from 'react-router';
-import { money, quantity } from '../../lib/decimal';
+import { isZero, money, quantity } from '../../lib/decimal';
 import { Loaded } from '../../ui/States';
 import { BuyFrame } from './BuyFrame';
 import { OutTable } from './OutTable';
@@ -12,6 +12,9 @@ export function SupplierPage() {
   const supplier = useQuery(supplierOptions(useParams()['code'] ?? ''));
   return <Loaded query={supplier}>{(s) => <Page supplier={s} />}</Loaded>;
 }
+
+/** What came and is not invoiced; nothing for who must not see costs. */
+const notInvoiced = (s: Supplier) => (s.not_invoiced === '' ? '' : isZero(s.not_invoiced) ? 'All that came is invoiced.' : `${money(s.not_invoiced)} EUR came and are not invoiced.`);
 
 function Page({ supplier: s }: { supplier: Supplier }) {
   const r = s.record;
@@ -29,7 +32,7 @@ function Page({ supplier: s }: { supplier: Supplier }) {
           {s.name} <span className="code font-normal">{s.supplier}</span>
         </>
       }
-      words={s.not_invoiced ? `${money(s.not_invoiced)} EUR came and are not invoiced` : ''}
+      words={notInvoiced(s)}
     >
       <section aria-label="Record" className="pb-4">
         <h2 className="px-4 pb-1">
