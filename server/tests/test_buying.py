@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as PropertyCase
 from poietic.buying.models import Delivery, Invoice, PurchaseLine
 from poietic.catalog.models import Item
+from poietic.commanding.effects import Consequences, FieldChange
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Holding, JournalLine, Layer, Lot, Posting, Reservation
 from poietic.ledger.verify import differences
@@ -169,6 +170,15 @@ class Ordering(BuyingTest):
         seen = self.caller.preview("draft-purchase", given)
         said = self.caller.do("draft-purchase", given, seen={k: seen[k] for k in ("found", "digest") if k in seen})  # fmt: skip
         self.assertEqual(self.caller.status, 200, said)
+
+    def test_what_a_made_thing_is_numbered_does_not_count_and_quantities_do(self) -> None:
+        def told(made: str, quantity: str) -> str:
+            fields = [FieldChange(thing=f"order {n}", field="quantity", before="7", after=quantity) for n in made.split(",")]  # fmt: skip
+            return Consequences(fields=fields, stock=[], wip=[], variance=[], journal=[], remarks=[]).digest([made])  # fmt: skip
+
+        self.assertEqual(told("7", "7.5"), told("8", "7.5"))
+        self.assertEqual(told("1007,1008", "3"), told("1009,1010", "3"))
+        self.assertNotEqual(told("7", "7.5"), told("7", "8.5"))
 
     def test_it_is_found_by_number_and_supplier(self) -> None:
         number = self.buy("AVERAGE", "3")

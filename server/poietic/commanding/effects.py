@@ -86,8 +86,9 @@ class Consequences(Answer):
         """
         told = self.model_dump_json()
         for number in (n for value in made for n in value.split(",")):
-            # as it is named, "order 7001": not a quantity that happens to be the same
-            told = re.sub(rf"(?<=[a-z] ){re.escape(number)}\b(?![.\d])", "new", told)
+            # a short one may be a quantity too: only where it is named, such as "order 7"
+            named = "" if len(number) > 3 else "(?<=[a-z] )"
+            told = re.sub(rf"{named}(?<![\d.]){re.escape(number)}(?![\d.])", "new", told)
         return hashlib.sha256(told.encode()).hexdigest()
 
 
