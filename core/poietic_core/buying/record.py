@@ -54,8 +54,8 @@ def record_of(said: Said) -> Record:
 
     Examples
     --------
-    >>> record_of(Said(*map(Decimal, (4, 3, 6, 100, 2, 50, 48, 200, 208)))).on_time
-    Decimal('75.0')
+    >>> print(f"{record_of(Said(*map(Decimal, (4, 3, 6, 100, 2, 50, 48, 200, 208)))).on_time:.1f}")
+    75.0
     """
     late = said.deliveries - said.in_time
     dearer = _share(said.asked - said.ordered_at, said.ordered_at)

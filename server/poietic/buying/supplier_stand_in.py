@@ -97,7 +97,9 @@ def _sent(number: int) -> Purchase:
 def answer(request: HttpRequest, number: int, rules: Query[Rules]) -> SupplierAnswer:
     """Return what the supplier confirms of an order that was sent to him."""
     purchase = _sent(number)
-    require_purchase_state(number, PurchaseState(purchase.state), PurchaseAct.CONFIRM)
+    state = PurchaseState(purchase.state)
+    if state in (PurchaseState.DRAFT, PurchaseState.CANCELLED):
+        require_purchase_state(number, state, PurchaseAct.CONFIRM)
     return SupplierAnswer(
         their_number=f"S-{number}",
         lines=[
