@@ -200,6 +200,18 @@ class Receiving(BuyingTest):
         self.assertEqual(self.booked("goods received not invoiced"), -200)
         self.refused("input.invalid", "receive-purchase", purchase=number)
 
+    def test_one_piece_of_a_box_is_said_to_six_decimals(self) -> None:
+        number = self.buy("AVERAGE", "2", "100", unit="box")
+        self.receive(number, "0.041667")
+        row = self.page(number)["lines"][0]
+        self.assertEqual([Decimal(row[k]) for k in ("received", "coming_units")], [1, Decimal("1.958333")])  # fmt: skip
+        self.receive(number)  # what is left, whatever it is in boxes
+        self.assertEqual((self.state(number), self.value("AVERAGE")), ("received", 200))
+        self.invoice(number, "0.041667", "4.17")
+        self.assertEqual(Decimal(self.page(number)["lines"][0]["to_invoice"]), 47)
+        self.refused("quantity.off_step", "post-invoice", supplier="ALU", number="B", dated="2026-11-20", lines=[{"purchase": number, "line": 1, "quantity": "0.05", "amount": "5"}])  # fmt: skip
+        self.refused("input.out_of_range", "change-purchase", purchase=self.buy("AVERAGE", "1", "1", unit="box"), lines=[{"line": 1, "quantity": "9000000"}])  # fmt: skip
+
     def test_more_or_fewer_within_tolerance(self) -> None:
         self.must("change-item", code="AVERAGE", over_receipt="0.1", under_receipt="0.1")
         number = self.buy("AVERAGE", "20")

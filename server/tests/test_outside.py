@@ -109,6 +109,13 @@ class Outside(OutsideTest):
         self.assertEqual((self.state(purchase), Decimal(self.line(purchase)["received"])), ("ordered", 0))  # fmt: skip
         self.assertEqual(self.booked("goods received not invoiced"), 0)
 
+    def test_what_comes_back_of_a_cancelled_order_counts(self) -> None:
+        order, purchase = self.released()
+        self.must("cancel-purchase", purchase=purchase)
+        self.must("report", order=order, operation=10, good="8")
+        self.must("report", order=order, operation=20, good="8")
+        self.assertEqual((self.state(purchase), Decimal(self.line(purchase)["received"])), ("received", 8))  # fmt: skip
+
     def test_what_the_invoice_asks_more_is_charged_to_the_order(self) -> None:
         order, purchase = self.released()
         self.must("report", order=order, operation=10, good="8")

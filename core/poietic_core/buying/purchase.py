@@ -9,8 +9,8 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import ClassVar
 
-from ..errors import DomainError
-from ..quantity import ZERO
+from ..errors import DomainError, OutOfRange
+from ..quantity import ZERO, exact, require_step, round_to
 
 
 class PurchaseState(StrEnum):
@@ -80,6 +80,51 @@ def require_purchase_state(purchase: int, state: PurchaseState, act: PurchaseAct
         hint = HINTS.get((act, state), "Choose another purchase order.")
         possible = [s.value for s in ALLOWED[act]]
         raise WrongPurchaseState(purchase, state.value, act.value, possible, hint)
+
+
+#: quantities are said to six decimals
+SAID = Decimal("0.000001")
+#: the largest quantity of one line [stock unit]
+MOST = Decimal(100_000_000)
+
+
+@exact
+def stock_quantity(
+    name: str, quantity: Decimal, *, per_unit: Decimal, step: Decimal, unit: str
+) -> Decimal:
+    """Return a quantity of a supplier's unit in the item's stock unit.
+
+    What can't be said exactly in that unit, one piece of a box of 24, is meant where six decimals
+    of it are said.
+
+    Parameters
+    ----------
+    name : of the quantity, for the refusal
+    quantity : Decimal [supplier's unit]
+    per_unit : stock units in one of these, > 0
+    step, unit : of the stock unit
+
+    Raises
+    ------
+    OffStep (quantity.off_step), OutOfRange (input.out_of_range)
+
+    Source
+    ------
+    Common practice.
+
+    Examples
+    --------
+    >>> one = stock_quantity("A", Decimal("0.041667"), per_unit=Decimal(24), step=Decimal(1), unit="pcs")
+    >>> print(one)
+    1
+    """
+    counted = quantity * per_unit
+    if counted > MOST:
+        raise OutOfRange(name, counted, f"at most {MOST:,} {unit}")
+    nearest = round_to(counted, step)
+    if nearest and abs(counted - nearest) <= SAID / 2 * per_unit:
+        return nearest
+    return require_step(name, counted, step=step, unit=unit)
 
 
 def weekdays_after(day: date, days: int) -> date:

@@ -9,11 +9,10 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
 from poietic_core.buying.purchase import COMING, PurchaseAct, PurchaseState, acts_in
-from poietic_core.quantity import ZERO, money
+from poietic_core.quantity import UNIT_COST_STEP, ZERO, money, round_to
 from pydantic import Field
 
 from ..catalog.models import Partner
-from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, Cost
 from ..web_api.errors import NotFound
@@ -314,7 +313,7 @@ def to_invoice(
                 unit=d.line.item.unit,
                 quantity=d.open.quantity,
                 bought_in=d.line.unit,
-                units=d.open.quantity / d.line.per_unit,
+                units=round_to(d.open.quantity / d.line.per_unit, UNIT_COST_STEP),
                 value=d.open.value,
                 came_at=d.came_at,
                 days=(now - d.came_at).days,
@@ -530,9 +529,9 @@ def _line(n: PurchaseLine, came: list[Delivery], day: date) -> PurchaseLineOut:
         returned=n.returned,
         invoiced=n.invoiced,
         coming=n.coming,
-        coming_units=n.coming / n.per_unit,
+        coming_units=round_to(n.coming / n.per_unit, UNIT_COST_STEP),
         to_invoice=open_,
-        to_invoice_units=open_ / n.per_unit,
+        to_invoice_units=round_to(open_ / n.per_unit, UNIT_COST_STEP),
         to_invoice_amount=sum((d.open.value for d in came if not d.is_undone), ZERO),
         is_ended=n.is_ended,
         deliveries=[
@@ -550,9 +549,3 @@ def _line(n: PurchaseLine, came: list[Delivery], day: date) -> PurchaseLineOut:
             for d in came[-MOST:]
         ],
     )
-
-
-@router.get("/items/{code}/purchases", response=PurchasePage)
-def purchases_of_item(request: HttpRequest, code: str) -> PurchasePage:
-    """Return the open purchase orders that an item is on."""
-    return purchases(request, "open", "", item_by_code(code).code)

@@ -10,9 +10,11 @@ from poietic_core.buying.purchase import (
     PurchaseState,
     require_purchase_state,
     state_of,
+    stock_quantity,
 )
 from poietic_core.quantity import ZERO
 
+from ..catalog.models import Item
 from ..catalog.queries import any_of
 from ..commanding.registry import Context
 from ..statements.bulk import update_rows
@@ -102,6 +104,7 @@ class PurchaseBook:
         )
 
 
-def in_stock_units(line: PurchaseLine, quantity: Decimal) -> Decimal:
-    """Return a quantity of a line's own unit in the stock unit of its item."""
-    return quantity * line.per_unit
+def counted(item: Item, quantity: Decimal, per_unit: Decimal) -> Decimal:
+    """Return a quantity of a line's unit in the stock unit of its item, or refuse what can't be counted."""
+    name = f"The quantity of {item.code}"
+    return stock_quantity(name, quantity, per_unit=per_unit, step=item.step, unit=item.unit)

@@ -151,7 +151,7 @@ def _receive_work(book: OpenBook, came: Sequence[Document]) -> None:
             if document.reverses is not None:
                 _undo(document.reverses, purchase, line)
                 continue
-            if purchase.state is PurchaseState.DRAFT:
+            if purchase.state in (PurchaseState.DRAFT, PurchaseState.CANCELLED):
                 send(purchase)
                 purchase.context.effects.remark(purchase.thing, "it counts as sent: work of it came back")  # fmt: skip
             line.received += t.quantity

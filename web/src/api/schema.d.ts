@@ -7008,26 +7008,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/items/{code}/purchases": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Purchases Of Item
-         * @description Return the open purchase orders that an item is on.
-         */
-        get: operations["poietic_buying_api_purchases_of_item"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/suppliers/{code}": {
         parameters: {
             query?: never;
@@ -40025,28 +40005,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    poietic_buying_api_purchases_of_item: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PurchasePage"];
                 };
             };
         };

@@ -8,7 +8,7 @@ from typing import Annotated, ClassVar
 from django.utils import timezone
 from poietic_core.buying.purchase import COMING, PurchaseAct, PurchaseState
 from poietic_core.errors import DomainError
-from poietic_core.quantity import ZERO, require_step
+from poietic_core.quantity import ZERO
 from pydantic import Field
 
 from ...catalog.queries import stock_place
@@ -17,7 +17,7 @@ from ...commanding.roles import Role
 from ...orders.models import PlannedNeed, Shortage
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Day, Note, Price, Quantity, Strict, Text
-from ..book import PurchaseBook
+from ..book import PurchaseBook, counted
 from ..models import PurchaseLine
 from .drafting import (
     MOST_LINES,
@@ -166,8 +166,7 @@ def _change_line(book: PurchaseBook, line: PurchaseLine, said: LineConfirmed) ->
         raise InvalidInput([f"lines: line {line.number} is work on order {line.order.number}: quantity and price follow the order, change that"])  # fmt: skip
     effects = book.context.effects
     if said.quantity is not None:
-        stock = said.quantity * line.per_unit
-        require_step(f"The quantity of {item.code}", stock, step=item.step, unit=item.unit)
+        stock = counted(item, said.quantity, line.per_unit)
         kept = line.stands().kept
         if stock < kept:
             raise LessThanCame(book.purchase.number, line.number, stock, kept, item.unit)

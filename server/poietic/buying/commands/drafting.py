@@ -9,7 +9,7 @@ from django.db import connection
 from django.utils import timezone
 from poietic_core.buying.purchase import PurchaseAct, PurchaseState, weekdays_after
 from poietic_core.cost.prices import SupplierPrice
-from poietic_core.quantity import ZERO, require_step
+from poietic_core.quantity import ZERO
 from pydantic import Field
 
 from ...catalog.models import Item, Partner, Place, PriceRow
@@ -31,7 +31,7 @@ from ...web_api.fields import (
     Strict,
     Text,
 )
-from ..book import PurchaseBook
+from ..book import PurchaseBook, counted
 from ..models import Purchase, PurchaseLine
 from ..prices import list_prices, units_in
 
@@ -210,8 +210,7 @@ def add_lines(book: PurchaseBook, wanted: Sequence[LineWanted]) -> None:
         if item.source == Item.Source.MAKE:
             raise InvalidInput([f"lines: {item.code} is made; plan an order of it"])
         per_unit = units_in(item, line.unit)
-        stock = line.quantity * per_unit
-        require_step(f"The quantity of {item.code}", stock, step=item.step, unit=item.unit)
+        counted(item, line.quantity, per_unit)
         price = _price(item, prices.get(item.pk, []), line, per_unit, today)
         comes_on = line.comes_on or weekdays_after(today, item.lead_time_days or 0)
         unit = line.unit or item.unit

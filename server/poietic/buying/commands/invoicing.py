@@ -12,7 +12,7 @@ from poietic_core.cost.model import Element, InputKind
 from poietic_core.cost.prices import mass_of
 from poietic_core.errors import DomainError
 from poietic_core.order.states import OrderState
-from poietic_core.quantity import ZERO, money, require_step
+from poietic_core.quantity import ZERO, money
 from poietic_core.units import UNITS, Dimension, conversion_factor
 from pydantic import Field
 
@@ -37,7 +37,7 @@ from ...web_api.fields import (
     Strict,
     Text,
 )
-from ..book import PurchaseBook
+from ..book import PurchaseBook, counted
 from ..models import Delivery, Invoice, InvoiceLine, Purchase, PurchaseLine
 from .drafting import LineNumber, PurchaseNumber, supplier_named
 from .receiving import DeliveryNumber
@@ -166,7 +166,7 @@ def post_invoice(context: Context, given: PostInvoice) -> None:
     for cost in given.costs:
         parts += _spread(cost, deliveries, lines, sign)
     total = sum((p.amount for p in parts), ZERO)
-    if given.total is not None and total != sign * given.total:
+    if given.total is not None and total != sign * money(given.total):
         raise TotalDiffers(given.total, sign * total)
     transaction = Transaction(context)
     document = transaction.open(
@@ -259,9 +259,7 @@ def _matched(
     for n in said:
         line = books[n.purchase].line(n.line)
         item, thing = line.item, f"purchase order {n.purchase} line {n.line}"
-        quantity = n.quantity * line.per_unit
-        if not line.is_work:
-            require_step(f"The quantity of {item.code}", quantity, step=item.step, unit=item.unit)
+        quantity = n.quantity if line.is_work else counted(item, n.quantity, line.per_unit)
         own = by_line.get(line.pk, [])
         opened = [d.open for d in own]
         for found in match(f"{thing}, {item.code}", item.unit, sign * quantity, sign * n.amount, opened):  # fmt: skip
@@ -313,11 +311,11 @@ def _spread(
             value=d.value,
             quantity=d.quantity,
             weight=each * d.quantity if (each := weights.get(lines[d.line_id].item_id)) else None,
-            by_hand=said.share,
+            by_hand=None if said.share is None else money(said.share),
         )
         for d, said in zip(own, cost.deliveries, strict=True)
     ]
-    shares = spread(cost.what, cost.amount, cost.spread_by, goods)
+    shares = spread(cost.what, money(cost.amount), cost.spread_by, goods)
     return [
         Part(
             delivery=d,

@@ -25,7 +25,7 @@ from ...statements.bulk import insert_rows
 from ...stores.commands.receiving import LotReceived
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Moment, Note, Quantity, QuantityOrNone, Reference, Strict, Text
-from ..book import PurchaseBook
+from ..book import PurchaseBook, counted
 from ..models import Delivery, PurchaseLine, SupplierReturn
 from .drafting import MOST_LINES, LineNumber, PurchaseNumber
 
@@ -125,28 +125,40 @@ def receive_purchase(context: Context, given: ReceivePurchase) -> None:
     orders = _orders_of(context, given)
     book = PurchaseBook.lock(context, given.purchase)
     book.require(PurchaseAct.RECEIVE)
-    came = given.lines or [
-        LineCame(line=n.number, quantity=n.coming / n.per_unit) for n in book.lines if n.coming
-    ]
+    came = [_came(book.line(c.line), c) for c in given.lines]
+    came = came or [Came(n, LineCame(line=n.number, quantity=ZERO), n.coming) for n in book.lines if n.coming]  # fmt: skip
     if not came:
         raise InvalidInput([f"lines: nothing of purchase order {given.purchase} is to come any more"])  # fmt: skip
     transaction = Transaction(context)
-    goods = [(book.line(c.line), c) for c in came]
-    work = [(line, c) for line, c in goods if line.is_work]
-    document = _receive_goods(transaction, book, [g for g in goods if not g[0].is_work], given)
-    for line, said in work:
-        assert line.order is not None
-        _report_work(transaction, orders[line.order.number], line, said, given)
+    goods = [c for c in came if not c.line.is_work]
+    document = _receive_goods(transaction, book, goods, given)
+    for c in came:
+        if c.line.is_work and c.line.order is not None:
+            _report_work(transaction, orders[c.line.order.number], c, given)
     transaction.post()
     if document:
-        note_deliveries(
-            context,
-            document,
-            [(line, c.quantity * line.per_unit, money(c.quantity * line.price)) for line, c in goods if not line.is_work],
-        )  # fmt: skip
+        note_deliveries(context, document, [(c.line, c.quantity, c.worth()) for c in goods])
     book.finish()
     for order in orders.values():
         order.finish()  # which notes what came of its work
+
+
+@dataclass(frozen=True, slots=True)
+class Came:
+    """What came of a line, as it was said and in the stock unit; of work on an order, its good units."""
+
+    line: PurchaseLine
+    said: LineCame
+    quantity: Decimal
+
+    def worth(self) -> Decimal:
+        """Return what it is worth at the order's price."""
+        return money(self.quantity * self.line.price / self.line.per_unit)
+
+
+def _came(line: PurchaseLine, said: LineCame) -> Came:
+    is_plain = line.is_work or not said.quantity
+    return Came(line, said, said.quantity if is_plain else counted(line.item, said.quantity, line.per_unit))  # fmt: skip
 
 
 def _orders_of(context: Context, given: ReceivePurchase) -> dict[int, OpenBook]:
@@ -163,7 +175,7 @@ def _orders_of(context: Context, given: ReceivePurchase) -> dict[int, OpenBook]:
 def _receive_goods(
     transaction: Transaction,
     book: PurchaseBook,
-    came: Sequence[tuple[PurchaseLine, "LineCame"]],
+    came: Sequence["Came"],
     given: ReceivePurchase,
 ) -> Document | None:
     """Gather what goes into stock; returns its document, if anything does."""
@@ -176,11 +188,11 @@ def _receive_goods(
         paper=given.despatch_note,
     )
     supplier = supplier_place(book.purchase.supplier.code)
-    places = {code: stock_place(code) for code in {c.place for _, c in came if c.place}}
-    for line, said in came:
-        if not said.quantity or said.scrap:
+    places = {code: stock_place(code) for code in {c.said.place for c in came if c.said.place}}
+    for c in came:
+        line, said, quantity, worth = c.line, c.said, c.quantity, c.worth()
+        if not quantity or said.scrap:
             raise InvalidInput([f"lines: say how much of line {line.number} came; what is bad goes back to the supplier"])  # fmt: skip
-        quantity, worth = said.quantity * line.per_unit, money(said.quantity * line.price)
         into = places[said.place] if said.place else line.place
         document.put(
             line.item,
@@ -201,16 +213,15 @@ def _receive_goods(
 def _report_work(
     transaction: Transaction,
     order: OpenBook,
-    line: PurchaseLine,
-    said: "LineCame",
+    came: "Came",
     given: ReceivePurchase,
 ) -> None:
     """Report the units that a supplier worked on: good, or lost there."""
     report = Report(
         order=order.order.number,
-        operation=line.operation or 0,
-        good=said.quantity,
-        scrap=said.scrap,
+        operation=came.line.operation or 0,
+        good=came.quantity,
+        scrap=came.said.scrap,
         happened_at=given.happened_at,
         reason=given.reason,
     )
