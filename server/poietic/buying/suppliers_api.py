@@ -16,8 +16,9 @@ from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
-from .api import OutsideRow, PurchasePage, outside_of, purchases
+from .api import PurchasePage, purchases
 from .models import Delivery
+from .outside_api import OutsideRow, outside_of
 
 router = Router(tags=["buying"])
 YEAR = timedelta(days=365)

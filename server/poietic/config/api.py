@@ -3,6 +3,7 @@
 from ninja import NinjaAPI
 
 from ..buying.api import router as buying
+from ..buying.outside_api import router as outside_work
 from ..buying.supplier_stand_in import router as supplier_stand_ins
 from ..buying.suppliers_api import router as suppliers
 from ..buying.ubl_api import router as ubl
@@ -76,6 +77,7 @@ for router in (
     scans,
     papers,
     picking,
+    outside_work,  # its addresses are more particular than those of orders to suppliers
     buying,
     suppliers,
     ubl,

@@ -6868,6 +6868,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/purchases/out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Out
+         * @description Return the operations of which units are out at suppliers, those first that are to be back first.
+         */
+        get: operations["poietic_buying_outside_api_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{number}/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outside
+         * @description Return the operations of an order that suppliers do.
+         */
+        get: operations["poietic_buying_outside_api_outside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/purchases": {
         parameters: {
             query?: never;
@@ -6940,46 +6980,6 @@ export interface paths {
          * @description Return invoices and credit notes, the latest first.
          */
         get: operations["poietic_buying_api_invoices"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/purchases/out": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Out
-         * @description Return the operations of which units are out at suppliers, those first that are to be back first.
-         */
-        get: operations["poietic_buying_api_out"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/orders/{number}/outside": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Outside
-         * @description Return the operations of an order that suppliers do.
-         */
-        get: operations["poietic_buying_api_outside"];
         put?: never;
         post?: never;
         delete?: never;
@@ -16249,6 +16249,76 @@ export interface components {
             pick_lists: components["schemas"]["PickListRow"][];
         };
         /**
+         * OutsideRow
+         * @description An operation that a supplier does: what is ordered, out, back.
+         */
+        OutsideRow: {
+            /** Order */
+            order: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Operation */
+            operation: number;
+            /** Does */
+            does: string;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            /** Purchase */
+            purchase: number;
+            /** Line */
+            line: number;
+            state: components["schemas"]["PurchaseState"];
+            /**
+             * Ordered
+             * Format: decimal
+             * @example 2.40
+             */
+            ordered: string;
+            /**
+             * Sent
+             * Format: decimal
+             * @example 2.40
+             */
+            sent: string;
+            /**
+             * Out
+             * Format: decimal
+             * @example 2.40
+             */
+            out: string;
+            /** Days Out */
+            days_out: number;
+            /**
+             * Back
+             * Format: decimal
+             * @example 2.40
+             */
+            back: string;
+            /**
+             * Comes On
+             * Format: date
+             */
+            comes_on: string;
+            /** Days Late */
+            days_late: number;
+            /** Is Ended */
+            is_ended: boolean;
+            /** Shipments */
+            shipments: number[];
+        };
+        /**
+         * PurchaseState
+         * @description Where a purchase order stands in its life.
+         * @enum {string}
+         */
+        PurchaseState: "draft" | "ordered" | "confirmed" | "partly received" | "received" | "closed" | "cancelled";
+        /**
          * PurchasePage
          * @description A part of the purchase orders.
          */
@@ -16286,12 +16356,6 @@ export interface components {
              */
             amount: string;
         };
-        /**
-         * PurchaseState
-         * @description Where a purchase order stands in its life.
-         * @enum {string}
-         */
-        PurchaseState: "draft" | "ordered" | "confirmed" | "partly received" | "received" | "closed" | "cancelled";
         /**
          * WantedRow
          * @description A bought item that is missing: how much, by when, what is on order, of whom it is bought.
@@ -16433,70 +16497,6 @@ export interface components {
             posting: number;
             /** Is Taken Back */
             is_taken_back: boolean;
-        };
-        /**
-         * OutsideRow
-         * @description An operation that a supplier does: what is ordered, out, back.
-         */
-        OutsideRow: {
-            /** Order */
-            order: number;
-            /** Item */
-            item: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /** Operation */
-            operation: number;
-            /** Does */
-            does: string;
-            /** Supplier */
-            supplier: string;
-            /** Supplier Name */
-            supplier_name: string;
-            /** Purchase */
-            purchase: number;
-            /** Line */
-            line: number;
-            state: components["schemas"]["PurchaseState"];
-            /**
-             * Ordered
-             * Format: decimal
-             * @example 2.40
-             */
-            ordered: string;
-            /**
-             * Sent
-             * Format: decimal
-             * @example 2.40
-             */
-            sent: string;
-            /**
-             * Out
-             * Format: decimal
-             * @example 2.40
-             */
-            out: string;
-            /** Days Out */
-            days_out: number;
-            /**
-             * Back
-             * Format: decimal
-             * @example 2.40
-             */
-            back: string;
-            /**
-             * Comes On
-             * Format: date
-             */
-            comes_on: string;
-            /** Days Late */
-            days_late: number;
-            /** Is Ended */
-            is_ended: boolean;
-            /** Shipments */
-            shipments: number[];
         };
         /**
          * DeliveryOut
@@ -39842,6 +39842,48 @@ export interface operations {
             };
         };
     };
+    poietic_buying_outside_api_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideRow"][];
+                };
+            };
+        };
+    };
+    poietic_buying_outside_api_outside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideRow"][];
+                };
+            };
+        };
+    };
     poietic_buying_api_purchases: {
         parameters: {
             query?: {
@@ -39932,48 +39974,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InvoiceRow"][];
-                };
-            };
-        };
-    };
-    poietic_buying_api_out: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OutsideRow"][];
-                };
-            };
-        };
-    };
-    poietic_buying_api_outside: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                number: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OutsideRow"][];
                 };
             };
         };
