@@ -13,7 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
 from poietic_core.calendar.schedule import (
+    DaysOut,
     OperationTime,
+    SupplierTime,
     WorkCenterTime,
     finish_of,
     plan_dates,
@@ -149,6 +151,12 @@ def one_hour(**more: Any) -> OperationTime:
     return OperationTime(**(given | more))
 
 
+#: two of his days, half a day there and half a day back
+AT_SUPPLIER = DaysOut(
+    days=Decimal(2), supplier=SupplierTime(working=laid_out(), transport_days=Decimal("0.5"))
+)
+
+
 @st.composite
 def jobs(draw: st.DrawFn) -> tuple[Network, dict[int, OperationTime]]:
     """Draw up to four operations, in sequence, parallel and joining."""
@@ -170,10 +178,38 @@ def jobs(draw: st.DrawFn) -> tuple[Network, dict[int, OperationTime]]:
             queue_hours=draw(hours) / 4,
             wait_hours=draw(hours),
             transfer_quantity=draw(st.sampled_from([None, Decimal(2)])),
+            out=draw(st.sampled_from([None, DaysOut(days=Decimal(1)), AT_SUPPLIER])),
         )
         for s in steps
     }
     return Network(steps), times
+
+
+class Out(SimpleTestCase):
+    """Days out: the supplier's, with the way there and back."""
+
+    def test_his_days_are_days_of_his_calendar(self) -> None:
+        friday = at(13, 18)  # arrives on Saturday at 6, worked at on Monday and Tuesday
+        self.assertEqual(AT_SUPPLIER.back(friday), at(18, 4))
+        self.assertEqual(AT_SUPPLIER.latest(at(18, 4)), at(15, 20))
+
+    def test_without_a_calendar_they_pass_round_the_clock(self) -> None:
+        out = DaysOut(days=Decimal(2), supplier=SupplierTime(transport_days=Decimal(1)))
+        self.assertEqual(out.back(at(13, 18)), at(17, 18))
+        self.assertEqual(out.latest(at(17, 18)), at(13, 18))
+
+    def test_more_than_a_calendar_holds_is_refused(self) -> None:
+        with self.assertRaises(OutOfRange):
+            DaysOut(days=Decimal(10**6), supplier=AT_SUPPLIER.supplier).back(at(13, 8))
+
+    @given(st.integers(0, 200), st.sampled_from(["0", "0.5", "2", "3.25"]), st.booleans())
+    def test_what_is_sent_by_the_latest_moment_is_back_in_time(
+        self, hour: int, days: str, is_his: bool
+    ) -> None:
+        supplier = AT_SUPPLIER.supplier if is_his else SupplierTime()
+        out = DaysOut(days=Decimal(days), supplier=supplier)
+        wanted = at(16, 0) + timedelta(hours=hour)
+        self.assertLessEqual(out.back(out.latest(wanted)), wanted)
 
 
 class Orders(SimpleTestCase):

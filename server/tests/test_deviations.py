@@ -7,6 +7,7 @@ from typing import Any
 from django.utils import timezone
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from poietic.buying.models import PurchaseLine
 from poietic.demo import mirror_cell
 from poietic.ledger.models import Reservation, WipBalance
 from poietic.ledger.verify import differences
@@ -174,12 +175,45 @@ class Inside(DeviationTest):
         told = self.deviate("do-operation-inside", order, operation=15, work_center="LATHE", run_labour_hours="0.25")  # fmt: skip
         # eight quarters of an hour of people at 24.00 for eight pieces at 9.00
         self.assertEqual(told[METHOD], ("0", f"{8 * (Decimal('0.25') * 24 - 9):.0f}"))
-        self.assertEqual(OrderOperation.objects.get(order__number=order, number=15).wait_hours, 0)
+        self.assertIsNone(OrderOperation.objects.get(order__number=order, number=15).supplier)
         self.must("report", order=order, operation=10, good="8")
         self.must("report", order=order, operation=15, good="8", receive="8", complete=True)
         causes = self.caller.causes(order)
         self.assertEqual(causes["method"], Decimal("-24"))
         self.must("close-order", order=order)
+
+
+class Outside(DeviationTest):
+    """Cells whose milling is sent out, because the machine is full: 0.25 h of people and of it at 16.00."""
+
+    def test_what_is_done_here_is_sent_out(self) -> None:
+        self.shop.do("define-partner", code="MILLER", name="Example Milling")
+        order = self.order("8")
+        given = {"operation": 10, "supplier": "MILLER", "price": "18.5", "payment_basis": "pieces sent", "days_out": "3"}  # fmt: skip
+        told = self.deviate("send-operation-out", order, **given)
+        # eight pieces at 18.50 in the place of eight quarters of an hour at 24.00 + 40.00
+        self.assertEqual(told[METHOD], ("0", "20"))
+        self.refused("input.invalid", "send-operation-out", order=order, reason="x", **given)
+        line = PurchaseLine.objects.get(order__number=order)
+        self.assertEqual((line.purchase.supplier.code, line.operation, line.quantity, line.price), ("MILLER", 10, 8, Decimal("18.5")))  # fmt: skip
+        self.assertEqual(OrderOperation.objects.get(order__number=order, number=10).hours_left, 0)
+        self.assertEqual(self.make(order, "8")["method"], 20)
+        self.assertEqual(differences(), [])
+
+    def test_it_comes_back_inside_and_goes_to_another(self) -> None:
+        for code in ("MILLER", "TURNER"):
+            self.shop.do("define-partner", code=code, name=code.title())
+        order = self.order("8")
+        out = {"order": order, "operation": 10, "price": "16", "reason": "full"}
+        self.must("send-operation-out", supplier="MILLER", **out)
+        self.must("do-operation-inside", order=order, operation=10, work_center="MILL", run_labour_hours="0.25", run_machine_hours="0.25", reason="free again")  # fmt: skip
+        self.assertFalse(PurchaseLine.objects.exists())
+        self.must("send-operation-out", supplier="TURNER", **out)
+        self.must("do-operation-inside", order=order, operation=10, work_center="LATHE", run_labour_hours="0.1", reason="no")  # fmt: skip
+        self.must("send-operation-out", supplier="MILLER", **out)
+        self.assertEqual(PurchaseLine.objects.get().purchase.supplier.code, "MILLER")
+        self.assertEqual(self.make(order, "8").get("method", 0), 0)
+        self.assertEqual(differences(), [])
 
 
 class Operations(DeviationTest):

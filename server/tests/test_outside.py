@@ -8,7 +8,7 @@ from django.db.models import Sum
 from poietic.buying.models import Delivery, PurchaseLine
 from poietic.demo import mirror_cell
 from poietic.ledger.models import JournalLine, WipBalance
-from poietic.orders.models import OrderInput
+from poietic.orders.models import OrderInput, OrderOperation
 from reportlab.platypus import Paragraph, Table
 
 from .test_picking import PickingTest
@@ -205,6 +205,24 @@ class Shipped(OutsideTest):
         lost = [{"reason": "DROPPED", "quantity": "1"}]
         self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "0", "scrap": lost}])  # fmt: skip
         self.assertEqual(self.out(), [])
+
+    def test_what_is_out_is_waited_for_from_its_shipment(self) -> None:
+        self.shop.do("define-calendar", code="ANO-DAYS", name="Anodizing", shifts=[{"weekday": d, "start": 360, "end": 840} for d in range(4)])  # fmt: skip
+        self.must("set-supplier-times", supplier="ANO", calendar="ANO-DAYS", transport_days="1")
+        page = self.caller.get("suppliers/ANO")
+        self.assertEqual((page["calendar"], Decimal(page["transport_days"])), ("ANO-DAYS", 1))
+        order, purchase = self.sent()
+        sent = (
+            "2026-11-26T12:00:00Z"  # a Thursday: there on Friday, worked at from Monday to Thursday
+        )
+        self.ship(order, "8", happened_at=sent)
+        self.assertEqual(self.line(purchase)["comes_on"], "2026-12-04")
+        back = OrderOperation.objects.get(order__number=order, number=20).back_at
+        self.assertEqual(str(back), "2026-12-04 14:00:00+00:00")
+        told = self.must("confirm-purchase", purchase=purchase, lines=[{"line": 1, "comes_on": "2027-02-10"}])["consequences"]  # fmt: skip
+        self.assertIn(f"it comes 68 days later; order {order} waits for it", [r["text"] for r in told["remarks"]])  # fmt: skip
+        shown = self.caller.get(f"orders/{order}")
+        self.assertGreater(shown["finishes"], "2027-02-10")
 
     def test_a_shipment_is_taken_back_before_its_units_are_back(self) -> None:
         order, purchase = self.sent()

@@ -290,6 +290,17 @@ class Year:
         order = int(call("plan-order", planned)["made"]["order"])
         purchase = int(call("release-order", {"order": order})["made"]["purchases"])
         call("send-purchase", {"purchase": purchase})
+        name = f"SUP{self._n}"
+        self.do("set-supplier-times", supplier=name, transport_days="1")
+        self.do(
+            "send-operation-out",
+            order=order,
+            operation=10,
+            supplier=name,
+            price="2",
+            days_out="1",
+            reason="no time",
+        )
         call("report", {"order": order, "operation": 10, "good": "2"})
         self.do("ship-to-supplier", order=order, operation=20, quantity="2")
         call("receive-purchase", {"purchase": purchase})

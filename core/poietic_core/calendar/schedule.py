@@ -42,6 +42,59 @@ class WorkCenterTime:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SupplierTime:
+    """What scheduling knows of a supplier: when he works, and how far off he is."""
+
+    #: null: his days are counted round the clock
+    working: WorkingTime | None = None
+    #: each way
+    transport_days: Decimal = ZERO
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DaysOut:
+    """What an operation takes that a supplier does: his days, with the way there and back."""
+
+    days: Decimal
+    supplier: SupplierTime = SupplierTime()
+    #: when what is out already is to be back; null: nothing is
+    no_earlier: datetime | None = None
+
+    def back(self, sent: datetime) -> datetime:
+        """Return when what is sent at a moment is back.
+
+        His days are days of his calendar, the way passes round the clock (common practice).
+
+        Raises
+        ------
+        NoWorkingTime (calendar.no_working_time)
+        OutOfRange (input.out_of_range)
+        """
+        there = sent + self._way()
+        if self.supplier.working is None:
+            back = there + _span(self.days * 24) + self._way()
+        else:
+            worked = self._seconds(self.supplier.working)
+            back = (self.supplier.working.add(there, worked) if worked else there) + self._way()
+        return max(back, self.no_earlier) if self.no_earlier else back
+
+    def latest(self, back: datetime) -> datetime:
+        """Return the latest moment to send what has to be back by another; refusals as `back`."""
+        done = back - self._way()
+        if self.supplier.working is None:
+            return done - _span(self.days * 24) - self._way()
+        worked = self._seconds(self.supplier.working)
+        return (self.supplier.working.subtract(done, worked) if worked else done) - self._way()
+
+    def _way(self) -> timedelta:
+        return _span(self.supplier.transport_days * 24)
+
+    def _seconds(self, working: WorkingTime) -> int:
+        _span(self.days * 24)
+        return ceil(Fraction(self.days) * working.seconds_a_day)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class OperationTime:
     """The times of one operation of an order, in standard hours."""
 
@@ -60,6 +113,8 @@ class OperationTime:
     queue_hours: Decimal = ZERO
     wait_hours: Decimal = ZERO
     move_hours: Decimal = ZERO
+    #: null: it is done here
+    out: DaysOut | None = None
     #: of its own units
     transfer_quantity: Decimal | None = None
 
@@ -84,9 +139,19 @@ class OperationTime:
         arriving = Fraction(before.transfer_quantity) / before.each * self.each
         return _seconds(self._run(min(arriving, self.own_units())))
 
-    def away(self) -> timedelta:
-        """Return what passes round the clock from its end to the hand-over."""
-        return timedelta() if self.is_done() else _span(self.wait_hours + self.move_hours)
+    def handed_over(self, ends: datetime) -> datetime:
+        """Return when what ends here is where it goes on: after its days out, its wait and its way."""
+        if self.is_done():
+            return ends
+        back = self.out.back(ends) if self.out else ends
+        return back + _span(self.wait_hours + self.move_hours)
+
+    def latest_end(self, handed_over: datetime) -> datetime:
+        """Return the latest end from which it is handed over by a moment."""
+        if self.is_done():
+            return handed_over
+        back = handed_over - _span(self.wait_hours + self.move_hours)
+        return self.out.latest(back) if self.out else back
 
     def queue_seconds(self) -> int:
         """Return the working seconds that it waits for its turn."""
@@ -163,7 +228,8 @@ def schedule_backward(
 ) -> dict[int, Planned]:
     """Return the latest dates by which the last operation is handed over at `due`.
 
-    Queue and clock time pass on the work center's calendar, wait and move round the clock.
+    Queue and clock time pass on the work center's calendar, wait and move round the clock, days
+    out on the supplier's calendar.
     An operation with a transfer quantity lets the next begin after its first transfer, and
     end no earlier than the last transfer is worked on there.
 
@@ -176,23 +242,23 @@ def schedule_backward(
     planned: dict[int, Planned] = {}
     for number in reversed(network.yields):
         t = times[number]
-        working, clock, away = t.center.working, _seconds(t.clock()), t.away()
+        working, clock = t.center.working, _seconds(t.clock())
         followers = [planned[s] for s in network.following[number]]
         if t.is_done():  # it keeps no one waiting
             ends = starts = min([p.arrives for p in followers] or [due])
         elif t.transfer_quantity is None:
-            ends = working.subtract(min([p.arrives for p in followers] or [due]) - away, 0)
+            ends = working.subtract(t.latest_end(min([p.arrives for p in followers] or [due])), 0)
             starts = working.subtract(ends, clock) if clock else ends
         else:
             lasts = [_last_arrival(times[p.number], p, t) for p in followers]
-            starts = working.subtract(working.subtract(min(lasts or [due]) - away, 0), clock)
+            starts = working.subtract(working.subtract(t.latest_end(min(lasts or [due])), 0), clock)
             for p in followers:
-                starts = min(starts, working.subtract(p.arrives - away, t.head_seconds()))
+                starts = min(starts, working.subtract(t.latest_end(p.arrives), t.head_seconds()))
             ends = working.add(starts, clock) if clock else starts
         queue = t.queue_seconds()
         arrives = working.subtract(starts, queue) if queue else starts
         planned[number] = Planned(
-            number=number, arrives=arrives, starts=starts, ends=ends, leaves=ends + away
+            number=number, arrives=arrives, starts=starts, ends=ends, leaves=t.handed_over(ends)
         )
     return dict(reversed(planned.items()))
 
@@ -221,7 +287,7 @@ def schedule_forward(
             else:
                 head = q.head_seconds()
                 first = q.center.working.add(p.starts, head) if head else p.starts
-                arrives = max(arrives, first + q.away())
+                arrives = max(arrives, q.handed_over(first))
                 tail = t.tail_seconds(q)
                 no_earlier = max(no_earlier, working.add(p.leaves, tail) if tail else p.leaves)
         queue = t.queue_seconds()
@@ -229,7 +295,7 @@ def schedule_forward(
         starts = working.add(ready, 0) if clock else ready
         ends = max(working.add(starts, clock), no_earlier) if clock else max(starts, no_earlier)
         planned[number] = Planned(
-            number=number, arrives=arrives, starts=starts, ends=ends, leaves=ends + t.away()
+            number=number, arrives=arrives, starts=starts, ends=ends, leaves=t.handed_over(ends)
         )
     return planned
 
@@ -274,9 +340,26 @@ def plan_dates(
 ) -> Dates:
     """Return backward dates from `due`, or forward dates from `now` where those begin before it."""
     backward = schedule_backward(network, times, due)
-    if min(p.arrives for p in backward.values()) >= now:
+    can_begin = min(p.arrives for p in backward.values()) >= now
+    if can_begin and not _comes_back_late(network, times, backward, due):
         return Dates(operations=backward, is_forward=False)
     return Dates(operations=schedule_forward(network, times, now), is_forward=True)
+
+
+def _comes_back_late(
+    network: Network,
+    times: Mapping[int, OperationTime],
+    planned: Mapping[int, Planned],
+    due: datetime,
+) -> bool:
+    """Tell whether something that is out is back only after it should go on."""
+    for number, p in planned.items():
+        out = times[number].out
+        if out and out.no_earlier and not times[number].is_done():
+            wanted = min([planned[f].arrives for f in network.following[number]] or [due])
+            if p.leaves > wanted:
+                return True
+    return False
 
 
 def _seconds(hours: Derivation) -> int:

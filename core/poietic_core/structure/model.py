@@ -48,7 +48,7 @@ class Subcontract:
     #: per piece, by the payment basis [money/unit]
     price: Decimal
     basis: PaymentBasis = PaymentBasis.RETURNED
-    #: calendar days from leaving to being back
+    #: his days for it, of his calendar; without one, from leaving to being back
     days_out: Decimal = ZERO
 
 

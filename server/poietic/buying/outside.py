@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
 
+from django.db.models import QuerySet
 from django.utils import timezone
 from poietic_core.buying.purchase import PurchaseState
 from poietic_core.cost.model import InputKind
@@ -28,8 +29,8 @@ def keep_work(book: OpenBook) -> None:
     if not rows or book.order.standard is None:
         return
     came = [d for d in book.documents if d.kind is Posting.Kind.REPORT and _work_of(d)]
-    known = PurchaseLine.objects.filter(order=book.order.pk, is_work=True)
-    lines = {n.operation: n for n in known.select_related("purchase")}
+    known = work_lines(book.order.pk)
+    lines = {(n.operation, n.purchase.supplier_id): n for n in known.select_related("purchase")}
     if book.state in RUNNING:
         _order_work(book, rows, lines)
     if came:
@@ -38,6 +39,17 @@ def keep_work(book: OpenBook) -> None:
     for o in book.progress():
         sent = book.operation(o.number).sent
         require_sent(book.order.number, o, sent, is_sent=bool(sent) or o.number in shipped)
+
+
+def work_lines(order: int) -> QuerySet[PurchaseLine]:
+    """Return the lines of work on an order, without those that were given up before anything came."""
+    lines = PurchaseLine.objects.filter(order=order, is_work=True)
+    return lines.exclude(is_ended=True, received=ZERO)
+
+
+def counts(line: PurchaseLine) -> bool:
+    """Tell whether something is to come, or came, of a line."""
+    return not line.is_ended or bool(line.received)
 
 
 def end_work(book: OpenBook, is_withdrawn: bool) -> None:
@@ -55,27 +67,31 @@ def _work_of(document: Document) -> list[Time]:
 
 
 def _order_work(
-    book: OpenBook, rows: Sequence[OrderInput], lines: dict[int | None, PurchaseLine]
+    book: OpenBook, rows: Sequence[OrderInput], lines: dict[tuple[int | None, int], PurchaseLine]
 ) -> None:
     """Have a line for each operation that a supplier does, with as many pieces as the order needs."""
-    wanted = {i.operation: round_to(i.need, UNIT_COST_STEP) for i in rows}
-    new = [i for i in rows if wanted[i.operation] and i.operation not in lines]
+    needs = {(i.operation, i.supplier_id): round_to(i.need, UNIT_COST_STEP) for i in rows}
+    new = [
+        i
+        for i in rows
+        if needs[i.operation, i.supplier_id] and (i.operation, i.supplier_id) not in lines
+    ]
     if new:
-        _draft_work(book, new, wanted)
-    changed = {n.purchase.number for op, n in lines.items() if op in wanted and n.quantity != wanted[op] and not n.is_ended}  # fmt: skip
+        _draft_work(book, new)
+    changed = {n.purchase.number for at, n in lines.items() if at in needs and n.quantity != needs[at] and not n.is_ended}  # fmt: skip
     for purchase in PurchaseBook.lock_all(book.context, sorted(changed)).values() if changed else ():  # fmt: skip
         for line in purchase.lines:
             if not line.is_work or line.order_id != book.order.pk or line.is_ended:
                 continue
-            needs = wanted.get(line.operation or 0, ZERO)
-            if not needs:
+            need = needs.get((line.operation or 0, purchase.purchase.supplier_id), ZERO)
+            if not need:
                 _leave_out(purchase, line)
-            elif needs != line.quantity:
-                _order_otherwise(purchase, line, needs)
+            elif need != line.quantity:
+                _order_otherwise(purchase, line, need)
         purchase.finish()
 
 
-def _draft_work(book: OpenBook, rows: Iterable[OrderInput], wanted: dict[int, Decimal]) -> None:
+def _draft_work(book: OpenBook, rows: Iterable[OrderInput]) -> None:
     """Draft an order to each supplier, with a line for each operation that he does."""
     context, order = book.context, book.order
     dates = Dating([book], context.now).of(book)
@@ -87,7 +103,7 @@ def _draft_work(book: OpenBook, rows: Iterable[OrderInput], wanted: dict[int, De
         assert own[0].supplier is not None
         purchase = begin(context, own[0].supplier, f"work on order {order.number}")
         for at, i in enumerate(own, 1):
-            ends = dates.operations[i.operation].ends if dates else None
+            back = dates.operations[i.operation].leaves if dates else None
             line = PurchaseLine.objects.create(
                 purchase=purchase.purchase,
                 number=at,
@@ -95,9 +111,9 @@ def _draft_work(book: OpenBook, rows: Iterable[OrderInput], wanted: dict[int, De
                 is_work=True,
                 unit=order.item.unit,
                 per_unit=ONE,
-                quantity=wanted[i.operation],
+                quantity=round_to(i.need, UNIT_COST_STEP),
                 price=i.price if i.agreed_price is None else i.agreed_price,
-                comes_on=timezone.localtime(ends).date() if ends else order.due,
+                comes_on=timezone.localtime(back).date() if back else order.due,
                 place=order.receipt_place,
                 order=order,
                 operation=i.operation,
@@ -139,10 +155,10 @@ def _leave_out(purchase: PurchaseBook, line: PurchaseLine) -> None:
 
 def _receive_work(book: OpenBook, came: Sequence[Document]) -> None:
     """Note what reports of outside operations brought back, so that an invoice finds it."""
-    known = PurchaseLine.objects.filter(order=book.order.pk, is_work=True)
+    known = work_lines(book.order.pk)
     numbers = {n.purchase.number for n in known.select_related("purchase")}
     books = PurchaseBook.lock_all(book.context, sorted(numbers))
-    lines = {n.operation: (b, n) for b in books.values() for n in b.lines if n.is_work and n.order_id == book.order.pk}  # fmt: skip
+    lines = {n.operation: (b, n) for b in books.values() for n in b.lines if n.is_work and n.order_id == book.order.pk and counts(n)}  # fmt: skip
     for document in came:
         for t in _work_of(document):
             if t.operation not in lines:

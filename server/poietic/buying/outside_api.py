@@ -55,7 +55,7 @@ LEFT JOIN LATERAL (
   SELECT min(h.sent_at) AS first, array_agg(h.id ORDER BY h.id) AS shipments
   FROM buying_shipment h JOIN ledger_posting w ON w.id = h.posting_id
   WHERE h.line_id = n.id AND NOT EXISTS (SELECT 1 FROM ledger_posting r WHERE r.reverses_id = w.id)) x ON true
-WHERE n.is_work
+WHERE n.is_work AND NOT (n.is_ended AND n.received = 0)
 """
 OUT = "AND p.sent > p.good + p.scrap + p.rework ORDER BY n.comes_on, o.number, n.operation LIMIT %s"
 

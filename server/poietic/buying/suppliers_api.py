@@ -12,9 +12,10 @@ from poietic_core.buying.record import Record, Said, record_of
 from poietic_core.quantity import ZERO
 
 from ..catalog.models import Partner
+from ..catalog.queries import supplier_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
-from ..web_api.errors import NotFound
+from ..engineering.models import SupplierTimes
 from ..web_api.fields import Answer, DecimalText
 from .api import PurchasePage, purchases
 from .models import Delivery
@@ -43,6 +44,9 @@ class SupplierOut(Answer):
 
     supplier: str
     name: str
+    #: by which his days out are counted, "": round the clock; and the way to him [days]
+    calendar: str
+    transport_days: DecimalText
     record: RecordOut
     #: came and is not invoiced [EUR]
     not_invoiced: Cost
@@ -76,14 +80,15 @@ FROM came
 @router.get("/suppliers/{code}", response={200: SupplierOut, 404: Problem})
 def supplier(request: HttpRequest, code: str) -> SupplierOut:
     """Return a supplier's page."""
-    found = Partner.objects.filter(code=code, is_supplier=True).first()
-    if found is None:
-        raise NotFound("supplier", code)
+    found = supplier_by_code(code)
+    times = SupplierTimes.objects.filter(supplier=found).select_related("calendar").first()
     opened = Delivery.objects.filter(is_open=True, line__purchase__supplier=found)
     value = opened.aggregate(sum=Sum(F("value") - F("returned_value") - F("cleared")))["sum"]
     return SupplierOut(
         supplier=found.code,
         name=found.name,
+        calendar=times.calendar.code if times and times.calendar else "",
+        transport_days=times.transport_days if times else ZERO,
         record=_out(record_of(_said(found))),
         not_invoiced=value or ZERO,
         awaited=purchases(request, "open", found.code),

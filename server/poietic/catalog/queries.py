@@ -8,7 +8,7 @@ from poietic_core.cost.prices import Form, StockForm
 
 from ..statements.prepared import Prepared, array_of
 from ..web_api.errors import Exists, NotFound
-from .models import OWN_KINDS, Item, Place, Reason, Site
+from .models import OWN_KINDS, Item, Partner, Place, Reason, Site
 
 
 def any_of(values: Iterable[str] | Iterable[int]) -> RawSQL:
@@ -55,6 +55,14 @@ def place_of_kind(kind: Place.Kind) -> Place:
 
 
 PLACES_OF_KIND = Prepared(lambda kind: Place.objects.filter(kind=kind, partner=None))
+
+
+def supplier_by_code(code: str) -> Partner:
+    """Return a supplier; refuse by name."""
+    found = Partner.objects.filter(code=code, is_supplier=True).first()
+    if found is None:
+        raise NotFound("supplier", code)
+    return found
 
 
 def supplier_place(code: str | None) -> Place:

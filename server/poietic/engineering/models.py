@@ -28,6 +28,22 @@ class WorkCalendar(Changing):
         return self.code
 
 
+class SupplierTimes(Changing):
+    """When a supplier works, and how long what we send is on its way."""
+
+    supplier = models.OneToOneField(Partner, models.PROTECT, related_name="times")
+    #: null: his days are counted round the clock
+    calendar = models.ForeignKey(WorkCalendar, models.PROTECT, null=True)
+    #: each way
+    transport_days = models.DecimalField(max_digits=9, decimal_places=2, default=0)
+
+    class Meta:
+        ordering = ["supplier"]
+
+    def __str__(self) -> str:
+        return f"{self.supplier_id}"
+
+
 class ShiftRow(models.Model):
     """One shift of every week, by the wall clock [minute of the day]."""
 

@@ -1,13 +1,14 @@
 """Rows of structures and work centers as the core's objects."""
 
 from collections.abc import Iterable
+from dataclasses import dataclass, field
 from datetime import UTC, date
 from zoneinfo import ZoneInfo
 
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 from poietic_core.calendar.model import Calendar, Closure, ExtraShift, Shift
-from poietic_core.calendar.schedule import WorkCenterTime
+from poietic_core.calendar.schedule import SupplierTime, WorkCenterTime
 from poietic_core.calendar.working_time import WorkingTime
 from poietic_core.structure.model import (
     OutputKind,
@@ -20,7 +21,7 @@ from ..catalog.queries import any_of
 from ..statements.prepared import planned_once
 from ..web_api.errors import NotFound
 from ..web_api.kept import Kept
-from .models import LabourGrade, Revision, WorkCalendar, WorkCenter
+from .models import LabourGrade, Revision, SupplierTimes, WorkCalendar, WorkCenter
 from .structures import Faults, structure_of, structures_of, structures_on
 
 
@@ -152,18 +153,32 @@ def as_calendar(row: WorkCalendar | None) -> Calendar:
     )
 
 
-def work_center_times(first: date, last: date) -> dict[str, WorkCenterTime]:
-    """Return what scheduling knows of each work center, its calendar laid out over days.
+@dataclass(frozen=True, slots=True)
+class LaidOut:
+    """What scheduling knows of work centers and of suppliers, by code."""
 
-    A work center whose calendar lies in no known time zone is left out.
+    centers: dict[str, WorkCenterTime] = field(default_factory=dict)
+    #: of whom nothing is known but his days: left out
+    suppliers: dict[str, SupplierTime] = field(default_factory=dict)
+
+
+def work_center_times(first: date, last: date) -> dict[str, WorkCenterTime]:
+    """Return what scheduling knows of each work center, its calendar laid out over days."""
+    return laid_out(first, last).centers
+
+
+def laid_out(first: date, last: date) -> LaidOut:
+    """Return what scheduling knows of work centers and suppliers, their calendars laid out over days.
+
+    What has a calendar in no known time zone is left out.
     """
     key = (timezone.get_current_timezone_name(), first, last, *_said_of_time())
     return _LAID_OUT.get_or(key, lambda: _lay_out(first, last))
 
 
 def _said_of_time() -> list[tuple[int | None, int]]:
-    """Return the last change of the work centers and of their calendars, and how many there are."""
-    parts = (f"SELECT max(change), count(*) FROM {m._meta.db_table}" for m in (WorkCenter, WorkCalendar))  # fmt: skip
+    """Return the last change of work centers, calendars and suppliers' times, and how many there are."""
+    parts = (f"SELECT max(change), count(*) FROM {m._meta.db_table}" for m in (WorkCenter, WorkCalendar, SupplierTimes))  # fmt: skip
     with planned_once() as cursor:
         cursor.execute(" UNION ALL ".join(parts))
         said: list[tuple[int | None, int]] = cursor.fetchall()
@@ -171,22 +186,30 @@ def _said_of_time() -> list[tuple[int | None, int]]:
 
 
 #: calendars take long to lay out, and change seldom
-_LAID_OUT: Kept[tuple[object, ...], dict[str, WorkCenterTime]] = Kept(16)
+_LAID_OUT: Kept[tuple[object, ...], LaidOut] = Kept(16)
 
 
-def _lay_out(first: date, last: date) -> dict[str, WorkCenterTime]:
-    laid_out: dict[int | None, WorkingTime | None] = {}
-    found: dict[str, WorkCenterTime] = {}
-    rows = WorkCenter.objects.select_related("calendar").prefetch_related(
-        "calendar__shifts", "calendar__exceptions"
-    )
-    for center in rows:
-        key = center.calendar_id
-        if key not in laid_out:
+def _lay_out(first: date, last: date) -> LaidOut:
+    known: dict[int | None, WorkingTime | None] = {}
+
+    def working(calendar: WorkCalendar | None) -> WorkingTime | None:
+        key = calendar.pk if calendar else None
+        if key not in known:
             try:
-                laid_out[key] = WorkingTime(as_calendar(center.calendar), first, last)
+                known[key] = WorkingTime(as_calendar(calendar), first, last)
             except (LookupError, ValueError, OSError, OverflowError):
-                laid_out[key] = None
-        if (working := laid_out[key]) is not None:
-            found[center.code] = WorkCenterTime(working=working, efficiency=center.efficiency)
+                known[key] = None
+        return known[key]
+
+    found = LaidOut()
+    parts = ("calendar__shifts", "calendar__exceptions")
+    for center in WorkCenter.objects.select_related("calendar").prefetch_related(*parts):
+        if (time := working(center.calendar)) is not None:
+            found.centers[center.code] = WorkCenterTime(working=time, efficiency=center.efficiency)
+    rows = SupplierTimes.objects.select_related("calendar", "supplier").prefetch_related(*parts)
+    for own in rows:
+        found.suppliers[own.supplier.code] = SupplierTime(
+            working=working(own.calendar) if own.calendar else None,
+            transport_days=own.transport_days,
+        )
     return found

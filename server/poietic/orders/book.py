@@ -65,7 +65,7 @@ BY_NUMBER = Prepared(
 )
 OPERATIONS = Prepared(
     lambda key: OrderOperation.objects.filter(order=key).select_related(
-        "work_center", "labour_grade", "worker"
+        "work_center", "labour_grade", "worker", "supplier"
     )
 )
 INPUTS = Prepared(
@@ -112,7 +112,9 @@ class OrderBook:
         books = {o.pk: cls(o, [], []) for o in orders}
         for grade in OrderGrade.objects.filter(order__in=books).select_related("item"):
             books[grade.order_id].grades.append(grade)
-        operations = OrderOperation.objects.filter(order__in=books).select_related("work_center")
+        operations = OrderOperation.objects.filter(order__in=books).select_related(
+            "work_center", "supplier"
+        )
         for operation in operations:
             books[operation.order_id].operations.append(operation)
         rows = OrderInput.objects.filter(order__in=books)

@@ -9,9 +9,10 @@ from typing import Any
 
 from django.utils import timezone
 from poietic_core.calendar.schedule import (
+    DaysOut,
     OperationTime,
     Planned,
-    WorkCenterTime,
+    SupplierTime,
     days_ahead,
     finish_of,
     plan_dates,
@@ -29,10 +30,11 @@ from poietic_core.structure.phantom import inline
 from poietic_core.structure.requirement import entering
 
 from ..engineering.queries import (
+    LaidOut,
     in_force,
+    laid_out,
     phantoms_on,
     structures_in_force,
-    work_center_times,
 )
 from ..engineering.structures import structures_of
 from .book import OrderBook
@@ -87,7 +89,7 @@ class Dating:
         last = min(max(last, today), today + timedelta(days=DUE_MOST))
         steps = -(-(last - today).days // AHEAD)  # few spans, so that calendars are laid out seldom
         self._span = (today - timedelta(days=BACK), today + timedelta(days=(steps + 1) * AHEAD))
-        self._centers = work_center_times(*self._span) if listed else {}
+        self._laid_out = laid_out(*self._span) if listed else LaidOut()
         #: what is wrong with orders that were asked for, by number
         self.faults: dict[int, str] = {}
         waiting = [b.order for b in listed if b.state in UNRELEASED]
@@ -137,16 +139,13 @@ class Dating:
             centers = {o.number: o.work_center.code for o in book.operations}
         elif structure := self.structures.get(book.order.pk):
             network = Network(structure.operations)
-            times = whole_times(structure, book.order.quantity, self._centers)
+            times = whole_times(structure, book.order.quantity, self._laid_out)
             centers = {o.number: o.work_center for o in structure.operations}
         else:
             return None
         due = book.order.due
-        end_of_due = datetime.combine(
-            due + timedelta(days=1), time(), timezone.get_current_timezone()
-        )
         try:
-            planned = plan_dates(network, times, due=end_of_due, now=self.now).operations
+            planned = plan_dates(network, times, due=end_of(due), now=self.now).operations
         except NoWorkingTime:
             return None
         finish = timezone.localtime(finish_of(planned.values()) - timedelta(seconds=1)).date()
@@ -161,17 +160,13 @@ class Dating:
             ahead=days_ahead(network, times),
         )
 
-    def _center(self, code: str) -> WorkCenterTime:
-        if code not in self._centers:
-            raise LookupError(f"the calendar of {code} is in no time zone that is known")
-        return self._centers[code]
-
     def _left(self, book: OrderBook) -> dict[int, OperationTime]:
         left = remaining(book.progress(), book.order.quantity)
         return {
             o.number: _time(
                 o,
-                self._center(o.work_center.code),
+                self._laid_out,
+                days_out=self._days_out(o, left[o.number]),
                 units=left[o.number],
                 each=Fraction(o.each),
                 per=Per(o.each_per),
@@ -181,9 +176,20 @@ class Dating:
             for o in book.operations
         }
 
+    def _days_out(self, o: OrderOperation, left: Fraction) -> DaysOut | None:
+        """Return what an operation takes outside; where all of it is out, until it is to be back."""
+        if o.supplier is None:
+            return None
+        out = o.sent - o.processed
+        back_at = o.back_at if out > 0 else None
+        if back_at and out >= left:
+            return DaysOut(days=ZERO, no_earlier=back_at)
+        supplier = self._laid_out.suppliers.get(o.supplier.code, SupplierTime())
+        return DaysOut(days=o.days_out, supplier=supplier, no_earlier=back_at)
+
 
 def whole_times(
-    structure: Structure, quantity: Decimal, centers: dict[str, WorkCenterTime]
+    structure: Structure, quantity: Decimal, known: LaidOut
 ) -> dict[int, OperationTime]:
     """Return the times of a whole order of a structure, with its phantoms put in."""
     enter = entering(structure.operations, quantity)
@@ -193,7 +199,8 @@ def whole_times(
         multiple = o.multiple or Multiple(number=ONE)
         found[o.number] = _time(
             o,
-            centers[o.work_center],
+            known,
+            days_out=_agreed(o, known),
             units=fraction_of(enter[o.number]),
             each=multiple.exactly(),
             per=multiple.per,
@@ -203,12 +210,26 @@ def whole_times(
     return found
 
 
+def end_of(day: date) -> datetime:
+    """Return the moment at which a day ends here."""
+    return datetime.combine(day + timedelta(days=1), time(), timezone.get_current_timezone())
+
+
+def back_by(o: OrderOperation, sent: datetime) -> datetime:
+    """Return when what is sent to an operation's supplier at a moment is to be back."""
+    assert o.supplier is not None
+    day = timezone.localdate(sent)
+    known = laid_out(day - timedelta(days=1), day + timedelta(days=AHEAD)).suppliers
+    times = known.get(o.supplier.code, SupplierTime())
+    return DaysOut(days=o.days_out, supplier=times).back(sent)
+
+
 def working_days(structure: Structure, quantity: Decimal, day: date) -> int:
     """Return how many working days an order of a quantity takes when it begins on a day."""
     if not structure.operations:
         return 0
     eve = day - timedelta(days=1)
-    times = whole_times(structure, quantity, work_center_times(eve, day + timedelta(days=AHEAD)))
+    times = whole_times(structure, quantity, laid_out(eve, day + timedelta(days=AHEAD)))
     network = Network(structure.operations)
     begin = datetime.combine(day, time(), timezone.get_current_timezone())
     finish = finish_of(schedule_forward(network, times, begin).values())
@@ -216,10 +237,18 @@ def working_days(structure: Structure, quantity: Decimal, day: date) -> int:
     return last.days_between(eve, timezone.localtime(finish - timedelta(seconds=1)).date())
 
 
+def _agreed(o: Operation, known: LaidOut) -> DaysOut | None:
+    if o.subcontract is None:
+        return None
+    supplier = known.suppliers.get(o.subcontract.supplier, SupplierTime())
+    return DaysOut(days=o.subcontract.days_out, supplier=supplier)
+
+
 def _time(
     o: Operation | OrderOperation,
-    center: WorkCenterTime,
+    known: LaidOut,
     *,
+    days_out: DaysOut | None,
     units: Fraction,
     each: Fraction,
     per: Per,
@@ -228,9 +257,13 @@ def _time(
 ) -> OperationTime:
     if per is Per.ORDER:  # the whole of it, as long as any unit is left
         each = each / units if units else each
+    code = o.work_center if isinstance(o, Operation) else o.work_center.code
+    if code not in known.centers:
+        raise LookupError(f"the calendar of {code} is in no time zone that is known")
     return OperationTime(
         number=o.number,
-        center=center,
+        center=known.centers[code],
+        out=days_out,
         units=units,
         each=each,
         setup_hours=setup,
@@ -245,8 +278,5 @@ UNFINISHED = (*UNRELEASED, OrderState.RELEASED, OrderState.STARTED)
 
 
 def passing_times(o: Operation | OrderOperation) -> dict[str, Any]:
-    """Return what besides setup and run decides when an operation ends; days out are a wait."""
-    times = {name: getattr(o, name) for name in TIME_FIELDS}
-    if isinstance(o, Operation) and o.subcontract:
-        times["wait_hours"] += o.subcontract.days_out * 24
-    return times
+    """Return what besides setup and run decides when an operation ends."""
+    return {name: getattr(o, name) for name in TIME_FIELDS}

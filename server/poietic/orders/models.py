@@ -119,6 +119,11 @@ class OrderOperation(models.Model):
     scrap = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: worked on, set aside, and neither good nor lost yet
     rework = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    #: who does it, null: it is done here; the days that he has for it, and when what is out is to
+    #: be back, by its shipment or his promise
+    supplier = models.ForeignKey(Partner, models.PROTECT, null=True, related_name="+")
+    days_out = models.DecimalField(max_digits=18, decimal_places=6, default=0, db_default=0)
+    back_at = models.DateTimeField(null=True)
     #: sent to the supplier who does it, also what is back since
     sent = models.DecimalField(max_digits=18, decimal_places=6, default=0, db_default=0)
     #: value of abnormal scrap taken out to expense
@@ -193,7 +198,8 @@ class OrderInput(models.Model):
     work_center = models.ForeignKey("engineering.WorkCenter", models.PROTECT, null=True)
     supplier = models.ForeignKey(Partner, models.PROTECT, null=True)
     #: of overhead: its code, and what it is charged by; of an extra cost: its element, and ""; of
-    #: the standard's hours that this order works elsewhere: their work center, and ""
+    #: the standard's hours that this order works elsewhere: their work center, and ""; of work by a
+    #: supplier who is not the standard's: his code, and ""
     overhead = models.CharField(max_length=40, blank=True)
     base = models.CharField(max_length=30, blank=True)
     unit = models.CharField(max_length=10)

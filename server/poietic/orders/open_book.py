@@ -265,9 +265,9 @@ class OpenBook(OrderBook):
         )
         update_rows(
             OrderOperation,
-            ("id", "good", "scrap", "rework", "sent", "written_off", "times_set_up"),
+            ("id", "good", "scrap", "rework", "sent", "back_at", "written_off", "times_set_up"),
             [
-                (o.pk, o.good, o.scrap, o.rework, o.sent, o.written_off, o.times_set_up)
+                (o.pk, o.good, o.scrap, o.rework, o.sent, o.back_at, o.written_off, o.times_set_up)
                 for o in self.operations
             ],
         )

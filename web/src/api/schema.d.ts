@@ -1344,6 +1344,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-supplier-times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say when a supplier works
+         * @description Say when a supplier works: carry out.
+         */
+        post: operations["post_set_supplier_times"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-supplier-times/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say when a supplier works (preview)
+         * @description Say when a supplier works: show the consequences.
+         */
+        post: operations["preview_set_supplier_times"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/draft-structure": {
         parameters: {
             query?: never;
@@ -3498,6 +3538,46 @@ export interface paths {
          * @description Do a supplier's operation inside: show the consequences.
          */
         post: operations["preview_do_operation_inside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-operation-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a supplier do an operation
+         * @description Have a supplier do an operation: carry out.
+         */
+        post: operations["post_send_operation_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/send-operation-out/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a supplier do an operation (preview)
+         * @description Have a supplier do an operation: show the consequences.
+         */
+        post: operations["preview_send_operation_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -9061,6 +9141,35 @@ export interface components {
             given: components["schemas"]["AddShift"];
         };
         /**
+         * SetSupplierTimes
+         * @description When a supplier works, and how far off he is.
+         */
+        SetSupplierTimes: {
+            /** Supplier */
+            supplier: string;
+            /** Calendar */
+            calendar?: string | null;
+            /**
+             * Transport Days
+             * @default 0
+             */
+            transport_days: number | string;
+        };
+        /** SetSupplierTimesPosting */
+        SetSupplierTimesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetSupplierTimes"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetSupplierTimesPreview */
+        SetSupplierTimesPreview: {
+            given: components["schemas"]["SetSupplierTimes"];
+        };
+        /**
          * AlternateGiven
          * @description An item to use in a component's place, and how much of it for one.
          */
@@ -11444,6 +11553,51 @@ export interface components {
         /** DoOperationInsidePreview */
         DoOperationInsidePreview: {
             given: components["schemas"]["DoInside"];
+        };
+        /** SendOperationOutPosting */
+        SendOperationOutPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SendOut"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * SendOut
+         * @description The supplier who does an operation that is done here else: for how much, on which pieces, in which time.
+         */
+        SendOut: {
+            /** Order */
+            order: number;
+            /** Reason */
+            reason: string;
+            /** Operation */
+            operation: number;
+            /** Supplier */
+            supplier: string;
+            /**
+             * Price
+             * Format: decimal
+             * @description at most 10,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            price: string;
+            /** @default good pieces returned */
+            payment_basis: components["schemas"]["PaymentBasis"];
+            /**
+             * Days Out
+             * Format: decimal
+             * @description at most 90,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            days_out: string;
+        };
+        /** SendOperationOutPreview */
+        SendOperationOutPreview: {
+            given: components["schemas"]["SendOut"];
         };
         /** DropOperationPosting */
         DropOperationPosting: {
@@ -16757,6 +16911,14 @@ export interface components {
             supplier: string;
             /** Name */
             name: string;
+            /** Calendar */
+            calendar: string;
+            /**
+             * Transport Days
+             * Format: decimal
+             * @example 2.40
+             */
+            transport_days: string;
             record: components["schemas"]["RecordOut"];
             /**
              * Not Invoiced
@@ -23203,6 +23365,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AddShiftPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set_supplier_times: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetSupplierTimesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_supplier_times: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetSupplierTimesPreview"];
             };
         };
         responses: {
@@ -30655,6 +30955,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DoOperationInsidePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_send_operation_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendOperationOutPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_send_operation_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendOperationOutPreview"];
             };
         };
         responses: {

@@ -1,5 +1,6 @@
 """What becomes of a purchase order before it has all come: confirmed, changed, finished, cancelled."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -14,7 +15,9 @@ from pydantic import Field
 from ...catalog.queries import stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
+from ...orders.dates import end_of
 from ...orders.models import PlannedNeed, Shortage
+from ...orders.open_book import OpenBook
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Day, Note, Price, Quantity, Strict, Text
 from ..book import PurchaseBook, counted
@@ -95,6 +98,7 @@ class FinishPurchase(Strict):
 @command("confirm-purchase", "Confirm a purchase order", Role.CONTROLLER)
 def confirm_purchase(context: Context, given: ConfirmPurchase) -> None:
     """Take in what the supplier confirms; a later day moves what waits for it, and says which orders."""
+    waiting = _orders_waiting(context, given)
     book = PurchaseBook.lock(context, given.purchase)
     book.require(PurchaseAct.CONFIRM)
     today = timezone.localdate(context.now)
@@ -105,11 +109,13 @@ def confirm_purchase(context: Context, given: ConfirmPurchase) -> None:
     for said in given.lines:
         _change_line(book, book.line(said.line), said)
     book.finish()
+    _move_orders(book, waiting)
 
 
 @command("change-purchase", "Change a purchase order", Role.CONTROLLER)
 def change_purchase(context: Context, given: ChangePurchase) -> None:
     """Change lines, add some, leave some out of which nothing has come."""
+    waiting = _orders_waiting(context, given)
     book = PurchaseBook.lock(context, given.purchase)
     book.require(PurchaseAct.CHANGE)
     for name in ("their_number", "note"):
@@ -135,6 +141,7 @@ def change_purchase(context: Context, given: ChangePurchase) -> None:
     if not book.lines:
         raise InvalidInput(["drop: no line would be left; cancel the purchase order"])
     book.finish()
+    _move_orders(book, waiting)
 
 
 @command("finish-purchase", "Finish a purchase order with what came", Role.CONTROLLER)
@@ -156,6 +163,29 @@ def cancel_purchase(context: Context, given: PurchaseGiven) -> None:
     book.require(PurchaseAct.CANCEL)
     book.set_state(PurchaseState.CANCELLED)
     book.finish()
+
+
+def _orders_waiting(
+    context: Context, given: ConfirmPurchase | ChangePurchase
+) -> dict[int, OpenBook]:
+    """Lock the orders whose units come back on another day, before the purchase order, as their reports do."""
+    moved = [n.line for n in given.lines if n.comes_on is not None]
+    lines = PurchaseLine.objects.filter(purchase__number=given.purchase, is_work=True, number__in=moved)  # fmt: skip
+    numbers = lines.order_by("order").values_list("order__number", flat=True).distinct() if moved else ()  # fmt: skip
+    return {n: OpenBook.lock(context, n) for n in numbers if n is not None}
+
+
+def _move_orders(book: PurchaseBook, waiting: Mapping[int, OpenBook]) -> None:
+    """Have the operations whose units are out end when these are promised back."""
+    for line in book.lines:
+        if not line.is_work or line.order is None or line.order.number not in waiting:
+            continue
+        order = waiting[line.order.number]
+        operation = order.operation(line.operation or 0)
+        if operation.sent > operation.processed:
+            operation.back_at = end_of(line.comes_on)
+    for order in waiting.values():
+        order.finish()
 
 
 def _change_line(book: PurchaseBook, line: PurchaseLine, said: LineConfirmed) -> None:
@@ -186,19 +216,21 @@ def _change_line(book: PurchaseBook, line: PurchaseLine, said: LineConfirmed) ->
 
 def _tell_who_waits(book: PurchaseBook, line: PurchaseLine, comes_on: date) -> None:
     """Say which orders are short of what comes later, and by how many days."""
+    days = (comes_on - line.comes_on).days
+    later = f"it comes {days} day{'s' if days > 1 else ''} later"
+    if line.is_work and line.order:
+        words = f"{later}; order {line.order.number} waits for it"
+        book.context.effects.remark(f"{book.thing} line {line.number}", words)
+        return
     running = Shortage.objects.filter(item=line.item, quantity__gt=ZERO)
     planned = PlannedNeed.objects.filter(item=line.item, short__gt=ZERO)
     numbers = sorted({*running.values_list("order__number", flat=True)[:NAMED + 1], *planned.values_list("order__number", flat=True)[:NAMED + 1]})  # fmt: skip
     if not numbers:
         return
-    days = (comes_on - line.comes_on).days
     named = ", ".join(str(n) for n in numbers[:NAMED])
     others = " and others" if len(numbers) > NAMED else ""
     what = "orders" if len(numbers) > 1 else "order"
-    words = (
-        f"it comes {days} day{'s' if days > 1 else ''} later; {what} {named}{others} wait for it"
-    )
-    book.context.effects.remark(line.item.code, words)
+    book.context.effects.remark(line.item.code, f"{later}; {what} {named}{others} wait for it")
 
 
 def _drop_line(book: PurchaseBook, line: PurchaseLine) -> None:

@@ -13,7 +13,7 @@ from poietic_core.quantity import ZERO
 from pydantic import Field
 
 from ...catalog.models import Item, Partner, Place, PriceRow
-from ...catalog.queries import any_of, items_by_code, stock_place
+from ...catalog.queries import any_of, items_by_code, stock_place, supplier_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...costing.queries import unit_price
@@ -94,7 +94,7 @@ class CopyPurchase(Strict):
 @command("draft-purchase", "Draft a purchase order", Role.CONTROLLER)
 def draft_purchase(context: Context, given: DraftPurchase) -> None:
     """Put a purchase order together; nothing is expected of it before it is sent."""
-    supplier = supplier_named(given.supplier)
+    supplier = supplier_by_code(given.supplier)
     book = draft(context, supplier, given.lines, given.note)
     if given.send:
         send(book)
@@ -115,7 +115,7 @@ def buy_missing(context: Context, given: BuyMissing) -> None:
         by_supplier.setdefault(supplier, []).append(line)
     numbers = []
     for code in sorted(by_supplier):
-        book = draft(context, supplier_named(code), by_supplier[code], "")
+        book = draft(context, supplier_by_code(code), by_supplier[code], "")
         book.finish()
         numbers.append(str(book.purchase.number))
     context.made["purchase"] = numbers[0]
@@ -151,14 +151,6 @@ def send_purchase(context: Context, given: PurchaseGiven) -> None:
     book.require(PurchaseAct.ORDER)
     send(book)
     book.finish()
-
-
-def supplier_named(code: str) -> Partner:
-    """Return a supplier, or refuse by name."""
-    found = Partner.objects.filter(code=code, is_supplier=True).first()
-    if found is None:
-        raise NotFound("supplier", code)
-    return found
 
 
 def send(book: PurchaseBook) -> None:

@@ -17,7 +17,7 @@ from poietic_core.units import UNITS, Dimension, conversion_factor
 from pydantic import Field
 
 from ...catalog.models import Item, Partner
-from ...catalog.queries import any_of, form_of
+from ...catalog.queries import any_of, form_of, supplier_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...ledger.document import Document
@@ -39,7 +39,7 @@ from ...web_api.fields import (
 )
 from ..book import PurchaseBook, counted
 from ..models import Delivery, Invoice, InvoiceLine, Purchase, PurchaseLine
-from .drafting import LineNumber, PurchaseNumber, supplier_named
+from .drafting import LineNumber, PurchaseNumber
 from .receiving import DeliveryNumber
 
 MOST_INVOICED = 10_000
@@ -153,7 +153,7 @@ def post_invoice(context: Context, given: PostInvoice) -> None:
     """Clear what came by what is asked for it; the difference goes where the goods are, or to variance."""
     if not given.lines and not given.costs:
         raise InvalidInput(["lines: the invoice asks for nothing; enter its lines"])
-    supplier = supplier_named(given.supplier)
+    supplier = supplier_by_code(given.supplier)
     _require_new(context, supplier, given.number)
     costs = [d.delivery for cost in given.costs for d in cost.deliveries]
     numbers = [n.purchase for n in given.lines] + _purchases_of(costs)
@@ -396,9 +396,17 @@ def _charge_work(
         if order.state is OrderState.CLOSED:
             own.journal(Account.PRICE_VARIANCE, amount, operation=operation)
             continue
-        own.time(operation, InputKind.SUBCONTRACT.value, ZERO, amount)
+        own.time(
+            operation, InputKind.SUBCONTRACT.value, ZERO, amount, code=_work_code(order, operation)
+        )
         own.charge(operation, amount, {Element.SUBCONTRACT: amount})
     order.take_in(own)
+
+
+def _work_code(order: OpenBook, operation: int) -> str:
+    """Return by which of an operation's inputs a supplier works on it."""
+    rows = (i for i in order.inputs if i.operation == operation and i.kind == InputKind.SUBCONTRACT)
+    return next((i.overhead for i in rows if i.allowed), "")
 
 
 def save_parts(context: Context, invoice: Invoice, parts: Sequence[Part]) -> None:

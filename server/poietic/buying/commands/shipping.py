@@ -1,7 +1,9 @@
 """Half-made units sent to the supplier who does their next operation."""
 
+from datetime import datetime
 from typing import Annotated
 
+from django.utils import timezone
 from poietic_core.buying.purchase import PurchaseAct
 from poietic_core.order.outside import MoreThanStands, units_to_send
 from poietic_core.order.states import Act
@@ -14,6 +16,8 @@ from ...commanding.roles import Role
 from ...ledger.models import Posting, UnitLine
 from ...ledger.transaction import Transaction
 from ...orders.commands.material import close_document
+from ...orders.dates import back_by, end_of
+from ...orders.models import OrderOperation
 from ...orders.open_book import OpenBook
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import (
@@ -49,7 +53,7 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
     book = OpenBook.lock(context, given.order)
     book.require(Act.POST)
     operation = book.operation(given.operation)
-    line = PurchaseLine.objects.filter(order=book.order, operation=given.operation, is_work=True).select_related("purchase").first()  # fmt: skip
+    line = PurchaseLine.objects.filter(order=book.order, operation=given.operation, is_work=True, is_ended=False).select_related("purchase").first()  # fmt: skip
     if line is None:
         raise InvalidInput([f"operation: no supplier does operation {given.operation} of order {given.order}"])  # fmt: skip
     purchase = PurchaseBook.lock(context, line.purchase.number)
@@ -83,4 +87,22 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
         note=given.reason,
     )
     context.made["shipment"] = str(shipment.pk)
+    _expect_back(purchase, line.number, operation, document.happened_at)
     book.finish()
+
+
+def _expect_back(
+    purchase: PurchaseBook, number: int, operation: OrderOperation, sent: datetime
+) -> None:
+    """Wait for what goes out as long as its supplier takes; what he promised for later stands."""
+    line = purchase.line(number)
+    back = back_by(operation, sent)
+    day = timezone.localdate(back)
+    if purchase.purchase.confirmed_on and line.comes_on >= timezone.localdate(sent):
+        operation.back_at = end_of(line.comes_on)
+        return
+    operation.back_at = back
+    thing = f"{purchase.thing} line {line.number}"
+    purchase.context.effects.field(thing, "there on", line.comes_on, day)
+    line.comes_on = day
+    purchase.finish()

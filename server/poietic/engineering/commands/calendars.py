@@ -1,16 +1,19 @@
 """Commands on calendars: the shifts of a week, closures, extra shifts."""
 
 from datetime import date
+from decimal import Decimal
 from typing import Annotated
 
+from poietic_core.quantity import ZERO
 from pydantic import Field
 
-from ...catalog.queries import require_free
+from ...catalog.models import Partner
+from ...catalog.queries import require_free, supplier_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Day, Minute, Name, ShortText, Strict, Weekday, Zone
-from ..models import DayException, ShiftRow, WorkCalendar
+from ..models import DayException, ShiftRow, SupplierTimes, WorkCalendar
 
 
 class ShiftGiven(Strict):
@@ -178,6 +181,34 @@ def add_shift(context: Context, given: AddShift) -> None:
     words = f"extra shift {_clock(given.start)} to {_clock(given.end)}"
     context.effects.field(f"calendar {calendar.code}", given.day.isoformat(), "", words)
     calendar.save()
+
+
+class SetSupplierTimes(Strict):
+    """When a supplier works, and how far off he is."""
+
+    supplier: Code
+    #: left out: his days are counted round the clock
+    calendar: Code | None = None
+    #: each way
+    transport_days: Annotated[Decimal, Field(ge=0, le=60, decimal_places=2)] = ZERO
+
+
+@command("set-supplier-times", "Say when a supplier works", Role.CONTROLLER, Role.ENGINEER)
+def set_supplier_times(context: Context, given: SetSupplierTimes) -> None:
+    """Have a supplier's days be those of a calendar, and the way to him take its time."""
+    supplier = supplier_by_code(given.supplier)
+    lacking = NotFound("supplier", given.supplier)
+    context.lock_one(Partner.objects.filter(pk=supplier.pk), "supplier", lacking)
+    calendar = _locked(context, given.calendar) if given.calendar else None
+    times = SupplierTimes.objects.filter(supplier=supplier).select_related("calendar").first()
+    times = times or SupplierTimes(supplier=supplier)
+    was = times.calendar.code if times.calendar else "round the clock"
+    thing = f"supplier {supplier.code}"
+    context.effects.field(thing, "works by", was, calendar.code if calendar else "round the clock")
+    context.effects.field(thing, "transport [days]", times.transport_days, given.transport_days)
+    times.calendar, times.transport_days = calendar, given.transport_days
+    times.change = context.change
+    times.save()
 
 
 def _locked(context: Context, code: str) -> WorkCalendar:

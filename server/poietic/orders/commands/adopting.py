@@ -21,7 +21,7 @@ from .deviating import Deviation, ForThisOrder, OperationBegun
 from .snapshot import inputs_of, operations_of
 
 #: what an operation takes over from another revision
-TAKEN_OVER = ("name", "work_center", "yield_share", "is_report_point", "after", "setup_hours", "run_hours", "run_quantity", "runs_whole_batches", "machines", "queue_hours", "wait_hours", "move_hours", "transfer_quantity", "each", "each_per", "steps", "labour_grade", "alternate_centers")  # fmt: skip
+TAKEN_OVER = ("name", "work_center", "yield_share", "is_report_point", "after", "setup_hours", "run_hours", "run_quantity", "runs_whole_batches", "machines", "queue_hours", "wait_hours", "supplier", "days_out", "move_hours", "transfer_quantity", "each", "each_per", "steps", "labour_grade", "alternate_centers")  # fmt: skip
 
 
 @dataclass(eq=False)

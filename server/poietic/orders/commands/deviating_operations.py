@@ -5,18 +5,21 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Annotated
 
-from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, InputKind
+from poietic_core.cost.model import SETUP_KINDS, TIME_ELEMENT, Element, InputKind
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
+from poietic_core.structure.basis import Basis
 from poietic_core.structure.flow import Network
-from poietic_core.structure.model import Operation
+from poietic_core.structure.model import Operation, PaymentBasis
 
+from ...catalog.queries import supplier_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...engineering.queries import labour_grade_by_code, work_center_by_code
 from ...web_api.errors import InvalidInput
-from ...web_api.fields import Code, Hours, OperationNumber, Ratio, Text
+from ...web_api.fields import Code, Hours, OperationNumber, Price, Ratio, Text, Wait
 from ..book import named_by
 from ..models import OrderOperation
+from ..own_inputs import beside_standard
 from .deviating import Deviation, ForThisOrder, OperationBegun
 
 Named = Annotated[str, Text(120, 1)]
@@ -162,10 +165,53 @@ def do_operation_inside(context: Context, given: DoInside) -> None:
     center = work_center_by_code(given.work_center)
     deviation.say(f"operation {row.number} work center", row.work_center.code, center.code)
     row.work_center = center
-    row.wait_hours = max(ZERO, row.wait_hours - _days_out(deviation, row.number) * 24)
+    row.supplier, row.days_out = None, ZERO
     _set_clock(row, _hours(deviation, row), hours)
     row.save()
     deviation.work_at(row, hours)
+    deviation.finish(row.number)
+
+
+class SendOut(OperationNamed):
+    """The supplier who does an operation that is done here else: for how much, on which pieces, in which time."""
+
+    supplier: Code
+    #: for each piece
+    price: Price
+    payment_basis: PaymentBasis = PaymentBasis.RETURNED
+    #: of his calendar
+    days_out: Wait = ZERO
+
+
+@command("send-operation-out", "Have a supplier do an operation", Role.CONTROLLER)
+def send_operation_out(context: Context, given: SendOut) -> None:
+    """Have a supplier do an operation that has not begun, instead of its work center; the order to him is drafted."""
+    deviation = Deviation(context, given)
+    book, row = deviation.book, deviation.require_not_begun(given.operation)
+    if row.supplier:
+        raise InvalidInput([f"operation: {row.number} is done by {row.supplier.name} already; do it inside first"])  # fmt: skip
+    supplier = supplier_by_code(given.supplier)
+    deviation.say(f"operation {row.number} by", row.work_center.code, supplier.name)
+    row.supplier, row.days_out, row.back_at = supplier, given.days_out, None
+    _set_clock(row, _hours(deviation, row), {})
+    row.save()
+    deviation.work_at(row, {})
+    paid_on = Basis.ENTERING if given.payment_basis is PaymentBasis.SENT else Basis.GOOD
+    work = [i for i in book.inputs if i.operation == row.number and i.kind == InputKind.SUBCONTRACT]
+    own = next((i for i in work if i.supplier_id == supplier.pk), None)
+    if own is None:
+        own = beside_standard(
+            book,
+            row.number,
+            InputKind.SUBCONTRACT,
+            unit=book.order.item.unit,
+            price=given.price,
+            split={Element.SUBCONTRACT: given.price},
+        )
+        own.supplier, own.overhead = supplier, supplier.code
+        deviation.add(own)
+    own.agreed_price = given.price
+    deviation.allow(own, Fraction(1), paid_on)
     deviation.finish(row.number)
 
 
@@ -193,13 +239,6 @@ def drop_operation(context: Context, given: OperationNamed) -> None:
     row.delete()
     deviation.say(f"operation {row.number}", row.name, "left out")
     deviation.finish(row.number)
-
-
-def _days_out(deviation: Deviation, number: int) -> Decimal:
-    """Return the days that the structure lets an operation's supplier take."""
-    revision = deviation.book.order.revision
-    rows = revision.operations.filter(number=number) if revision else ()
-    return next((o.days_out for o in rows), ZERO)
 
 
 def _put_into_flow(deviation: Deviation, number: int, after: int | None) -> int | None:

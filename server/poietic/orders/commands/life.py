@@ -31,7 +31,7 @@ from .snapshot import grades_of, inputs_of, operations_of
 
 TENTH = Decimal("0.1")
 #: what changes the making of one order; a new release begins with the structure again
-DEVIATIONS = ("add-component", "change-component", "drop-component", "substitute-component", "allow-alternate", "add-operation", "change-operation", "drop-operation", "move-operation", "do-operation-inside", "adopt-revision")  # fmt: skip
+DEVIATIONS = ("add-component", "change-component", "drop-component", "substitute-component", "allow-alternate", "add-operation", "change-operation", "drop-operation", "move-operation", "do-operation-inside", "send-operation-out", "adopt-revision")  # fmt: skip
 #: orders that are released in one act
 MOST_AT_ONCE = 100
 

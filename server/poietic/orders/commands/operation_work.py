@@ -214,7 +214,7 @@ def add_subcontract(
         price = i.price if i.agreed_price is None else i.agreed_price
         amount = money(pieces * price)
         if pieces:
-            document.time(i.operation, i.kind, pieces, amount)
+            document.time(i.operation, i.kind, pieces, amount, code=i.overhead)
             document.charge(i.operation, amount, {Element.SUBCONTRACT: amount})
             document.journal(Account.GOODS_RECEIVED, -amount)
 

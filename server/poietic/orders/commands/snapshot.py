@@ -37,6 +37,8 @@ def operations_of(order: Order, structure: Structure) -> list[OrderOperation]:
     centers = _centers(o.work_center for o in structure.operations)
     named = {o.labour_grade for o in structure.operations if o.labour_grade}
     grades = {g.code: g for g in LabourGrade.objects.filter(code__in=named)}
+    outside = {o.subcontract.supplier for o in structure.operations if o.subcontract}
+    suppliers = {p.code: p for p in Partner.objects.filter(code__in=outside)} if outside else {}
     return [
         OrderOperation(
             order=order,
@@ -54,6 +56,8 @@ def operations_of(order: Order, structure: Structure) -> list[OrderOperation]:
             each=str(o.multiple.exactly()) if o.multiple else "1",
             each_per=(o.multiple.per if o.multiple else Per.UNIT).value,
             **passing_times(o),
+            supplier=suppliers[o.subcontract.supplier] if o.subcontract else None,
+            days_out=o.subcontract.days_out if o.subcontract else ZERO,
             entering=round_to(enter[o.number].value, UNIT_COST_STEP),
         )
         for o in structure.operations

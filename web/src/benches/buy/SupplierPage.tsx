@@ -1,6 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useParams } from 'react-router';
+import { useCommands } from '../../commands/CommandContext';
+import { useMay } from '../../commands/useMay';
 import { isZero, money, quantity } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { BuyFrame } from './BuyFrame';
 import { OutTable } from './OutTable';
@@ -17,6 +20,8 @@ export function SupplierPage() {
 const notInvoiced = (s: Supplier) => (s.not_invoiced === '' ? '' : isZero(s.not_invoiced) ? 'All that came is invoiced.' : `${money(s.not_invoiced)} EUR came and are not invoiced.`);
 
 function Page({ supplier: s }: { supplier: Supplier }) {
+  const { start } = useCommands();
+  const may = useMay();
   const r = s.record;
   const share = (value: string | null) => (value === null ? '–' : `${quantity(value)} %`);
   const said = [
@@ -32,7 +37,17 @@ function Page({ supplier: s }: { supplier: Supplier }) {
           {s.name} <span className="code font-normal">{s.supplier}</span>
         </>
       }
-      words={notInvoiced(s)}
+      words={
+        <>
+          {notInvoiced(s)} His days are {s.calendar ? <>those of {s.calendar}</> : 'counted round the clock'}
+          {isZero(s.transport_days) ? '' : `, ${quantity(s.transport_days)} more for the way there and as many back`}.{' '}
+          {may.has('set-supplier-times') && (
+            <Button look="link" onClick={() => start('set-supplier-times', { supplier: s.supplier, calendar: s.calendar, transport_days: quantity(s.transport_days) })}>
+              Change…
+            </Button>
+          )}
+        </>
+      }
     >
       <section aria-label="Record" className="pb-4">
         <h2 className="px-4 pb-1">

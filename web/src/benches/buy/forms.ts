@@ -1,6 +1,6 @@
 /** What is asked for when something is bought. */
 
-import { check, date, number, optional, order, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
+import { calendar, check, date, number, optional, order, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
 import { commandForms, ownForm, said } from '../../commands/form';
 import { InvoiceForm, LandedForm } from './InvoiceForms';
 import { ChangeForm, ConfirmForm, ReceiveForm } from './LinesForms';
@@ -63,6 +63,15 @@ export const forms = {
         weight: number('Weight, kg', optional),
         reason: text('Note', optional),
       },
+    },
+    'set-supplier-times': {
+      act: (g) => `Say when ${said(g.supplier)} works`,
+      entries: {
+        supplier: supplier('Supplier'),
+        calendar: calendar('Works by', { optional: true, hint: 'empty: his days are counted round the clock' }),
+        transport_days: number('The way to him [days]', { optional: true, hint: 'each way' }),
+      },
+      fromPage: true,
     },
     'post-invoice': { own: InvoiceForm },
   }),

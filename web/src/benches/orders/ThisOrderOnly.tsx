@@ -35,7 +35,7 @@ export function OperationMenu({ order, number }: { order: Order; number: number 
     { words: 'Add a component…', onChoose: () => start('add-component', given) },
     { words: 'Other hours or yield…', onChoose: () => start('change-operation', given) },
     { words: 'Another work center…', onChoose: () => start('move-operation', given) },
-    ...(isOutside ? [{ words: 'Do it inside…', onChoose: () => start('do-operation-inside', given) }] : []),
+    ...(isOutside ? [{ words: 'Do it inside…', onChoose: () => start('do-operation-inside', given) }] : [{ words: 'Send it out to a supplier…', onChoose: () => start('send-operation-out', given) }]),
     { words: 'An operation after it…', onChoose: () => start('add-operation', { order: order.number, after: number, operation: nextFree(order, number) }) },
     { words: 'Leave it out…', onChoose: () => start('drop-operation', given) },
   ];

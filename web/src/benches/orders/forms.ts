@@ -1,6 +1,6 @@
 /** What is asked for in the life of an order. */
 
-import { check, choice, customer, date, gradesReceived, item, labourGrade, lotsChosen, madeItem, number, optional, order, orderNumbers, place, reason, text, wholeNumber, workCenter } from '../../commands/entries';
+import { check, choice, customer, date, gradesReceived, item, labourGrade, lotsChosen, madeItem, number, optional, order, orderNumbers, place, reason, supplier, text, wholeNumber, workCenter } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 import { IssueForm, ReceiveMaterialForm, ReturnForm } from './MaterialForms';
 import { values } from '../../api/values';
@@ -168,6 +168,18 @@ export const forms = commandForms({
   'do-operation-inside': {
     act: (g) => `Do operation ${said(g.operation)} of order ${said(g.order)} inside`,
     entries: { ...at, work_center: workCenter('At'), ...hours, reason: why },
+  },
+  'send-operation-out': {
+    act: (g) => `Send operation ${said(g.operation)} of order ${said(g.order)} to ${said(g.supplier)}`,
+    entries: {
+      ...at,
+      supplier: supplier('Supplier'),
+      price: number('Price of a piece [EUR]'),
+      payment_basis: choice('Paid on', ['good pieces returned', 'pieces sent']),
+      days_out: number('Days out', { hint: 'of his calendar, without the way' }),
+      reason: why,
+    },
+    start: { payment_basis: 'good pieces returned' },
   },
   'move-operation': {
     act: (g) => `Do operation ${said(g.operation)} at ${said(g.work_center)}`,
