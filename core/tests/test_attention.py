@@ -6,13 +6,16 @@ from decimal import Decimal
 
 from django.test import SimpleTestCase
 from poietic_core.order.attention import (
+    AtSupplier,
     Expiring,
     Kind,
     Missing,
     OpenOrder,
+    Overdue,
     of_expiring,
     of_missing,
     of_order,
+    of_overdue,
 )
 from poietic_core.order.states import OrderState
 from poietic_core.planning.model import Source, Supply
@@ -47,6 +50,28 @@ class Attentions(SimpleTestCase):
 
         self.assertEqual((found.kind, found.weight(), found.orders), (Kind.LATE, 1500, 1))
         self.assertEqual(found.sentence, "1 Mirror cell finishes 3 days late, Tue 1 Dec: 4 left at 10 Mill")  # fmt: skip
+
+    def test_units_that_are_out_too_long_are_told_with_whom_they_are(self) -> None:
+        out = AtSupplier(operation=20, supplier="Example Anodizing", quantity=Decimal("5.00"), unit="pcs", back_on=TODAY)  # fmt: skip
+        self.assertEqual(of_order(replace(ORDER, out=(out,)), TODAY), [], "they may come today")
+        other = replace(out, operation=40, back_on=TODAY - timedelta(days=8), quantity=Decimal(2))
+
+        (found,) = of_order(replace(ORDER, out=(out, other)), TODAY + timedelta(days=1))
+
+        self.assertEqual((found.kind, found.days, found.money), (Kind.OUT, 9, 500))
+        self.assertEqual(found.sentence, "1 Mirror cell: 5 pcs of operation 20 are still at Example Anodizing, to be back Sat 28 Nov; 2 pcs of operation 40 are still at Example Anodizing, to be back Fri 20 Nov")  # fmt: skip
+
+    def test_what_a_supplier_is_late_with_names_the_orders_that_wait(self) -> None:
+        late = Overdue(item="BL-200", unit="pcs", quantity=Decimal("20.0"), comes_on=TODAY - timedelta(days=5), purchase=12, supplier="Example Glass", purchases=1)  # fmt: skip
+        told = of_overdue(late, TODAY)
+        self.assertEqual((told.kind, told.days, told.orders, told.weight()), (Kind.OVERDUE, 5, 0, 0))  # fmt: skip
+        self.assertEqual(told.sentence, "BL-200: 20 pcs of Example Glass, purchase order 12, should have come Mon 23 Nov")  # fmt: skip
+        waited = replace(late, purchases=3, waiting=(4, 7, 8, 9, 11), held=Decimal(100))
+        told = of_overdue(waited, TODAY)
+        self.assertEqual((told.orders, told.weight()), (5, 500))
+        self.assertIn("purchase order 12 and 2 more, should", told.sentence)
+        self.assertIn("; 4, 7, 8 and 2 others wait for it", told.sentence)
+        self.assertTrue(of_overdue(replace(late, waiting=(4,)), TODAY).sentence.endswith("; 4 waits for it"))  # fmt: skip
 
     def test_a_small_variance_is_not_worth_a_look_and_a_large_one_is(self) -> None:
         self.assertEqual(of_order(replace(ORDER, variance=Decimal("9.99")), TODAY), [])

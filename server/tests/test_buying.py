@@ -16,6 +16,7 @@ from poietic.commanding.effects import Consequences, FieldChange
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Holding, JournalLine, Layer, Lot, Posting, Reservation
 from poietic.ledger.verify import differences
+from poietic.orders.keeping import keep_all
 
 from . import tracked
 from .client import Caller, make_person
@@ -113,13 +114,30 @@ class Ordering(BuyingTest):
         rows = self.caller.get(f"stores/items/{item}")["steps"]
         return [(r["kind"], r["number"], r["day"], Decimal(r["change"])) for r in rows if r["kind"] == "purchase order"]  # fmt: skip
 
+    def test_what_does_not_come_by_its_day_needs_a_decision_until_it_comes(self) -> None:
+        number = self.buy("AVERAGE", "50")
+        order = int(self.must("plan-order", item="KIT", quantity="5", due="2027-01-20", supply_place="STORE", receipt_place="STORE")["made"]["order"])  # fmt: skip
+        self.must("release-order", order=order)
+        keep_all(timezone.now(), stale_only=False)
+        self.assertEqual(self.overdue(), [])
+        days = (SOON - timezone.localdate()).days + 3
+        keep_all(timezone.now() + timedelta(days=days), stale_only=False)
+        (cause,) = self.overdue()
+        self.assertEqual((cause["item"], cause["days"], cause["orders"]), ("AVERAGE", 3, 1))
+        self.assertEqual(cause["sentence"], f"AVERAGE: 50 pcs of Example Alloys, purchase order {number}, should have come Fri 15 Jan; {order} waits for it")  # fmt: skip
+        self.receive(number)
+        self.assertEqual(self.overdue(), [])
+
+    def overdue(self) -> list[Any]:
+        return [c for c in self.caller.get("today")["causes"] if c["kind"] == "overdue"]
+
     def test_a_later_promise_says_which_orders_wait_and_moves_what_is_expected(self) -> None:
         number = self.buy("AVERAGE", "50")
         order = int(self.must("plan-order", item="KIT", quantity="5", due="2027-01-20", supply_place="STORE", receipt_place="STORE")["made"]["order"])  # fmt: skip
         line = {"line": 1, "comes_on": str(LATER), "quantity": "40"}
         said = self.must("confirm-purchase", purchase=number, their_number="AB-77", lines=[line])
         remarks = [r["text"] for r in said["consequences"]["remarks"]]
-        self.assertEqual(remarks, [f"it comes 14 days later; order {order} wait for it"])
+        self.assertEqual(remarks, [f"it comes 14 days later; order {order} waits for it"])
         page = self.page(number)
         self.assertEqual((page["state"], page["their_number"]), ("confirmed", "AB-77"))
         row = page["lines"][0]

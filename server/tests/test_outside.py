@@ -1,13 +1,16 @@
 """Work that suppliers do on an order's units: ordered by its release, back with its reports, invoiced."""
 
+from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 from unittest.mock import patch
 
 from django.db.models import Sum
+from django.utils import timezone
 from poietic.buying.models import Delivery, PurchaseLine
 from poietic.demo import mirror_cell
 from poietic.ledger.models import JournalLine, WipBalance
+from poietic.orders.keeping import keep_all
 from poietic.orders.models import OrderInput, OrderOperation
 from reportlab.platypus import Paragraph, Table
 
@@ -187,6 +190,9 @@ class Shipped(OutsideTest):
     def ship(self, order: int, quantity: str, **more: Any) -> Any:
         return self.must("ship-to-supplier", order=order, operation=20, quantity=quantity, **more)
 
+    def told(self, kind: str) -> list[Any]:
+        return [c for c in self.caller.get("today")["causes"] if c["kind"] == kind]
+
     def out(self) -> list[tuple[int, Decimal]]:
         return [(r["order"], Decimal(r["out"])) for r in self.caller.get("purchases/out")]
 
@@ -223,6 +229,17 @@ class Shipped(OutsideTest):
         self.assertIn(f"it comes 68 days later; order {order} waits for it", [r["text"] for r in told["remarks"]])  # fmt: skip
         shown = self.caller.get(f"orders/{order}")
         self.assertGreater(shown["finishes"], "2027-02-10")
+
+    def test_what_is_out_too_long_needs_a_decision_until_it_is_back(self) -> None:
+        order, purchase = self.sent()
+        self.ship(order, "8")  # for four days
+        self.assertEqual(self.told("out too long"), [])
+        keep_all(timezone.now() + timedelta(days=6), stale_only=False)
+        (cause,) = self.told("out too long")
+        self.assertEqual((cause["order"], cause["days"]), (order, 2))
+        self.assertIn("8 pcs of operation 20 are still at Example Anodizing, to be back", cause["sentence"])  # fmt: skip
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "8"}])
+        self.assertEqual(self.told("out too long"), [])
 
     def test_a_shipment_is_taken_back_before_its_units_are_back(self) -> None:
         order, purchase = self.sent()

@@ -7,7 +7,7 @@ from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 
-from ..quantity import exact, money
+from ..quantity import ZERO, exact, money
 from .states import OrderState
 
 #: how long nothing happens to an order that is late before it is forgotten [days]
@@ -31,6 +31,20 @@ class Kind(StrEnum):
     EXPIRES = "expires"
     STALE = "forgotten"
     FINISHED = "to complete"
+    OVERDUE = "overdue"
+    OUT = "out too long"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AtSupplier:
+    """Units of an order that are out at a supplier."""
+
+    operation: int
+    supplier: str
+    quantity: Decimal
+    unit: str
+    #: when they are to be back
+    back_on: date
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,6 +78,7 @@ class OpenOrder:
     is_all_received: bool = False
     #: why it stands still; "" if it does not
     on_hold: str = ""
+    out: tuple[AtSupplier, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -94,6 +109,23 @@ class Expiring:
     last_day: date
     #: what it is worth [EUR]
     worth: Decimal
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Overdue:
+    """A bought item that a supplier should have brought by now."""
+
+    item: str
+    unit: str
+    quantity: Decimal
+    #: the first day that was promised, the purchase order, its supplier, how many purchase orders are late
+    comes_on: date
+    purchase: int
+    supplier: str
+    purchases: int
+    #: orders that are short of it, the first due first, and what they hold [EUR]
+    waiting: tuple[int, ...] = ()
+    held: Decimal = ZERO
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -162,7 +194,23 @@ def of_order(o: OpenOrder, today: date) -> list[Attention]:
             f"{o.name} has cost {_euro(o.variance)} more than allowed, most of it {o.largest_cause}"
         )
         add(Kind.OVER_ALLOWED, words, 0, o.variance)
+    found += _of_out(o, today)
     return found
+
+
+def _of_out(o: OpenOrder, today: date) -> list[Attention]:
+    """Return what needs a decision because units are out at suppliers longer than they should be."""
+    late = [a for a in o.out if a.back_on < today]
+    if not late:
+        return []
+    words = "; ".join(
+        f"{a.quantity.normalize():f} {a.unit} of operation {a.operation} are still at {a.supplier}, to be back {_day(a.back_on)}"
+        for a in late
+    )
+    days = max((today - a.back_on).days for a in late)
+    return [
+        Attention(kind=Kind.OUT, sentence=f"{o.name}: {words}", orders=1, days=days, money=o.wip)
+    ]
 
 
 def _forgotten_since(o: OpenOrder, today: date) -> date | None:
@@ -193,6 +241,27 @@ def of_expiring(e: Expiring, today: date) -> Attention:
     has = "expired" if e.last_day < today else "expires" if e.lots == 1 else "expire, the first"
     sentence = f"{e.item}: {e.quantity.normalize():f} {e.unit} in {lots} {has} {_day(e.last_day)}"
     return Attention(kind=Kind.EXPIRES, sentence=sentence, orders=0, days=0, money=e.worth)
+
+
+#: waiting orders that are named
+NAMED = 3
+
+
+@exact
+def of_overdue(o: Overdue, today: date) -> Attention:
+    """Return what needs a decision because a supplier is late, with the orders that wait for it."""
+    also = f" and {o.purchases - 1} more" if o.purchases > 1 else ""
+    whose = f"{o.supplier}, purchase order {o.purchase}{also}"
+    sentence = f"{o.item}: {o.quantity.normalize():f} {o.unit} of {whose}, should have come {_day(o.comes_on)}"
+    if o.waiting:
+        named = ", ".join(str(n) for n in o.waiting[:NAMED])
+        others = f" and {len(o.waiting) - NAMED} others" if len(o.waiting) > NAMED else ""
+        verb = "wait" if len(o.waiting) > 1 else "waits"
+        sentence += f"; {named}{others} {verb} for it"
+    days = (today - o.comes_on).days
+    return Attention(
+        kind=Kind.OVERDUE, sentence=sentence, orders=len(o.waiting), days=days, money=o.held
+    )
 
 
 def _day(day: date) -> str:

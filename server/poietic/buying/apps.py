@@ -12,17 +12,19 @@ class BuyingConfig(AppConfig):
         from ..orders.commands.reserving import ENDINGS
         from ..orders.commands.taking_back import OTHERWISE
         from ..orders.open_book import AT_FINISH
+        from ..orders.shortages import AWAITED, Awaited
         from ..papers.kinds import PAPERS
         from ..stores.future import SUPPLIES
         from ..web_api.finding import FINDERS
         from .commands.taking_back import take_back_delivery, take_back_invoice, take_back_return
         from .finding import find_purchases
-        from .future import from_purchases
+        from .future import OVERDUE, awaited_items, from_purchases
         from .outside import end_work, keep_work
         from .papers import packing_list
         from .verify import CHECKS
 
         SUPPLIES.append(from_purchases)
+        AWAITED.append(Awaited(OVERDUE, awaited_items))
         register(CHECKS)
         AT_FINISH.append(keep_work)
         ENDINGS.append(end_work)

@@ -6,6 +6,22 @@ from poietic_core.quantity import ZERO
 from ..catalog.queries import any_of
 from .models import PurchaseLine
 
+#: of some items what has not come by its day: how many orders, the first day promised, whose it is
+OVERDUE = """
+SELECT 'overdue', n.item_id, sum(n.coming), count(DISTINCT u.id), min(n.comes_on), 0,
+       (array_agg(u.number ORDER BY n.comes_on, n.id))[1], (array_agg(s.name ORDER BY n.comes_on, n.id))[1]
+FROM buying_purchaseline n JOIN buying_purchase u ON u.id = n.purchase_id
+JOIN catalog_partner s ON s.id = u.supplier_id
+WHERE n.item_id = ANY(%s::bigint[]) AND n.coming > 0 AND NOT n.is_work AND n.comes_on < %s
+GROUP BY n.item_id
+"""
+
+
+def awaited_items() -> set[int]:
+    """Return the items that suppliers are to bring."""
+    rows = PurchaseLine.objects.filter(coming__gt=ZERO, is_work=False)
+    return set(rows.values_list("item", flat=True))
+
 
 def from_purchases(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what is to come of some items from suppliers, with the item and whom it is for."""

@@ -13,14 +13,20 @@ from ..statements.prepared import lock_keys
 from .models import Order, OrderEvent, OrderInput, PlannedNeed, Shortage
 from .open_book import OpenBook
 from .outcomes import keep_missing_outcomes
-from .shortages import keep_shortages
+from .shortages import AWAITED, keep_shortages
 from .standing import BATCH, OPEN, stand, stand_all
 
 #: commands after which every open order may run on other days, need something else, or be stopped
 MOVES_TIME = frozenset(
     {
         *("change-calendar", "close-days", "close-holidays", "open-days", "add-shift"),
-        *("change-work-center", "set-zone", "approve-structure", "retire-structure"),
+        *(
+            "set-supplier-times",
+            "change-work-center",
+            "set-zone",
+            "approve-structure",
+            "retire-structure",
+        ),
         *("replace-component", "change-phantom"),
         *("freeze-standard", "activate-set"),
     }
@@ -69,6 +75,7 @@ def keep_all(now: datetime, *, stale_only: bool) -> int:
         wanted = set(OrderInput.objects.filter(still__gt=0).values_list("item", flat=True))
         wanted |= set(PlannedNeed.objects.values_list("item", flat=True))
         wanted |= set(Lot.objects.exclude(expires_on=None).values_list("item", flat=True))
+        wanted |= {item for awaited in AWAITED for item in awaited.items()}
         items = sorted(wanted)
         for begin in range(0, len(items), BATCH):
             with transaction.atomic():

@@ -1,6 +1,7 @@
 """What orders are short of: kept by item, from what is wanted, reserved, free and to come."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any, NamedTuple
@@ -8,10 +9,13 @@ from typing import Any, NamedTuple
 from django.db.models import Sum
 from poietic_core.order.attention import (
     EXPIRES_WITHIN,
+    Attention,
     Expiring,
     Missing,
+    Overdue,
     of_expiring,
     of_missing,
+    of_overdue,
 )
 from poietic_core.order.states import RUNNING, OrderState
 from poietic_core.planning.model import Demand, Source, Supply
@@ -58,17 +62,46 @@ LEFT JOIN orders_standing s ON s.order_id = x.order_id
 """
 #: of each item: what expires by a day or has expired, in how many lots, its first last day, what it is worth
 EXPIRING = """
-SELECT b.item_id, sum(b.quantity), count(DISTINCT l.id), min(l.expires_on),
-       round(h.value * sum(b.quantity) / h.quantity, 2)
+SELECT 'expires', b.item_id, sum(b.quantity), count(DISTINCT l.id), min(l.expires_on),
+       round(h.value * sum(b.quantity) / h.quantity, 2), 0, ''
 FROM ledger_stockbalance b
 JOIN ledger_lot l ON l.id = b.lot_id AND l.state = 'usable' AND l.expires_on <= %s
 JOIN ledger_holding h ON h.item_id = b.item_id
 WHERE b.item_id = ANY(%s::bigint[]) AND b.quantity > 0 GROUP BY b.item_id, h.value, h.quantity
 """
+
+
+@dataclass(frozen=True, slots=True)
+class Awaited:
+    """How an app that brings items in tells what has not come by its day."""
+
+    #: of some items (an array) by a day: 'overdue', item, quantity, how many orders to suppliers, the
+    #: first day that was promised, 0, the number of its order, the supplier's name
+    overdue: str
+    #: returns the items of which something is awaited
+    items: Callable[[], Iterable[int]]
+
+
+AWAITED: list[Awaited] = []
 TOLD = Prepared(lambda items: StoredAttention.objects.filter(item__in=any_of(items)))
 
 
 NO_LACK = Lack(ZERO, None)
+
+
+class Dated(NamedTuple):
+    """What of an item expires, or has not come by its day."""
+
+    kind: str
+    item: int
+    quantity: Decimal
+    #: lots, or orders to suppliers
+    times: int
+    day: date
+    worth: Decimal
+    #: of what has not come: the first of these orders, and its supplier
+    purchase: int
+    supplier: str
 
 
 class Wanted(NamedTuple):
@@ -104,8 +137,11 @@ def keep_shortages(items: Iterable[int], day: date) -> None:
     with planned_once() as cursor:
         cursor.execute(WANTED, [*[array_of(listed)] * 3, day, *[array_of(listed)] * 2])
         rows = [Wanted(*row) for row in cursor.fetchall()]
-        cursor.execute(EXPIRING, [day + timedelta(days=EXPIRES_WITHIN), array_of(listed)])
-        expiring = {item: rest for item, *rest in cursor.fetchall()}
+        said: list[Any] = [day + timedelta(days=EXPIRES_WITHIN), array_of(listed)]
+        parts = [EXPIRING, *(a.overdue for a in AWAITED)]
+        said += [value for _ in AWAITED for value in (array_of(listed), day)]
+        cursor.execute(" UNION ALL ".join(parts), said)
+        dated = [Dated(*row) for row in cursor.fetchall()]
     wanted: dict[int, list[Wanted]] = {item: [] for item in listed}
     for row in rows:
         wanted[row.item].append(row)
@@ -135,7 +171,7 @@ def keep_shortages(items: Iterable[int], day: date) -> None:
         Shortage.objects.filter(pk__in=any_of(gone)).delete()
     update_rows(PlannedNeed, ("id", "short", "comes"), planned)
     running = {item: [r for r in own if not r.is_planned] for item, own in wanted.items()}
-    _tell(running, short, expiring, day)
+    _tell(running, short, dated, day)
 
 
 def _lacks(rows: list[Wanted], supplies: Iterable[Supply] = ()) -> dict[int, Lack]:
@@ -158,12 +194,12 @@ def _lacks(rows: list[Wanted], supplies: Iterable[Supply] = ()) -> dict[int, Lac
 def _tell(
     wanted: dict[int, list[Wanted]],
     short: dict[int, dict[int, Decimal]],
-    expiring: dict[int, list[Any]],
+    dated: list[Dated],
     day: date,
 ) -> None:
-    """Store for each item that it is missing, for all orders that are short of it, or expires, or no longer."""
+    """Store for each item that it is missing, for all orders that are short of it, expires, is late, or no longer."""
     missing = [item for item, orders in short.items() if orders]
-    named = {*missing, *expiring}
+    named = {*missing, *(d.item for d in dated)}
     things = Item.objects.in_bulk(named) if named else {}
     supplies = supplies_of(missing) if missing else {}
     known: dict[int | None, list[StoredAttention]] = {}
@@ -172,8 +208,8 @@ def _tell(
     told = Told()
     for item, orders in short.items():
         found = []
+        waiting = [row for row in wanted[item] if row.number in orders]
         if orders:
-            waiting = [row for row in wanted[item] if row.number in orders]
             found.append(
                 of_missing(
                     Missing(
@@ -187,23 +223,27 @@ def _tell(
                     )
                 )
             )
-        if item in expiring:
-            quantity, lots, last_day, worth = expiring[item]
-            found.append(
-                of_expiring(
-                    Expiring(
-                        item=things[item].code,
-                        unit=things[item].unit,
-                        quantity=quantity,
-                        lots=lots,
-                        last_day=last_day,
-                        worth=worth,
-                    ),
-                    day,
-                )
-            )
+        found += [_of_dated(d, things[item], waiting, day) for d in dated if d.item == item]
         told.put(known.get(item, []), found, item=item)
     told.write()
+
+
+def _of_dated(d: Dated, item: Item, waiting: list[Wanted], day: date) -> Attention:
+    if d.kind == "expires":
+        expiring = Expiring(item=item.code, unit=item.unit, quantity=d.quantity, lots=d.times, last_day=d.day, worth=d.worth)  # fmt: skip
+        return of_expiring(expiring, day)
+    late = Overdue(
+        item=item.code,
+        unit=item.unit,
+        quantity=d.quantity,
+        comes_on=d.day,
+        purchase=d.purchase,
+        supplier=d.supplier,
+        purchases=d.times,
+        waiting=tuple(row.number for row in sorted(waiting, key=lambda r: (r.due, r.number))),
+        held=sum((row.wip for row in waiting), ZERO),
+    )
+    return of_overdue(late, day)
 
 
 def from_orders(items: list[int]) -> list[tuple[int, Supply, str]]:

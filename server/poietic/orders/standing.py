@@ -2,12 +2,12 @@
 
 import json
 from collections.abc import Iterable, Mapping
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 
 from django.db import transaction
 from django.utils import timezone
-from poietic_core.order.attention import Attention, OpenOrder, of_order
+from poietic_core.order.attention import AtSupplier, Attention, OpenOrder, of_order
 from poietic_core.order.report import due_at, next_operation
 from poietic_core.order.states import RUNNING, OrderState
 from poietic_core.quantity import ZERO
@@ -110,6 +110,7 @@ def stand(
         keep_until=book.order.keep_until,
         is_all_received=book.order.received >= book.order.quantity,
         on_hold=book.order.hold_reason.name if book.order.hold_reason else "",
+        out=tuple(at_suppliers(book)),
     )
     told = Told()
     told.put(KNOWN.of(book.order.pk), of_order(order, day), order=book.order.pk)
@@ -119,6 +120,21 @@ def stand(
         touched |= keep_needs({book.order.pk: outlook.needs})
         keep_work(book.order.pk, dates)
     return touched
+
+
+def at_suppliers(book: OrderBook) -> list[AtSupplier]:
+    """Return which units of an order are out, at whom, and when they are to be back."""
+    return [
+        AtSupplier(
+            operation=o.number,
+            supplier=o.supplier.name,
+            quantity=o.sent - o.processed,
+            unit=book.order.item.unit,
+            back_on=timezone.localdate(o.back_at - timedelta(seconds=1)),
+        )
+        for o in book.operations
+        if o.supplier and o.back_at and o.sent > o.processed
+    ]
 
 
 def _days_of(dates: OrderDates | None) -> tuple[object, ...]:

@@ -229,8 +229,8 @@ def _tell_who_waits(book: PurchaseBook, line: PurchaseLine, comes_on: date) -> N
         return
     named = ", ".join(str(n) for n in numbers[:NAMED])
     others = " and others" if len(numbers) > NAMED else ""
-    what = "orders" if len(numbers) > 1 else "order"
-    book.context.effects.remark(line.item.code, f"{later}; {what} {named}{others} wait for it")
+    what, verb = ("orders", "wait") if len(numbers) > 1 else ("order", "waits")
+    book.context.effects.remark(line.item.code, f"{later}; {what} {named}{others} {verb} for it")
 
 
 def _drop_line(book: PurchaseBook, line: PurchaseLine) -> None:

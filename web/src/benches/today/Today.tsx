@@ -139,6 +139,13 @@ function Act({ cause: a }: { cause: Attention }) {
       </Link>
     );
   }
+  if (a.kind === 'overdue') {
+    return (
+      <Link className="quiet-link text-act" to="/buy?which=late">
+        See what is late
+      </Link>
+    );
+  }
   if (a.item !== '') {
     const command = a.is_made ? 'plan-order' : 'receive-material';
     if (may.has(command)) {
@@ -161,7 +168,7 @@ function Act({ cause: a }: { cause: Attention }) {
       </Button>
     );
   }
-  const isSeenThere = ['late', 'revised', "can't be computed", 'forgotten', 'to complete'].includes(a.kind);
+  const isSeenThere = ['late', 'revised', "can't be computed", 'forgotten', 'to complete', 'out too long'].includes(a.kind);
   return (
     <Link className="quiet-link text-act" to={isSeenThere ? `/orders/${a.order}` : `/orders/${a.order}/bridge`}>
       {isSeenThere ? 'See the order' : 'See why'}
