@@ -1,5 +1,6 @@
 """Orders as UBL 2.1 and invoices read from it: what is written, what matches, what is refused."""
 
+import re
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
@@ -7,7 +8,8 @@ from xml.etree import ElementTree as ET
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from poietic.buying.models import Invoice
-from poietic.buying.ubl import CAC, CBC, ROOT
+from poietic.buying.ubl.names import CAC, CBC, ROOT
+from poietic.ledger.models import Lot
 
 from .test_buying import SOON, BuyingTest
 
@@ -15,7 +17,8 @@ from .test_buying import SOON, BuyingTest
 #: UBL-CommonAggregateComponents-2.1.xsd; from memory, as far as they are used here)
 ORDER = ["UBLVersionID", "ID", "IssueDate", "Note", "DocumentCurrencyCode", "BuyerCustomerParty", "SellerSupplierParty", "AnticipatedMonetaryTotal", "OrderLine"]  # fmt: skip
 LINE_ITEM = ["ID", "Quantity", "LineExtensionAmount", "Delivery", "Price", "Item"]
-ITEM = ["Description", "Name", "BuyersItemIdentification"]
+DESPATCH_LINE = ["ID", "DeliveredQuantity", "OrderLineReference", "Item"]
+ITEM = ["Description", "Name", "BuyersItemIdentification", "ItemInstance"]
 
 LINE = """
   <cac:{kind}Line>
@@ -52,9 +55,9 @@ def invoice(*lines: dict[str, Any], total: str, kind: str = "Invoice", head: str
 class Reading(BuyingTest):
     """Files that are brought to be read."""
 
-    def read(self, data: bytes) -> Any:
+    def read(self, data: bytes, kind: str = "invoices") -> Any:
         file = SimpleUploadedFile("invoice.xml", data, "text/xml")
-        answer = self.caller.client.post("/api/invoices/read", {"file": file})
+        answer = self.caller.client.post(f"/api/{kind}/read", {"file": file})
         self.caller.status = answer.status_code
         return answer.json()
 
@@ -143,30 +146,99 @@ class Documents(Reading):
 class SimulatedSupplier(Reading):
     """The other side, played by rules and by chance with a seed."""
 
-    def ask(self, number: int, **rules: str) -> Any:
-        return self.caller.get(f"stand-ins/supplier/{number}", **rules)
+    def ask(self, number: int, **rules: int) -> Any:
+        if rules:
+            self.must("set-stand-in", supplier="ALU", **rules)
+        return self.caller.get(f"stand-ins/supplier/{number}")
+
+    def sends(self, number: int, paper: str) -> bytes:
+        address = f"/api/stand-ins/supplier/{number}/{paper}.xml"
+        return bytes(self.caller.client.get(address).content)
 
     def test_he_confirms_by_his_rules_and_always_the_same(self) -> None:
         number = self.buy("AVERAGE", "20", "6.00")
-        never = {"late": "0", "short": "0", "dearer": "0"}
-        line = self.ask(number, **never)["lines"][0]
+        line = self.ask(number, late=0, short=0, dearer=0)["lines"][0]
         self.assertEqual((Decimal(line["quantity"]), line["comes_on"]), (20, str(SOON)))
-        always = {"late": "100", "days": "3", "short": "100", "missing": "10"}
-        line = self.ask(number, **always)["lines"][0]
+        line = self.ask(number, late=100, days=3, short=100, missing=10)["lines"][0]
         self.assertEqual(Decimal(line["quantity"]), 18)
         self.assertTrue(SOON < date.fromisoformat(line["comes_on"]) <= SOON + timedelta(days=3))
         self.assertEqual(self.ask(number), self.ask(number))
-        answers = {str(self.ask(number, seed=str(n))["lines"]) for n in range(20)}
+        self.assertEqual(self.caller.get("suppliers/ALU")["stand_in"]["missing"], 10)
+        answers = {str(self.ask(number, seed=n)["lines"]) for n in range(20)}
         self.assertGreater(len(answers), 1, "another seed, another chance")
-        said = self.ask(number, late="101")
-        self.assertEqual(said["code"], "input.invalid")
+        self.refused("input.invalid", "set-stand-in", supplier="ALU", late=101)
         self.must("confirm-purchase", purchase=number, lines=[line])
+
+    def test_his_despatch_advice_is_read_and_received(self) -> None:
+        number = self.buy("COATING", "20", "6.00")
+        self.ask(number, late=0, short=100, missing=10)
+        data = self.sends(number, "despatch")
+        root = ET.fromstring(data)
+        known = ["UBLVersionID", "ID", "IssueDate", "OrderReference", "DespatchSupplierParty", "DeliveryCustomerParty", "Shipment", "DespatchLine"]  # fmt: skip
+        for parent, names in ((root, known), *((e, DESPATCH_LINE) for e in root.iter(f"{{{CAC}}}DespatchLine"))):  # fmt: skip
+            places = [names.index(e.tag.split("}")[1]) for e in parent]
+            self.assertEqual(places, sorted(places), "the sequence of UBL-DespatchAdvice-2.1.xsd, from memory")  # fmt: skip
+        said = self.read(data, "despatches")
+        self.assertEqual((said["supplier"], said["faults"], said["comes_on"]), ("ALU", [], str(SOON)))  # fmt: skip
+        (line,) = said["lines"]
+        self.assertEqual((Decimal(line["quantity"]), [lot["supplier_code"] for lot in line["lots"]]), (18, [f"S{number}-1"]))  # fmt: skip
+        self.assertEqual((line["purchase"], line["item"]), (number, "COATING"))
+        came = {"line": line["line"], "quantity": line["quantity"], "lots": line["lots"]}
+        self.must("receive-purchase", purchase=number, lines=[came], despatch_note=said["number"])
+        self.assertEqual(Lot.objects.get(supplier_code=f"S{number}-1").item.code, "COATING")
+        self.assertEqual(self.read(self.sends(number, "despatch"), "despatches")["lines"], [])
+
+    def test_what_is_announced_and_does_not_match_says_why(self) -> None:
+        number = self.buy("COATING", "20", "6.00")
+        self.ask(number, late=0, short=0)
+        data = self.sends(number, "despatch").decode()
+        for was, now, fault in (
+            (">20<", ">21<", "line 1: 21 pcs are on their way, 20 are still to come"),
+            (f">{number}<", ">99<", "line 1: there is no order 99 of ours"),
+            (">COATING<", ">PAD-3<", f"line 1: line 1 of order {number} is COATING, not PAD-3"),
+            (">ALU<", ">NOBODY<", "supplier: it comes from NOBODY, Nobody, who is no supplier of ours; define him, or choose one"),
+            ("</cac:ItemInstance>", "</cac:ItemInstance><cac:ItemInstance><cac:LotIdentification><cbc:LotNumberID>B</cbc:LotNumberID></cac:LotIdentification></cac:ItemInstance>", "line 1: it names several lots and not how much of each; enter them by hand"),
+        ):  # fmt: skip
+            with self.subTest(fault):
+                changed = data.replace(was, now).replace("Example Alloys", "Nobody" if "NOBODY" in now else "Example Alloys")  # fmt: skip
+                self.assertNotEqual(changed, data)
+                self.assertEqual(self.read(changed.encode(), "despatches")["faults"], [fault])
+        said = self.read(data.replace("<cac:LotIdentification>", "<cbc:SerialID>7</cbc:SerialID><cac:LotIdentification>").encode(), "despatches")  # fmt: skip
+        self.assertEqual([(lot["lot"], Decimal(lot["quantity"])) for lot in said["lines"][0]["lots"]], [("7", 1)])  # fmt: skip
+
+    def test_lines_of_one_order_line_are_taken_together(self) -> None:
+        number = self.buy("COATING", "20", "6.00")
+        self.ask(number, late=0, short=0)
+        data = self.sends(number, "despatch").decode()
+        one = re.search("<cac:DespatchLine>.*</cac:DespatchLine>", data, re.DOTALL)
+        assert one
+        first = one[0].replace(">20<", ">12<")
+        second = first.replace(">12<", ">8<").replace("-1</cbc:LotNumberID>", "-2</cbc:LotNumberID>")  # fmt: skip
+        said = self.read(data.replace(one[0], first + second).encode(), "despatches")
+        (line,) = said["lines"]
+        self.assertEqual((Decimal(line["quantity"]), [Decimal(lot["quantity"]) for lot in line["lots"]]), (20, [12, 8]))  # fmt: skip
+        said = self.read(data.replace(one[0], first + second + second).encode(), "despatches")
+        self.assertEqual(said["faults"], ["line 1: 28 pcs are on their way, 20 are still to come"])
+
+    def test_what_is_no_despatch_advice_is_refused(self) -> None:
+        number = self.buy("COATING", "20", "6.00")
+        data = self.sends(number, "despatch").decode()
+        cases = {
+            "ubl.other_document": invoice({"purchase": number, "quantity": 1, "amount": "1"}, total="1"),
+            "ubl.not_readable": data[:-9].encode(),
+            "ubl.lacking": data.replace("IssueDate", "IssueTime").encode(),
+        }  # fmt: skip
+        for code, wrong in cases.items():
+            with self.subTest(code):
+                self.assertEqual(self.read(wrong, "despatches")["code"], code)
+        soon = re.sub("(?<=EndDate>)[0-9-]+", "soon", data).encode()
+        self.assertIn("the day it arrives", self.read(soon, "despatches")["detail"])
 
     def test_his_invoice_is_read_matched_and_posted(self) -> None:
         number = self.buy("AVERAGE", "20", "6.00")
         self.receive(number, "18")
-        address = f"/api/stand-ins/supplier/{number}/invoice.xml"
-        data = self.caller.client.get(address, {"dearer": "100", "more": "8"}).content
+        self.ask(number, dearer=100, more=8)
+        data = self.sends(number, "invoice")
         said = self.read(data)
         self.assertEqual((said["supplier"], said["faults"], said["total"]), ("ALU", [], "116.64"))
         known = ["UBLVersionID", "ID", "IssueDate", "InvoiceTypeCode", "DocumentCurrencyCode", "OrderReference", "AccountingSupplierParty", "AccountingCustomerParty", "LegalMonetaryTotal", "InvoiceLine"]  # fmt: skip
@@ -174,7 +246,7 @@ class SimulatedSupplier(Reading):
         self.assertEqual(places, sorted(places), "the sequence of UBL-Invoice-2.1.xsd, from memory")
         lines = [{"purchase": n["purchase"], "line": n["of_line"], "quantity": n["quantity"], "amount": n["amount"]} for n in said["lines"]]  # fmt: skip
         self.must("post-invoice", supplier="ALU", number=said["number"], dated=said["dated"], lines=lines)  # fmt: skip
-        self.assertEqual(self.read(self.caller.client.get(address).content)["lines"], [])
+        self.assertEqual(self.read(self.sends(number, "invoice"))["lines"], [])
 
     def test_he_answers_only_what_was_sent_to_him(self) -> None:
         line = {"item": "AVERAGE", "quantity": "2"}

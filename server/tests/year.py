@@ -291,6 +291,7 @@ class Year:
         purchase = int(call("release-order", {"order": order})["made"]["purchases"])
         call("send-purchase", {"purchase": purchase})
         name = f"SUP{self._n}"
+        self.do("set-stand-in", supplier=name, late=10)
         self.do("set-supplier-times", supplier=name, transport_days="1")
         self.do(
             "send-operation-out",

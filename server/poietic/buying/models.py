@@ -106,6 +106,25 @@ class PurchaseLine(models.Model):
         )
 
 
+class StandIn(models.Model):
+    """How the simulated supplier plays one of ours: shares and amounts in percent, days, a seed."""
+
+    supplier = models.OneToOneField(Partner, models.CASCADE, related_name="stand_in")
+    late = models.IntegerField()
+    days = models.IntegerField()
+    short = models.IntegerField()
+    missing = models.IntegerField()
+    dearer = models.IntegerField()
+    more = models.IntegerField()
+    seed = models.IntegerField()
+
+    class Meta:
+        ordering = ["supplier"]
+
+    def __str__(self) -> str:
+        return f"{self.supplier_id}"
+
+
 class Shipment(models.Model):
     """Half-made units sent to the supplier who does their next operation."""
 

@@ -1,4 +1,4 @@
-"""A stand-in for suppliers: what one would confirm of an order sent to him, and what he would invoice.
+"""A stand-in for suppliers: what one would confirm of an order sent to him, send, and invoice.
 
 It knows nothing real: days later, fewer pieces and dearer prices are drawn by rules that can be set, always
 the same for the same order and rules.
@@ -8,36 +8,22 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from random import Random
-from typing import Annotated
 
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import Query, Router
+from ninja import Router
 from poietic_core.buying.purchase import PurchaseAct, PurchaseState, require_purchase_state
 from poietic_core.quantity import ZERO, money, round_to
-from pydantic import Field
 
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..web_api.errors import NotFound
-from ..web_api.fields import Answer, DecimalText, Strict
+from ..web_api.fields import Answer, DecimalText
+from .commands.simulating import rules_of
 from .models import Purchase, PurchaseLine
-from .ubl import write_invoice
+from .ubl.writing import write_despatch, write_invoice
 
 router = Router(tags=["stand-ins"])
-Percent = Annotated[int, Field(ge=0, le=100)]
-
-
-class Rules(Strict):
-    """How often the supplier does otherwise than he was asked, and by how much [%, days]."""
-
-    late: Percent = 40
-    days: Annotated[int, Field(ge=1, le=90)] = 8
-    short: Percent = 20
-    missing: Percent = 10
-    dearer: Percent = 30
-    more: Percent = 8
-    seed: Annotated[int, Field(ge=0, le=10**9)] = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,8 +51,9 @@ class SupplierAnswer(Answer):
     lines: list[LineAnswered]
 
 
-def draw(purchase: Purchase, rules: Rules) -> list[Drawn]:
+def draw(purchase: Purchase) -> list[Drawn]:
     """Return what the supplier does with each line of an order."""
+    rules = rules_of(purchase.supplier)
     found = []
     lines = PurchaseLine.objects.filter(purchase=purchase).select_related("item", "order")
     for n in lines.order_by("number"):
@@ -94,7 +81,7 @@ def _sent(number: int) -> Purchase:
 @router.get(
     "/stand-ins/supplier/{number}", response={200: SupplierAnswer, 404: Problem, 409: Problem}
 )
-def answer(request: HttpRequest, number: int, rules: Query[Rules]) -> SupplierAnswer:
+def answer(request: HttpRequest, number: int) -> SupplierAnswer:
     """Return what the supplier confirms of an order that was sent to him."""
     purchase = _sent(number)
     state = PurchaseState(purchase.state)
@@ -104,17 +91,34 @@ def answer(request: HttpRequest, number: int, rules: Query[Rules]) -> SupplierAn
         their_number=f"S-{number}",
         lines=[
             LineAnswered(line=d.line.number, quantity=d.quantity, comes_on=d.comes_on)
-            for d in draw(purchase, rules)
+            for d in draw(purchase)
         ],
     )
 
 
+@router.get("/stand-ins/supplier/{number}/despatch.xml", response={404: Problem})
+def despatch(request: HttpRequest, number: int) -> HttpResponse:
+    """Return his despatch advice, as UBL 2.1, for what he has not sent yet; without lines, where nothing is."""
+    purchase = _sent(number)
+    lines = []
+    drawn = draw(purchase)
+    for d in drawn:
+        n = d.line
+        left = min(n.coming / n.per_unit, d.quantity - n.received / n.per_unit)
+        if left > 0:
+            lines.append((n, left, f"S{number}-{n.number}" if n.item.tracking == "lot" and not n.is_work else ""))  # fmt: skip
+    comes_on = max((d.comes_on for d in drawn), default=timezone.localdate())
+    came = sum((d.line.received for d in drawn), ZERO).normalize()
+    made = write_despatch(purchase, f"S-{number}-{came:f}", timezone.localdate(), comes_on, lines)
+    return HttpResponse(made, content_type="application/xml")
+
+
 @router.get("/stand-ins/supplier/{number}/invoice.xml", auth=READ_COSTS, response={404: Problem})
-def invoice(request: HttpRequest, number: int, rules: Query[Rules]) -> HttpResponse:
+def invoice(request: HttpRequest, number: int) -> HttpResponse:
     """Return his invoice, as UBL 2.1, for what came and is not invoiced yet; without lines, where nothing is."""
     purchase = _sent(number)
     asked = []
-    for d in draw(purchase, rules):
+    for d in draw(purchase):
         n = d.line
         open_ = (n.received - n.returned - n.invoiced) / n.per_unit
         if open_ > 0:

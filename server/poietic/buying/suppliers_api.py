@@ -18,6 +18,7 @@ from ..commanding.reading import Cost
 from ..engineering.models import SupplierTimes
 from ..web_api.fields import Answer, DecimalText
 from .api import PurchasePage, purchases
+from .commands.simulating import rules_of
 from .models import Delivery
 from .outside_api import OutsideRow, outside_of
 
@@ -39,6 +40,18 @@ class RecordOut(Answer):
     dearer: Cost | None
 
 
+class RulesOut(Answer):
+    """How the stand-in plays a supplier [%, days]."""
+
+    late: int
+    days: int
+    short: int
+    missing: int
+    dearer: int
+    more: int
+    seed: int
+
+
 class SupplierOut(Answer):
     """A supplier's page."""
 
@@ -52,6 +65,7 @@ class SupplierOut(Answer):
     not_invoiced: Cost
     awaited: PurchasePage
     out: list[OutsideRow]
+    stand_in: RulesOut
 
 
 #: of a year: how often he came, in time, how late, how much came, went back; of lines that are done how much
@@ -93,6 +107,7 @@ def supplier(request: HttpRequest, code: str) -> SupplierOut:
         not_invoiced=value or ZERO,
         awaited=purchases(request, "open", found.code),
         out=outside_of(found),
+        stand_in=RulesOut(**rules_of(found).model_dump()),
     )
 
 

@@ -1,14 +1,12 @@
 """Papers over HTTP: an order as PDF and UBL 2.1, an invoice read and matched without being posted."""
 
 from datetime import date
-from decimal import Decimal
 
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, UploadedFile
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import ONE, ZERO
 
 from ..catalog.models import Partner
-from ..catalog.queries import any_of
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS
 from ..commanding.registry import COMMANDS
@@ -17,7 +15,16 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
 from .models import Purchase, PurchaseLine
 from .papers import purchase_order
-from .ubl import InvoiceRead, LineRead, NotReadable, read_invoice, write_order
+from .ubl.matching import known_lines, match, supplier_of, unknown_supplier
+from .ubl.reading import (
+    InvoiceRead,
+    LineRead,
+    LineSent,
+    NotReadable,
+    read_despatch,
+    read_invoice,
+)
+from .ubl.writing import write_order
 
 router = Router(tags=["buying"])
 #: of one file
@@ -58,6 +65,37 @@ class InvoiceMatched(Answer):
     faults: list[str]
 
 
+class LotDespatched(Answer):
+    """A lot or a serial on its way, in the stock unit."""
+
+    lot: str
+    quantity: DecimalText
+    supplier_code: str
+    expires_on: date | None
+
+
+class LineDespatched(Answer):
+    """What is on its way of a line, in its unit; lots in the stock unit."""
+
+    purchase: int
+    line: int
+    item: str
+    quantity: DecimalText
+    lots: list[LotDespatched]
+
+
+class DespatchMatched(Answer):
+    """A despatch advice as it was read; it is received by the command for it."""
+
+    number: str
+    dated: date
+    supplier: str
+    comes_on: date | None
+    lines: list[LineDespatched]
+    #: what of it names nothing that is to come, and why
+    faults: list[str]
+
+
 @router.get("/purchases/{number}/order.xml", auth=READ_COSTS, response={404: Problem})
 def order_as_ubl(request: HttpRequest, number: int) -> HttpResponse:
     """Return an order to a supplier as a UBL 2.1 Order."""
@@ -79,15 +117,73 @@ def _numbered(number: int) -> Purchase:
     return found
 
 
+def _taken(file: UploadedFile) -> tuple[str, bytes]:
+    """Return the name and the content of a file, or refuse one that is too large."""
+    name = (file.name or "The file")[:80]
+    if (file.size or 0) > MOST_BYTES:
+        raise NotReadable(name, f"It is larger than {MOST_BYTES / 1e6:,.0f} MB.")
+    return name, file.read()
+
+
+@router.post("/despatches/read", response={200: DespatchMatched, 403: Problem, 422: Problem})
+def read_sent(request: HttpRequest, file: File[UploadedFile]) -> DespatchMatched:
+    """Return what a UBL 2.1 despatch advice says is on its way, matched with what was ordered."""
+    require_role(COMMANDS["receive-purchase"], request.user)  # type: ignore[arg-type]
+    said = read_despatch(*_taken(file))
+    supplier = supplier_of(said.suppliers)
+    known = known_lines(said.lines)
+    faults = [] if supplier else [unknown_supplier(said.suppliers)]
+    found: dict[int, LineDespatched] = {}
+    for n in said.lines:
+        line, why = match(n, known, supplier)
+        if line and not why:
+            why = _add_sent(found, n, line)
+        if why:
+            faults.append(f"line {n.line[:20]}: {why}")
+    return DespatchMatched(
+        number=said.number[:40],
+        dated=said.dated,
+        supplier=supplier.code if supplier else "",
+        comes_on=said.comes_on,
+        lines=list(found.values()),
+        faults=faults,
+    )
+
+
+def _add_sent(found: dict[int, LineDespatched], n: LineSent, line: PurchaseLine) -> str:
+    """Add what is sent to what is known of its line; returns why not, "" where it matches."""
+    there = found.get(line.pk)
+    whole = n.quantity + (there.quantity if there else ZERO)
+    if whole * line.per_unit > line.coming:
+        left = (line.coming / line.per_unit).normalize()
+        return f"{whole.normalize():f} {line.unit} are on their way, {left:f} are still to come"
+    if len(n.lots) > 1 and not all(lot.is_serial for lot in n.lots):
+        return "it names several lots and not how much of each; enter them by hand"
+    lots = [
+        LotDespatched(
+            lot=lot.code,
+            quantity=ONE if lot.is_serial else n.quantity * line.per_unit,
+            supplier_code=lot.code,
+            expires_on=lot.expires_on,
+        )
+        for lot in n.lots
+    ]
+    found[line.pk] = LineDespatched(
+        purchase=line.purchase.number,
+        line=line.number,
+        item=line.item.code,
+        quantity=whole,
+        lots=[*(there.lots if there else ()), *lots],
+    )
+    return ""
+
+
 @router.post("/invoices/read", response={200: InvoiceMatched, 403: Problem, 422: Problem})
 def read(request: HttpRequest, file: File[UploadedFile]) -> InvoiceMatched:
     """Return what a UBL 2.1 invoice or credit note asks for, matched with what was ordered; nothing is posted."""
     require_role(COMMANDS["post-invoice"], request.user)  # type: ignore[arg-type]
-    name = (file.name or "The file")[:80]
-    if (file.size or 0) > MOST_BYTES:
-        raise NotReadable(name, f"It is larger than {MOST_BYTES / 1e6:,.0f} MB.")
-    said = read_invoice(name, file.read())
-    supplier = _supplier(said)
+    said = read_invoice(*_taken(file))
+    supplier = supplier_of(said.suppliers)
     lines = _matched(said.lines, supplier)
     return InvoiceMatched(
         number=said.number[:40],
@@ -101,26 +197,15 @@ def read(request: HttpRequest, file: File[UploadedFile]) -> InvoiceMatched:
     )
 
 
-def _supplier(said: InvoiceRead) -> Partner | None:
-    """Return the supplier whose code or name the invoice gives."""
-    partners = Partner.objects.filter(is_supplier=True)
-    for given in said.suppliers:
-        if found := partners.filter(code=given).first() or partners.filter(name=given).first():
-            return found
-    return None
-
-
 def _matched(lines: list[LineRead], supplier: Partner | None) -> list[LineMatched]:
-    numbers = {int(n.purchase) for n in lines if _is_number(n.purchase)}
-    rows = PurchaseLine.objects.filter(purchase__number__in=any_of(numbers)) if numbers else PurchaseLine.objects.none()  # fmt: skip
-    known: dict[int, dict[int, PurchaseLine]] = {}
-    for row in rows.select_related("purchase__supplier", "item"):
-        known.setdefault(row.purchase.number, {})[row.number] = row
+    known = known_lines(lines)
     found = []
     for n in lines:
-        own = known.get(int(n.purchase), {}) if _is_number(n.purchase) else {}
-        line = _line_of(n, own)
-        why = _why_not(n, own, line, supplier)
+        line, why = match(n, known, supplier)
+        if line and not why:
+            open_ = (line.received - line.returned - line.invoiced) / line.per_unit
+            if n.quantity > abs(open_):
+                why = f"{n.quantity.normalize():f} {line.unit} are asked for, {open_.normalize():f} have come and are not invoiced"
         found.append(
             LineMatched(
                 line=n.line[:20],
@@ -135,43 +220,10 @@ def _matched(lines: list[LineRead], supplier: Partner | None) -> list[LineMatche
     return found
 
 
-def _is_number(text: str) -> bool:
-    return text.isascii() and text.isdecimal() and len(text) < 10
-
-
-def _line_of(n: LineRead, own: dict[int, PurchaseLine]) -> PurchaseLine | None:
-    """Return the line that is named, or the only one of the item that is."""
-    if _is_number(n.of_line):
-        return own.get(int(n.of_line))
-    of_item = [line for line in own.values() if line.item.code == n.item]
-    return of_item[0] if len(of_item) == 1 else None
-
-
-def _why_not(
-    n: LineRead, own: dict[int, PurchaseLine], line: PurchaseLine | None, supplier: Partner | None
-) -> str:
-    if not n.purchase:
-        return "it names no order of ours; choose what it is for by hand"
-    if not own:
-        return f"there is no order {n.purchase[:20]} of ours"
-    first = next(iter(own.values())).purchase
-    if supplier is not None and first.supplier_id != supplier.pk:
-        return f"order {first.number} was sent to {first.supplier.name}"
-    if line is None:
-        return f"order {first.number} has no line {n.of_line[:20] or f'of {n.item[:40]}'}"
-    if n.item and n.item != line.item.code:
-        return f"line {line.number} of order {first.number} is {line.item.code}, not {n.item[:40]}"
-    open_: Decimal = (line.received - line.returned - line.invoiced) / line.per_unit
-    if n.quantity > abs(open_):
-        return f"{n.quantity.normalize():f} {line.unit} are asked for, {open_.normalize():f} have come and are not invoiced"
-    return ""
-
-
 def _faults(said: InvoiceRead, supplier: Partner | None, lines: list[LineMatched]) -> list[str]:
     faults = []
     if supplier is None:
-        named = ", ".join(said.suppliers) or "nobody"
-        faults.append(f"supplier: it comes from {named[:120]}, who is no supplier of ours; define him, or choose one")  # fmt: skip
+        faults.append(unknown_supplier(said.suppliers))
     faults += [f"line {n.line}: {n.why_not}" for n in lines if n.why_not]
     whole = sum((n.amount for n in lines), ZERO) + sum((a for _, a in said.charges), ZERO)
     if whole != said.total:

@@ -35,6 +35,7 @@ TAKE_FILES = (
     "/api/calendars/read",
     "/api/sheets",
     "/api/invoices/read",
+    "/api/despatches/read",
 )
 log = logging.getLogger("poietic.web_api")
 

@@ -5584,6 +5584,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say how a simulated supplier behaves
+         * @description Say how a simulated supplier behaves: carry out.
+         */
+        post: operations["post_set_stand_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-stand-in/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say how a simulated supplier behaves (preview)
+         * @description Say how a simulated supplier behaves: show the consequences.
+         */
+        post: operations["preview_set_stand_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/import-tables": {
         parameters: {
             query?: never;
@@ -7148,6 +7188,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/despatches/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Sent
+         * @description Return what a UBL 2.1 despatch advice says is on its way, matched with what was ordered.
+         */
+        post: operations["poietic_buying_ubl_api_read_sent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/invoices/read": {
         parameters: {
             query?: never;
@@ -7180,6 +7240,26 @@ export interface paths {
          * @description Return what the supplier confirms of an order that was sent to him.
          */
         get: operations["poietic_buying_supplier_stand_in_answer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stand-ins/supplier/{number}/despatch.xml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Despatch
+         * @description Return his despatch advice, as UBL 2.1, for what he has not sent yet; without lines, where nothing is.
+         */
+        get: operations["poietic_buying_supplier_stand_in_despatch"];
         put?: never;
         post?: never;
         delete?: never;
@@ -13617,6 +13697,63 @@ export interface components {
             given: components["schemas"]["ShipToSupplier"];
         };
         /**
+         * SetStandIn
+         * @description How the stand-in plays a supplier.
+         */
+        SetStandIn: {
+            /**
+             * Late
+             * @default 40
+             */
+            late: number;
+            /**
+             * Days
+             * @default 8
+             */
+            days: number;
+            /**
+             * Short
+             * @default 20
+             */
+            short: number;
+            /**
+             * Missing
+             * @default 10
+             */
+            missing: number;
+            /**
+             * Dearer
+             * @default 30
+             */
+            dearer: number;
+            /**
+             * More
+             * @default 8
+             */
+            more: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /** Supplier */
+            supplier: string;
+        };
+        /** SetStandInPosting */
+        SetStandInPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetStandIn"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetStandInPreview */
+        SetStandInPreview: {
+            given: components["schemas"]["SetStandIn"];
+        };
+        /**
          * ImportTables
          * @description An uploaded file to take in; its structures come into force today.
          */
@@ -16903,6 +17040,26 @@ export interface components {
             dearer: string | null;
         };
         /**
+         * RulesOut
+         * @description How the stand-in plays a supplier [%, days].
+         */
+        RulesOut: {
+            /** Late */
+            late: number;
+            /** Days */
+            days: number;
+            /** Short */
+            short: number;
+            /** Missing */
+            missing: number;
+            /** Dearer */
+            dearer: number;
+            /** More */
+            more: number;
+            /** Seed */
+            seed: number;
+        };
+        /**
          * SupplierOut
          * @description A supplier's page.
          */
@@ -16930,6 +17087,66 @@ export interface components {
             awaited: components["schemas"]["PurchasePage"];
             /** Out */
             out: components["schemas"]["OutsideRow"][];
+            stand_in: components["schemas"]["RulesOut"];
+        };
+        /**
+         * DespatchMatched
+         * @description A despatch advice as it was read; it is received by the command for it.
+         */
+        DespatchMatched: {
+            /** Number */
+            number: string;
+            /**
+             * Dated
+             * Format: date
+             */
+            dated: string;
+            /** Supplier */
+            supplier: string;
+            /** Comes On */
+            comes_on: string | null;
+            /** Lines */
+            lines: components["schemas"]["LineDespatched"][];
+            /** Faults */
+            faults: string[];
+        };
+        /**
+         * LineDespatched
+         * @description What is on its way of a line, in its unit; lots in the stock unit.
+         */
+        LineDespatched: {
+            /** Purchase */
+            purchase: number;
+            /** Line */
+            line: number;
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Lots */
+            lots: components["schemas"]["LotDespatched"][];
+        };
+        /**
+         * LotDespatched
+         * @description A lot or a serial on its way, in the stock unit.
+         */
+        LotDespatched: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Supplier Code */
+            supplier_code: string;
+            /** Expires On */
+            expires_on: string | null;
         };
         /**
          * ChargeRead
@@ -17001,47 +17218,6 @@ export interface components {
             amount: string;
             /** Why Not */
             why_not: string;
-        };
-        /**
-         * Rules
-         * @description How often the supplier does otherwise than he was asked, and by how much [%, days].
-         */
-        Rules: {
-            /**
-             * Late
-             * @default 40
-             */
-            late: number;
-            /**
-             * Days
-             * @default 8
-             */
-            days: number;
-            /**
-             * Short
-             * @default 20
-             */
-            short: number;
-            /**
-             * Missing
-             * @default 10
-             */
-            missing: number;
-            /**
-             * Dearer
-             * @default 30
-             */
-            dearer: number;
-            /**
-             * More
-             * @default 8
-             */
-            more: number;
-            /**
-             * Seed
-             * @default 0
-             */
-            seed: number;
         };
         /**
          * LineAnswered
@@ -38052,6 +38228,144 @@ export interface operations {
             };
         };
     };
+    post_set_stand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetStandInPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_stand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetStandInPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_tables: {
         parameters: {
             query?: never;
@@ -40522,6 +40836,54 @@ export interface operations {
             };
         };
     };
+    poietic_buying_ubl_api_read_sent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DespatchMatched"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_buying_ubl_api_read: {
         parameters: {
             query?: never;
@@ -40572,15 +40934,7 @@ export interface operations {
     };
     poietic_buying_supplier_stand_in_answer: {
         parameters: {
-            query?: {
-                late?: number;
-                days?: number;
-                short?: number;
-                missing?: number;
-                dearer?: number;
-                more?: number;
-                seed?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 number: number;
@@ -40618,17 +40972,31 @@ export interface operations {
             };
         };
     };
+    poietic_buying_supplier_stand_in_despatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     poietic_buying_supplier_stand_in_invoice: {
         parameters: {
-            query?: {
-                late?: number;
-                days?: number;
-                short?: number;
-                missing?: number;
-                dearer?: number;
-                more?: number;
-                seed?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 number: number;

@@ -1,6 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { ApiError, sendFile } from '../../api/http';
 import { partnersOptions } from '../../api/queries';
 import type { components } from '../../api/schema';
 import { values } from '../../api/values';
@@ -10,9 +9,9 @@ import { shortDay } from '../../lib/date';
 import { money, plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Entry, Field, NumberEntry } from '../../ui/Field';
-import { FileEntry } from '../../ui/FileEntry';
+import { UblEntry, useFileRead } from './FileRead';
 import { askedLines, readLines, type Asked } from './logic';
-import { openOptions, supplierInvoice, type OpenRow } from './queries';
+import { openOptions, supplierPaper, type OpenRow } from './queries';
 
 type Props = OwnFormProps<Inputs['post-invoice']>;
 type Read = components['schemas']['InvoiceMatched'];
@@ -54,7 +53,6 @@ export function InvoiceForm({ given, onGiven }: Props) {
   const [isCredit, setIsCredit] = useState(false);
   const [total, setTotal] = useState('');
   const [asked, setAsked] = useState<Record<number, Asked>>({});
-  const [faults, setFaults] = useState<string[]>([]);
   const [read, setRead] = useState<Read | null>(null);
   const open = useQuery({ ...openOptions(head.supplier, 0), enabled: head.supplier !== '' });
   const purchase = Number(given['purchase'] ?? 0);
@@ -63,36 +61,24 @@ export function InvoiceForm({ given, onGiven }: Props) {
   const first = (r: OpenRow): Asked => ({ isOn: purchase === r.purchase, quantity: plain(r.units).replace('-', ''), amount: r.value.replace('-', '') });
   const at = Object.fromEntries(rows.map((r) => [r.delivery, asked[r.delivery] ?? first(r)]));
   const lines = read ? readLines(read.lines) : askedLines(rows, at);
-  async function take(file: File) {
-    try {
-      const found = (await sendFile('/api/invoices/read', file)) as Read;
-      setHead({ supplier: found.supplier || head.supplier, number: found.number, dated: found.dated });
-      setIsCredit(found.is_credit);
-      setTotal(plain(found.total));
-      setFaults([...found.faults, ...found.charges.map((c) => `${c.what} of ${money(c.amount)} is entered from the order that it is for`)]);
-      setRead(found);
-    } catch (error) {
-      setFaults([error instanceof ApiError ? `${error.problem.title} ${error.problem.detail} ${error.problem.fix}` : 'The file could not be sent.']);
-    }
-  }
+  const { faults, take } = useFileRead<Read>('/api/invoices/read', (found) => {
+    setHead({ supplier: found.supplier || head.supplier, number: found.number, dated: found.dated });
+    setIsCredit(found.is_credit);
+    setTotal(plain(found.total));
+    setRead(found);
+    return [...found.faults, ...found.charges.map((c) => `${c.what} of ${money(c.amount)} is entered from the order that it is for`)];
+  });
   const isWhole = head.supplier && head.number && head.dated && lines.length > 0;
   const sent = isWhole ? JSON.stringify({ ...head, is_credit: isCredit, lines, ...(total && { total }) }) : '';
   useEffect(() => onGiven(sent ? (JSON.parse(sent) as Inputs['post-invoice']) : null, `Post ${isCredit ? 'credit note' : 'invoice'} ${head.number}`), [sent, isCredit, head.number, onGiven]);
   const set = (r: OpenRow, patch: Partial<Asked>) => setAsked({ ...asked, [r.delivery]: { ...(asked[r.delivery] ?? first(r)), ...patch } });
   return (
     <div className="space-y-3">
-      <FileEntry label="Read a UBL 2.1 file" accept=".xml,text/xml,application/xml" onFile={(file) => void take(file)} />
+      <UblEntry label="Read a UBL 2.1 file" faults={faults} take={take} />
       {purchase > 0 && (
-        <Button look="link" onClick={() => void supplierInvoice(purchase).then(take)}>
+        <Button look="link" onClick={() => void supplierPaper(purchase, 'invoice').then(take)}>
           Ask the simulated supplier for his invoice of {purchase}
         </Button>
-      )}
-      {faults.length > 0 && (
-        <ul role="alert" className="border-l-4 border-attention bg-attention-wash px-2 py-0.5">
-          {faults.map((f) => (
-            <li key={f}>{f}</li>
-          ))}
-        </ul>
       )}
       <HeadEntries head={head} onHead={setHead} />
       <Field label="Credit note" hint="for what went back">

@@ -1,14 +1,18 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState, type ReactNode } from 'react';
 import { basicsOptions } from '../../api/queries';
+import type { components } from '../../api/schema';
 import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
 import { type Column, type Row, RowsEntry } from '../../commands/RowsEntry';
 import { plain, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Entry, Field, NumberEntry } from '../../ui/Field';
-import { changedLines, cameLines, type TypedLine } from './logic';
-import { askSupplier, purchaseOptions, type Purchase, type PurchaseLine } from './queries';
+import { UblEntry, useFileRead } from './FileRead';
+import { changedLines, cameLines, sentLines, type TypedLine } from './logic';
+import { askSupplier, purchaseOptions, supplierPaper, type Purchase, type PurchaseLine } from './queries';
+
+type Despatch = components['schemas']['DespatchMatched'];
 
 const lotColumns: Column[] = [
   { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-28!' },
@@ -146,11 +150,22 @@ function Receive({ purchase: p, onGiven }: { purchase: Purchase; onGiven: OwnFor
     { name: 'reason', label: 'why', kind: 'choice', className: 'w-36!', options: reasons },
     { name: 'quantity', label: 'lost', kind: 'number', className: 'w-16!' },
   ];
+  const { faults, take } = useFileRead<Despatch>('/api/despatches/read', (said) => {
+    const { own, others } = sentLines(said.lines, p.number);
+    setQuantities(Object.fromEntries(own.map((n) => [n.line, plain(n.quantity)])));
+    setLots(Object.fromEntries(own.map((n) => [n.line, n.lots.map((l) => ({ lot: l.lot, quantity: plain(l.quantity), supplier_code: l.supplier_code, ...(l.expires_on && { expires_on: l.expires_on }) }))])));
+    setNote(said.number);
+    return [...said.faults, ...others.map((number) => `it also brings something of order ${number}: receive that there`)];
+  });
   const lines = cameLines(p.lines, quantities, lots, lost);
   const sent = lines.length ? JSON.stringify({ purchase: p.number, lines, despatch_note: note, reason }) : '';
   useEffect(() => onGiven(sent ? (JSON.parse(sent) as Inputs['receive-purchase']) : null, `Receive against ${p.number}`), [sent, p.number, onGiven]);
   return (
     <div className="space-y-3">
+      <UblEntry label="Read a despatch advice (UBL 2.1)" faults={faults} take={take} />
+      <Button look="link" onClick={() => void supplierPaper(p.number, 'despatch').then(take)}>
+        Ask the simulated supplier what he sends
+      </Button>
       <table className="rows" aria-label="What came">
         <thead>
           <tr>

@@ -45,6 +45,11 @@ function Page({ supplier: s }: { supplier: Supplier }) {
             <Button look="link" onClick={() => start('set-supplier-times', { supplier: s.supplier, calendar: s.calendar, transport_days: quantity(s.transport_days) })}>
               Change…
             </Button>
+          )}{' '}
+          {may.has('set-stand-in') && (
+            <Button look="link" onClick={() => start('set-stand-in', { supplier: s.supplier, ...s.stand_in })}>
+              Simulated…
+            </Button>
           )}
         </>
       }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { askedLines, cameLines, changedLines, readLines } from './logic';
+import { askedLines, cameLines, changedLines, readLines, sentLines } from './logic';
 
 const lines = [
   { line: 1, quantity: '20.000000', price: '6.500000', comes_on: '2026-12-01' },
@@ -29,6 +29,11 @@ describe('what is sent of a purchase order', () => {
   it('names of a file the lines that name one of ours', () => {
     const line = { purchase: 7001, of_line: 2, quantity: '3', amount: '9.00' };
     expect(readLines([line, { ...line, of_line: null }, { ...line, purchase: null }])).toEqual([{ purchase: 7001, line: 2, quantity: '3', amount: '9.00' }]);
+  });
+
+  it('takes of a despatch advice what it brings of one order, and names the others once', () => {
+    const sent = [7001, 7002, 7001, 7002].map((purchase, line) => ({ purchase, line }));
+    expect(sentLines(sent, 7001)).toEqual({ own: [sent[0], sent[2]], others: [7002] });
   });
 
   it('names what an invoice asks for, where it is marked', () => {

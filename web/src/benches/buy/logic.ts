@@ -41,6 +41,12 @@ export function cameLines(lines: readonly { line: number }[], quantities: Readon
     .filter((n) => isSomething(n.quantity) || n.scrap.length > 0);
 }
 
+/** Return what a despatch advice brings of an order, and of which others. */
+export function sentLines<T extends { purchase: number }>(lines: readonly T[], purchase: number) {
+  const others = new Set(lines.map((n) => n.purchase).filter((n) => n !== purchase));
+  return { own: lines.filter((n) => n.purchase === purchase), others: [...others] };
+}
+
 export interface Asked {
   isOn: boolean;
   quantity: string;

@@ -54,12 +54,12 @@ export const outOptions = () =>
   });
 
 /** What the simulated supplier confirms of an order. */
-export const askSupplier = (number: number) => data(api.GET('/api/stand-ins/supplier/{number}', { params: { path: { number }, query: {} } }));
+export const askSupplier = (number: number) => data(api.GET('/api/stand-ins/supplier/{number}', { params: { path: { number }} }));
 
-/** The simulated supplier's invoice for what came of an order, as the file that he would send. */
-export async function supplierInvoice(number: number): Promise<File> {
-  const text = await data<unknown>(api.GET('/api/stand-ins/supplier/{number}/invoice.xml', { params: { path: { number }, query: {} }, parseAs: 'text' }));
-  return new File([String(text)], `invoice-${number}.xml`, { type: 'text/xml' });
+/** What the simulated supplier sends about an order: his invoice for what came, his despatch advice for what is to come. */
+export async function supplierPaper(number: number, paper: 'invoice' | 'despatch'): Promise<File> {
+  const text = await data<unknown>(api.GET(`/api/stand-ins/supplier/{number}/${paper}.xml`, { params: { path: { number } }, parseAs: 'text' }));
+  return new File([String(text)], `${paper}-${number}.xml`, { type: 'text/xml' });
 }
 
 export const invoicesOptions = (skip: number) =>
