@@ -1,5 +1,7 @@
 """Work that suppliers do on an order's units: ordered by its release, back with its reports, invoiced."""
 
+import csv
+import io
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
@@ -9,9 +11,11 @@ from django.db.models import Sum
 from django.utils import timezone
 from poietic.buying.models import Delivery, PurchaseLine
 from poietic.demo import mirror_cell
-from poietic.ledger.models import JournalLine, WipBalance
+from poietic.ledger.models import Holding, JournalLine, WipBalance
+from poietic.orders.book import OrderBook
 from poietic.orders.keeping import keep_all
 from poietic.orders.models import OrderInput, OrderOperation
+from poietic_core.cost.unit import standard_cells
 from reportlab.platypus import Paragraph, Table
 
 from .test_picking import PickingTest
@@ -264,6 +268,41 @@ class Shipped(OutsideTest):
         self.assertEqual(Decimal(page["not_invoiced"]), 0)
         self.assertEqual(self.caller.get("suppliers/MA-200")["code"], "input.not_found")
 
+    def test_components_go_along_and_lie_there_until_they_are_built_in(self) -> None:
+        coat = {"supplier": "ANO", "subcontract_price": "5", "payment_basis": "pieces sent", "days_out": "4"}  # fmt: skip
+        mirror_cell.structure(
+            self.shop,
+            "MA-200",
+            [{"number": 10, "name": "Mill cell", "work_center": "MILL", **mirror_cell.MILL_HOURS}, {"number": 20, "name": "Fit pads", "work_center": "ASSY", **coat}],
+            [{"item": "AP-20", "operation": 10, "quantity": "2.4", "issue_rule": "at operation"}, {"item": "PAD-3", "operation": 20, "quantity": "9", "issue_rule": "by hand"}],
+        )  # fmt: skip
+        self.shop.do("freeze-standard")
+        order, purchase = self.sent("8")
+        before = Decimal(Holding.objects.get(item__code="PAD-3").quantity)
+        said = self.ship(order, "8", components=[{"item": "PAD-3", "quantity": "72"}])
+        self.assertEqual(Holding.objects.get(item__code="PAD-3").quantity, before - 72)
+        page = self.caller.get("suppliers/ANO")
+        (part,) = page["parts"]
+        self.assertEqual((part["order"], part["item"], Decimal(part["quantity"])), (order, "PAD-3", 72))  # fmt: skip
+        # of plate 2.4 kg and of milling 0.25 h in each, at the standard; and the pads as issued
+        each = sum((c for (op, _), c in standard_cells(OrderBook.read(order).costed()).items() if op == 10), Decimal(0))  # fmt: skip
+        self.assertEqual(Decimal(page["held_value"]), round(each * 8, 2) + Decimal(part["value"]))
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])
+        text = self.caller.client.get("/api/suppliers/ANO/held.csv").content.decode()
+        rows = list(csv.DictReader(io.StringIO(text)))
+        self.assertEqual([(r["what"], r["item"], Decimal(r["quantity"])) for r in rows], [("units", "MA-200", 5), ("component", "PAD-3", 45)])  # fmt: skip
+        with patch("poietic.buying.shipping_papers.paper", side_effect=self.said):
+            paper = self.caller.client.get("/api/suppliers/ANO/held.pdf").content.decode()
+        for words in ("What lies at Example Anodizing", "PAD-3", "45", f"{order} op 20"):
+            self.assertIn(words, paper)
+        self.refused("order.more_than_out", "take-back", posting=said["postings"][0])
+        report = Delivery.objects.get().posting_id
+        self.must("take-back", posting=report)
+        self.must("take-back", posting=said["postings"][0])
+        self.assertEqual(Holding.objects.get(item__code="PAD-3").quantity, before, "they come back with their shipment")  # fmt: skip
+        page = self.caller.get("suppliers/ANO")
+        self.assertEqual((page["parts"], Decimal(page["held_value"])), ([], 0))
+
     def test_nothing_goes_where_nothing_is_ordered(self) -> None:
         order, _ = self.released()
         self.must("report", order=order, operation=10, good="8")
@@ -273,20 +312,35 @@ class Shipped(OutsideTest):
 
     def test_papers_name_both_sides(self) -> None:
         order, purchase = self.sent()
-        shipment = self.ship(order, "8")["made"]["shipment"]
-        for path in (f"papers/packing-list.pdf?code={shipment}", f"purchases/{purchase}/order.pdf"):
+        self.must("change-partner", code="ANO", address="1 Bath Street\nExample Town")
+        shipment = self.ship(order, "8", marks="S-1 to S-8", weight="9.5")["made"]["shipment"]
+        for path in (
+            f"papers/packing-list.pdf?code={shipment}",
+            f"papers/waybill.pdf?code={shipment}",
+            f"purchases/{purchase}/order.pdf",
+        ):
             answer = self.caller.client.get(f"/api/{path}")
             self.assertEqual((answer.status_code, answer.content[:5]), (200, b"%PDF-"))
-            with patch("poietic.buying.papers.paper", side_effect=self.said):
+            with (
+                patch("poietic.buying.papers.paper", side_effect=self.said),
+                patch("poietic.buying.shipping_papers.paper", side_effect=self.said),
+            ):
                 text = self.caller.client.get(f"/api/{path}").content
+            self.assertTrue("waybill" not in path or b"1 Bath Street Example Town" in text)
+            self.assertTrue("papers/" not in path or b"S-1 to S-8" in text)
             for words in ("Example Anodizing", str(purchase), str(order), "MA-200"):
                 self.assertIn(words.encode(), text)
-        for path in ("papers/packing-list.pdf?code=x9", "papers/packing-list.pdf?code=999999", "purchases/1/order.pdf"):  # fmt: skip
+        label = self.caller.client.get(f"/api/labels/shipment.svg?code={shipment}").content.decode()
+        self.assertIn("Example Anodizing", label)
+        self.assertIn(f"our order {order}", label)
+        for path in ("papers/waybill.pdf?code=999999", "labels/shipment.pdf?code=²", "papers/packing-list.pdf?code=x9", "papers/packing-list.pdf?code=999999", "purchases/1/order.pdf"):  # fmt: skip
             self.assertEqual(self.caller.client.get(f"/api/{path}").status_code, 404)
 
     def said(self, title: str, parts: list[Any]) -> bytes:
         """Return what a paper says, in the place of its drawing."""
-        words = [title, *(p.text for p in parts if isinstance(p, Paragraph))]
-        for sheet in (p for p in parts if isinstance(p, Table)):
-            words += [c.text if isinstance(c, Paragraph) else str(c) for row in sheet._cellvalues for c in row]  # fmt: skip
-        return " ".join(words).encode()
+        cells = [c for p in parts if isinstance(p, Table) for row in p._cellvalues for c in row]
+        flat = [one for c in (*parts, *cells) for one in (c if isinstance(c, list) else [c])]
+        words = [
+            c.text if isinstance(c, Paragraph) else str(c) for c in flat if not isinstance(c, Table)
+        ]
+        return " ".join([title, *words]).encode()

@@ -55,6 +55,7 @@ class Year:
         """Calendars, work centers, rates, places."""
         n = self._n
         self.do("define-site", code=f"SITE{n}", name="Works")
+        self.do("change-site", code=f"SITE{n}", address="1 Mill Lane")
         self.do("define-place", code=f"ST{n}", name=f"Store {n}", kind="store", site=f"SITE{n}")
         self.do("change-place", code=f"ST{n}", name=f"Large store {n}")
         self.do("define-reason", code=f"R{n}", name=f"Broken {n}", use="scrap", is_written_off=True)

@@ -13,14 +13,14 @@ class BuyingConfig(AppConfig):
         from ..orders.commands.taking_back import OTHERWISE
         from ..orders.open_book import AT_FINISH
         from ..orders.shortages import AWAITED, Awaited
-        from ..papers.kinds import PAPERS
+        from ..papers.kinds import LABELS, PAPERS
         from ..stores.future import SUPPLIES
         from ..web_api.finding import FINDERS
         from .commands.taking_back import take_back_delivery, take_back_invoice, take_back_return
         from .finding import find_purchases
         from .future import OVERDUE, awaited_items, from_purchases
         from .outside import end_work, keep_work
-        from .papers import packing_list
+        from .shipping_papers import address_label, packing_list, waybill
         from .verify import CHECKS
 
         SUPPLIES.append(from_purchases)
@@ -29,6 +29,8 @@ class BuyingConfig(AppConfig):
         AT_FINISH.append(keep_work)
         ENDINGS.append(end_work)
         PAPERS["packing-list"] = packing_list
+        PAPERS["waybill"] = waybill
+        LABELS["shipment"] = address_label
         FINDERS["purchase"] = find_purchases
         OTHERWISE[Posting.Kind.PURCHASE_RECEIPT] = take_back_delivery
         OTHERWISE[Posting.Kind.SUPPLIER_RETURN] = take_back_return

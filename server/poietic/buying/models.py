@@ -137,12 +137,32 @@ class Shipment(models.Model):
     #: of all packages [kg]
     weight = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     note = models.CharField(max_length=400, blank=True)
+    #: lots, serials, whatever stands on the units
+    marks = models.CharField(max_length=400, blank=True, default="", db_default="")
+    #: what was done to the units so far, at the standard [money]
+    worth = models.DecimalField(max_digits=18, decimal_places=2, default=0, db_default=0)
 
     class Meta:
         ordering = ["pk"]
 
     def __str__(self) -> str:
         return str(self.pk)
+
+
+class ShippedPart(models.Model):
+    """A component that went along: issued to the order at the supplier's operation."""
+
+    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="parts")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    #: as it was named
+    lot = models.CharField(max_length=80, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.shipment_id} {self.item_id} {self.quantity}"
 
 
 class Delivery(models.Model):

@@ -1,11 +1,13 @@
 """A supplier: what he is to bring, what he holds of ours, and how he kept his word in the last year."""
 
+from dataclasses import asdict
 from datetime import timedelta
 from decimal import Decimal
+from typing import Literal
 
 from django.db import connection
 from django.db.models import F, Sum
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Router
 from poietic_core.buying.record import Record, Said, record_of
@@ -16,14 +18,19 @@ from ..catalog.queries import supplier_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..engineering.models import SupplierTimes
-from ..web_api.fields import Answer, DecimalText
+from ..papers.rows import MEDIA_TYPES, as_csv
+from ..web_api.fields import Answer, DecimalText, plain
 from .api import PurchasePage, purchases
 from .commands.simulating import rules_of
+from .held import held_components, held_units, held_value
 from .models import Delivery
 from .outside_api import OutsideRow, outside_of
+from .shipping_papers import statement
 
 router = Router(tags=["buying"])
 YEAR = timedelta(days=365)
+#: rows on the page, and in the statement
+SHOWN, MOST_HELD = 200, 5000
 
 
 class RecordOut(Answer):
@@ -38,6 +45,18 @@ class RecordOut(Answer):
     kept: DecimalText | None
     #: invoiced beyond what was ordered [% of that]
     dearer: Cost | None
+
+
+class HeldPart(Answer):
+    """A component of ours that he has, and not built in yet."""
+
+    order: int
+    operation: int
+    item: str
+    name: str
+    unit: str
+    quantity: DecimalText
+    value: Cost
 
 
 class RulesOut(Answer):
@@ -65,6 +84,9 @@ class SupplierOut(Answer):
     not_invoiced: Cost
     awaited: PurchasePage
     out: list[OutsideRow]
+    parts: list[HeldPart]
+    #: of all that he holds: units at the standard, components at what they were issued at
+    held_value: Cost
     stand_in: RulesOut
 
 
@@ -107,8 +129,28 @@ def supplier(request: HttpRequest, code: str) -> SupplierOut:
         not_invoiced=value or ZERO,
         awaited=purchases(request, "open", found.code),
         out=outside_of(found),
+        parts=[HeldPart(**asdict(p)) for p in held_components(found.pk, SHOWN)],
+        held_value=held_value(found.pk),
         stand_in=RulesOut(**rules_of(found).model_dump()),
     )
+
+
+@router.get("/suppliers/{code}/held.{form}", response={200: None, 404: Problem})
+def held(request: HttpRequest, code: str, form: Literal["csv", "pdf"]) -> HttpResponse:
+    """Return what lies at a supplier, for him to count and confirm, as CSV or PDF."""
+    found = supplier_by_code(code)
+    units, parts = held_units(found.pk, MOST_HELD), held_components(found.pk, MOST_HELD)
+    if form == "pdf":
+        made: str | bytes = statement(found, units, parts, timezone.localdate())
+        return HttpResponse(made, content_type="application/pdf")
+    head = ("order", "operation", "item", "name", "what", "since", "quantity", "unit", "counted")
+    rows = [
+        *((u.order, u.operation, u.item, u.name, "units", u.since and timezone.localdate(u.since), plain(u.out), u.unit, "") for u in units),
+        *((p.order, p.operation, p.item, p.name, "component", None, plain(p.quantity), p.unit, "") for p in parts),
+    ]  # fmt: skip
+    answer = HttpResponse(as_csv(head, rows), content_type=MEDIA_TYPES["csv"])
+    answer["Content-Disposition"] = f'attachment; filename="held-by-{found.code}.csv"'
+    return answer
 
 
 def _said(found: Partner) -> Said:

@@ -43,6 +43,7 @@ class PartnerOut(Answer):
     name: str
     is_supplier: bool
     is_customer: bool
+    address: str
     items: list[str]
 
 
@@ -178,6 +179,7 @@ def partners(request: HttpRequest) -> list[PartnerOut]:
             name=p.name,
             is_supplier=p.is_supplier,
             is_customer=p.is_customer,
+            address=p.address,
             items=sorted(items.get(p.code, ())),
         )
         for p in Partner.objects.all()

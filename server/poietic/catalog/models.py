@@ -27,6 +27,8 @@ class Partner(Changing):
     name = models.CharField(max_length=120)
     is_supplier = models.BooleanField(default=True)
     is_customer = models.BooleanField(default=False)
+    #: as it stands on papers
+    address = models.CharField(max_length=400, blank=True, default="", db_default="")
     search = searched()
 
     class Meta:
@@ -255,6 +257,8 @@ class Site(Changing):
 
     code = models.CharField(max_length=40, unique=True)
     name = models.CharField(max_length=120)
+    #: as it stands on papers
+    address = models.CharField(max_length=400, blank=True, default="", db_default="")
 
     class Meta:
         ordering = ["code"]

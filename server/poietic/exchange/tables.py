@@ -135,6 +135,7 @@ TABLES = (
         DefinePartner,
         Column("is_supplier", "boolean", default=True),
         Column("is_customer", "boolean", default=False),
+        Column("address", default=""),
     ),
     _named("labour_grades", DefineLabourGrade, Column("rate", "decimal", is_required=True)),
     _named("calendars", CalendarNamed, Column("zone", default="UTC")),

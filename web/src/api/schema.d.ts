@@ -624,6 +624,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/change-site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a site
+         * @description Change a site: carry out.
+         */
+        post: operations["post_change_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-site/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a site (preview)
+         * @description Change a site: show the consequences.
+         */
+        post: operations["preview_change_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/define-place": {
         parameters: {
             query?: never;
@@ -7148,6 +7188,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/suppliers/{code}/held.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Held
+         * @description Return what lies at a supplier, for him to count and confirm, as CSV or PDF.
+         */
+        get: operations["poietic_buying_suppliers_api_held"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/purchases/{number}/order.xml": {
         parameters: {
             query?: never;
@@ -8475,6 +8535,11 @@ export interface components {
             code: string;
             /** Name */
             name: string;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
         };
         /** DefineSitePosting */
         DefineSitePosting: {
@@ -8489,6 +8554,32 @@ export interface components {
         /** DefineSitePreview */
         DefineSitePreview: {
             given: components["schemas"]["DefineSite"];
+        };
+        /**
+         * ChangeSite
+         * @description Fields of a site to change; what is not named stays.
+         */
+        ChangeSite: {
+            /** Code */
+            code: string;
+            /** Name */
+            name?: string | null;
+            /** Address */
+            address?: string | null;
+        };
+        /** ChangeSitePosting */
+        ChangeSitePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangeSite"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangeSitePreview */
+        ChangeSitePreview: {
+            given: components["schemas"]["ChangeSite"];
         };
         /**
          * DefinePlace
@@ -8806,6 +8897,11 @@ export interface components {
              * @default false
              */
             is_customer: boolean;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
         };
         /** DefinePartnerPosting */
         DefinePartnerPosting: {
@@ -8834,6 +8930,8 @@ export interface components {
             is_supplier?: boolean | null;
             /** Is Customer */
             is_customer?: boolean | null;
+            /** Address */
+            address?: string | null;
         };
         /** ChangePartnerPosting */
         ChangePartnerPosting: {
@@ -13647,6 +13745,28 @@ export interface components {
             given: components["schemas"]["PostInvoice"];
         };
         /**
+         * PartSent
+         * @description A component that goes along, out of stock into the order; the place defaults to its supply place.
+         */
+        PartSent: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /** Place */
+            place?: string | null;
+            /**
+             * Lot
+             * @default
+             */
+            lot: string;
+        };
+        /**
          * ShipToSupplier
          * @description Units of an order that go to the supplier of an operation.
          */
@@ -13674,6 +13794,16 @@ export interface components {
             packages: number;
             /** Weight */
             weight?: string | null;
+            /**
+             * Marks
+             * @default
+             */
+            marks: string;
+            /**
+             * Components
+             * @default []
+             */
+            components: components["schemas"]["PartSent"][];
             /** Happened At */
             happened_at?: string | null;
             /**
@@ -14086,6 +14216,8 @@ export interface components {
             is_supplier: boolean;
             /** Is Customer */
             is_customer: boolean;
+            /** Address */
+            address: string;
             /** Items */
             items: string[];
         };
@@ -17022,6 +17154,35 @@ export interface components {
             reason: string;
         };
         /**
+         * HeldPart
+         * @description A component of ours that he has, and not built in yet.
+         */
+        HeldPart: {
+            /** Order */
+            order: number;
+            /** Operation */
+            operation: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Value
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            value: string;
+        };
+        /**
          * RecordOut
          * @description What of a year's deliveries came as it was promised; shares in percent, null where nothing came.
          */
@@ -17087,6 +17248,15 @@ export interface components {
             awaited: components["schemas"]["PurchasePage"];
             /** Out */
             out: components["schemas"]["OutsideRow"][];
+            /** Parts */
+            parts: components["schemas"]["HeldPart"][];
+            /**
+             * Held Value
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            held_value: string;
             stand_in: components["schemas"]["RulesOut"];
         };
         /**
@@ -21057,6 +21227,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DefineSitePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_change_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeSitePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeSitePreview"];
             };
         };
         responses: {
@@ -40780,6 +41088,36 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SupplierOut"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_buying_suppliers_api_held: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                form: "csv" | "pdf";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

@@ -50,6 +50,7 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'stock lines') return <RowsEntry legend={spec.label} add="Add a line" columns={stockColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'purchase lines') return <RowsEntry legend={spec.label} add="Add a line" columns={purchaseColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'parts sent') return <RowsEntry legend={spec.label} add="Add a component" columns={partColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'lots chosen') return <RowsEntry legend={spec.label} add="Choose a lot" columns={lotColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'prices' || spec.kind === 'list prices') return <PricesEntry ours={spec.kind === 'list prices'} rows={rows} onRows={onValue} />;
   if (spec.kind === 'grades') return <GradesEntry order={Number(given['order'] ?? 0)} rows={rows} onRows={onValue} />;
@@ -138,6 +139,12 @@ const stockColumns: Column[] = [
   { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-28!' },
 ];
 
+const partColumns: Column[] = [
+  { name: 'item', label: 'component', kind: 'text', className: 'w-28!' },
+  { name: 'quantity', label: 'quantity', kind: 'number', className: 'w-16!' },
+  { name: 'lot', label: 'lot', kind: 'text', className: 'w-28!' },
+  { name: 'place', label: 'from', kind: 'text', className: 'w-24!' },
+];
 const purchaseColumns: Column[] = [
   { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
   { name: 'quantity', label: 'quantity', kind: 'number', className: 'w-16!' },

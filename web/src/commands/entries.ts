@@ -23,6 +23,7 @@ export type EntryKind =
   | 'reason'
   | 'stock lines'
   | 'purchase lines'
+  | 'parts sent'
   | 'lots chosen'
   | 'unit'
   | 'work center'
@@ -124,5 +125,6 @@ export const listPrices = (label: string) => rows<Named['ListPriceGiven']>('list
 export const changes = (label: string) => rows<Named['ChangeGiven']>('changes', label);
 export const stockLines = (label: string) => rows<Named['StockMoved']>('stock lines', label);
 export const purchaseLines = (label: string) => rows<Named['LineWanted']>('purchase lines', label);
+export const partsSent = (label: string) => rows<Named['PartSent']>('parts sent', label);
 export const lotsChosen = (label: string) => rows<Named['LotChosen']>('lots chosen', label);
 export const gradesReceived = (label: string) => rows<Named['GradeReceived']>('grades', label);

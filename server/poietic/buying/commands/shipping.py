@@ -1,26 +1,36 @@
 """Half-made units sent to the supplier who does their next operation."""
 
 from datetime import datetime
+from decimal import Decimal
 from typing import Annotated
 
 from django.utils import timezone
 from poietic_core.buying.purchase import PurchaseAct
+from poietic_core.cost.unit import standard_cells
 from poietic_core.order.outside import MoreThanStands, units_to_send
 from poietic_core.order.states import Act
-from poietic_core.quantity import require_step, round_up
+from poietic_core.quantity import ZERO, money, require_step, round_up
+from poietic_core.structure.flow import Network
 from pydantic import Field
 
-from ...catalog.queries import supplier_place
+from ...catalog.queries import items_by_code, supplier_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...ledger.models import Posting, UnitLine
 from ...ledger.transaction import Transaction
-from ...orders.commands.material import close_document
+from ...orders.commands.material import (
+    IssueMaterial,
+    LotMoved,
+    MaterialMove,
+    add_issue,
+    close_document,
+)
 from ...orders.dates import back_by, end_of
 from ...orders.models import OrderOperation
 from ...orders.open_book import OpenBook
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import (
+    Code,
     Moment,
     Note,
     OperationNumber,
@@ -30,7 +40,17 @@ from ...web_api.fields import (
     Strict,
 )
 from ..book import PurchaseBook
-from ..models import PurchaseLine, Shipment
+from ..models import PurchaseLine, Shipment, ShippedPart
+
+
+class PartSent(Strict):
+    """A component that goes along, out of stock into the order; the place defaults to its supply place."""
+
+    item: Code
+    quantity: Quantity
+    place: Code | None = None
+    #: of a tracked item; left out, the first to expire; of several lots each is a line
+    lot: Reference = ""
 
 
 class ShipToSupplier(Strict):
@@ -43,6 +63,9 @@ class ShipToSupplier(Strict):
     packages: Annotated[int, Field(ge=1, le=999)] = 1
     #: of all packages [kg]
     weight: Quantity | None = None
+    #: lots, serials, whatever stands on the units
+    marks: Note = ""
+    components: Annotated[list[PartSent], Field(max_length=100)] = []
     happened_at: Moment | None = None
     reason: Note = ""
 
@@ -75,6 +98,8 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
     place = supplier_place(purchase.purchase.supplier.code)
     document.units(given.operation, given.quantity, UnitLine.Kind.SENT, place=place)
     close_document(book, document)
+    if given.components:
+        add_issue(transaction, book, _issue_of(given))
     transaction.post()
     shipment = Shipment.objects.create(
         line=line,
@@ -85,10 +110,38 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
         packages=given.packages,
         weight=given.weight,
         note=given.reason,
+        marks=given.marks,
+        worth=_worth(book, operation, given.quantity),
     )
+    _note_parts(shipment, given.components)
     context.made["shipment"] = str(shipment.pk)
     _expect_back(purchase, line.number, operation, document.happened_at)
     book.finish()
+
+
+def _issue_of(given: ShipToSupplier) -> IssueMaterial:
+    """Return the components that go along as they are issued."""
+    lines = [
+        MaterialMove(operation=given.operation, item=p.item, quantity=p.quantity, place=p.place, lots=[LotMoved(lot=p.lot, quantity=p.quantity)] if p.lot else [])
+        for p in given.components
+    ]  # fmt: skip
+    reason = given.reason or "sent along to the supplier"
+    return IssueMaterial(order=given.order, lines=lines, happened_at=given.happened_at, reason=reason)  # fmt: skip
+
+
+def _note_parts(shipment: Shipment, sent: list[PartSent]) -> None:
+    items = items_by_code({p.item for p in sent})
+    for p in sent:
+        ShippedPart.objects.create(shipment=shipment, item=items[p.item], quantity=p.quantity, lot=p.lot)  # fmt: skip
+
+
+def _worth(book: OpenBook, operation: OrderOperation, quantity: Decimal) -> Decimal:
+    """Return what was done so far to units that stand before an operation, at the standard [money]."""
+    before = Network(book.progress()).through(operation.number) - {operation.number}
+    cells = standard_cells(book.costed())
+    each = sum((cost for (number, _), cost in cells.items() if number in before), ZERO)
+    entering = operation.entering or book.order.quantity
+    return money(each * book.order.quantity / entering * quantity)
 
 
 def _expect_back(

@@ -19,6 +19,7 @@ from ...web_api.fields import (
     Code,
     Days,
     Name,
+    Note,
     Price,
     Quantity,
     QuantityOrNone,
@@ -149,6 +150,7 @@ class DefinePartner(Strict):
     name: Name
     is_supplier: bool = True
     is_customer: bool = False
+    address: Note = ""
 
 
 class ChangePartner(Strict):
@@ -158,6 +160,7 @@ class ChangePartner(Strict):
     name: Name | None = None
     is_supplier: bool | None = None
     is_customer: bool | None = None
+    address: Note | None = None
 
 
 class WriteNote(Strict):

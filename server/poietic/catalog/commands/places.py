@@ -8,7 +8,7 @@ from pydantic import Field
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Name, Reference, Strict
+from ...web_api.fields import Code, Name, Note, Reference, Strict
 from ..models import Partner, Place, Site
 from ..queries import require_free
 
@@ -20,6 +20,15 @@ class DefineSite(Strict):
 
     code: Code
     name: Name
+    address: Note = ""
+
+
+class ChangeSite(Strict):
+    """Fields of a site to change; what is not named stays."""
+
+    code: Code
+    name: Name | None = None
+    address: Note | None = None
 
 
 class DefinePlace(Strict):
@@ -52,6 +61,18 @@ def define_site(context: Context, given: DefineSite) -> None:
     Site.objects.create(**given.model_dump(), change=context.change)
     context.made["site"] = given.code
     context.effects.field(f"site {given.code}", "site", None, given.name)
+
+
+@command("change-site", "Change a site", Role.STOREKEEPER, Role.CONTROLLER)
+def change_site(context: Context, given: ChangeSite) -> None:
+    """Change what a site is called, or how its address stands on papers."""
+    rows = Site.objects.filter(code=given.code)
+    site = context.lock_one(rows, "site", NotFound("site", given.code))
+    for name, after in given.model_dump(exclude={"code"}, exclude_none=True).items():
+        context.effects.field(f"site {site.code}", name, getattr(site, name), after)
+        setattr(site, name, after)
+    site.change = context.change
+    site.save()
 
 
 @command("define-place", "Define a place", Role.STOREKEEPER, Role.CONTROLLER)

@@ -97,6 +97,13 @@ def issue_material(context: Context, given: IssueMaterial) -> None:
     book = OpenBook.lock(context, given.order)
     book.require(Act.POST)
     transaction = Transaction(context)
+    add_issue(transaction, book, given)
+    transaction.post()
+    book.finish()
+
+
+def add_issue(transaction: Transaction, book: OpenBook, given: IssueMaterial) -> None:
+    """Add the issue of components to what is posted, and say what goes beyond the need."""
     document = open_document(transaction, book, Posting.Kind.ISSUE, given)
     lines = _lines(book, given)
     for line, component, place in lines:
@@ -104,10 +111,8 @@ def issue_material(context: Context, given: IssueMaterial) -> None:
     close_document(book, document)
     for component in {id(c): c for _, c, _ in lines}.values():
         if component.covered > component.need and component.item and not component.stands_for:
-            over = (component.covered - component.need).normalize()
-            context.effects.remark(component.item.code, f"{over:f} {component.unit} over the need")
-    transaction.post()
-    book.finish()
+            over = f"{(component.covered - component.need).normalize():f} {component.unit} over the need"
+            book.context.effects.remark(component.item.code, over)
 
 
 @command("return-material", "Return material", Role.STOREKEEPER, Role.CONTROLLER)

@@ -1,9 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { useParams } from 'react-router';
+import { Link, useParams } from 'react-router';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { isZero, money, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
+import { ItemCode } from '../../ui/ItemCode';
+import { Money } from '../../ui/Numbers';
 import { Loaded } from '../../ui/States';
 import { BuyFrame } from './BuyFrame';
 import { OutTable } from './OutTable';
@@ -75,12 +77,58 @@ function Page({ supplier: s }: { supplier: Supplier }) {
         <PurchaseTable rows={s.awaited.rows} />
         {s.awaited.total > s.awaited.rows.length && <p className="px-4 py-1 text-quiet">the first {s.awaited.rows.length} of {s.awaited.total.toLocaleString()}</p>}
       </section>
-      {s.out.length > 0 && (
+      {(s.out.length > 0 || s.parts.length > 0) && (
         <section aria-label="He holds of ours">
-          <h2 className="px-4 pb-1">He holds of ours</h2>
-          <OutTable rows={s.out} />
+          <h2 className="px-4 pb-1">
+            He holds of ours {s.held_value !== '' && <span className="font-normal text-quiet">{money(s.held_value)} EUR at the standard</span>}
+            {(['pdf', 'csv'] as const).map((form) => (
+              <a key={form} className="ml-4 quiet-link font-normal text-act" href={`/api/suppliers/${encodeURIComponent(s.supplier)}/held.${form}`} target="_blank" rel="noreferrer">
+                {form === 'pdf' ? 'Statement to be counted' : 'CSV'}
+              </a>
+            ))}
+          </h2>
+          {s.out.length > 0 && <OutTable rows={s.out} />}
+          {s.parts.length > 0 && <PartsTable parts={s.parts} />}
         </section>
       )}
     </BuyFrame>
+  );
+}
+
+/** Components of ours that he has and has not built in. */
+function PartsTable({ parts }: { parts: Supplier['parts'] }) {
+  return (
+    <table className="rows mt-2" aria-label="Components at the supplier">
+      <thead>
+        <tr>
+          <th className="pl-4!">Component</th>
+          <th>for</th>
+          <th className="num">there</th>
+          <th className="num pr-4!">EUR</th>
+        </tr>
+      </thead>
+      <tbody>
+        {parts.map((p) => (
+          <tr key={`${p.order} ${p.operation} ${p.item}`}>
+            <td className="w-full pl-4!">
+              {p.name} <ItemCode code={p.item} />
+            </td>
+            <td className="whitespace-nowrap">
+              <Link className="code quiet-link" to={`/orders/${p.order}`}>
+                {p.order}
+              </Link>{' '}
+              op {p.operation}
+            </td>
+            <td className="num whitespace-nowrap">
+              {quantity(p.quantity)}
+              <span className="unit">{p.unit}</span>
+            </td>
+            <td className="num pr-4!">
+              <Money value={p.value} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -1,6 +1,6 @@
 /** What is asked for when something is bought. */
 
-import { calendar, check, date, number, optional, order, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
+import { calendar, check, date, number, optional, order, partsSent, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
 import { commandForms, ownForm, said } from '../../commands/form';
 import { InvoiceForm, LandedForm } from './InvoiceForms';
 import { ChangeForm, ConfirmForm, ReceiveForm } from './LinesForms';
@@ -61,6 +61,8 @@ export const forms = {
         carrier: text('Carrier', optional),
         packages: wholeNumber('Packages', optional),
         weight: number('Weight, kg', optional),
+        marks: text('Marks', { optional: true, hint: 'lots, serials, what stands on the units' }),
+        components: partsSent('Components that go along, issued to the order'),
         reason: text('Note', optional),
       },
     },

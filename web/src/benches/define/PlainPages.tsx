@@ -41,7 +41,7 @@ export function PartnersPage() {
       change={{
         command: 'change-partner',
         words: (p) => `Change ${p.code}…`,
-        given: (p) => ({ code: p.code, is_supplier: p.is_supplier, is_customer: p.is_customer }),
+        given: (p) => ({ code: p.code, is_supplier: p.is_supplier, is_customer: p.is_customer, address: p.address }),
       }}
     />
   );
@@ -62,7 +62,7 @@ export function PlacesPage() {
         { head: 'Code', look: 'code', cell: (p) => p.code },
         { head: 'Name', look: 'w-full', cell: (p) => p.name },
         { head: 'kind', look: 'text-quiet', cell: (p) => p.kind },
-        { head: 'site', look: 'whitespace-nowrap', cell: (p) => p.site },
+        { head: 'site', look: 'whitespace-nowrap', cell: siteOf },
         { head: 'walked to', look: 'num', cell: (p) => p.walk_order },
         {
           head: 'scan code',
@@ -73,6 +73,20 @@ export function PlacesPage() {
       change={{ command: 'change-place', words: (p) => `Change ${p.code}…`, given: (p) => ({ code: p.code }) }}
       more={{ command: 'define-site', act: 'Define a site…' }}
     />
+  );
+}
+
+const siteOf = (p: { site: string }) => <SiteOf site={p.site} />;
+
+/** A site, and the way to change it. */
+function SiteOf({ site }: { site: string }) {
+  const { start } = useCommands();
+  return useMay().has('change-site') ? (
+    <Button look="link" aria-label={`Change site ${site}`} onClick={() => start('change-site', { code: site })}>
+      {site}
+    </Button>
+  ) : (
+    site
   );
 }
 

@@ -80,7 +80,12 @@ export const shopForms = commandForms({
   },
   'define-site': {
     act: (g) => `Define site ${said(g.code)}`,
-    entries: { code: text('Code'), name: text('Name') },
+    entries: { code: text('Code'), name: text('Name'), address: text('Address', { optional: true, hint: 'as it stands on papers' }) },
+  },
+  'change-site': {
+    fromPage: true,
+    act: (g) => `Change site ${said(g.code)}`,
+    entries: { code: site('Site'), name: text('Name', optional), address: text('Address', { optional: true, hint: 'as it stands on papers' }) },
   },
   'define-reason': {
     act: (g) => `Define reason ${said(g.code)}`,
@@ -155,6 +160,7 @@ export const shopForms = commandForms({
       name: text('Name'),
       is_supplier: check('Supplies us'),
       is_customer: check('Buys from us'),
+      address: text('Address', { optional: true, hint: 'as it stands on papers' }),
     },
     start: { is_supplier: true, is_customer: false },
   },
@@ -166,6 +172,7 @@ export const shopForms = commandForms({
       name: text('Name', optional),
       is_supplier: check('Supplies us'),
       is_customer: check('Buys from us'),
+      address: text('Address', { optional: true, hint: 'as it stands on papers' }),
     },
   },
 });

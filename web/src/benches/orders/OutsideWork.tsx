@@ -8,6 +8,12 @@ import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { outsideOptions } from './queries';
 
+const papers = [
+  ['packing list', 'papers/packing-list'],
+  ['waybill', 'papers/waybill'],
+  ['label', 'labels/shipment'],
+] as const;
+
 /** The operations of an order that suppliers do: what is ordered, out, back, and by when. */
 export function OutsideWork({ order }: { order: Order }) {
   const { start } = useCommands();
@@ -38,9 +44,14 @@ export function OutsideWork({ order }: { order: Order }) {
                 </Link>{' '}
                 <span className="text-[12px] text-quiet">{w.state}</span>
                 {w.shipments.map((s) => (
-                  <a key={s} className="ml-2 quiet-link text-[12px] text-act" href={`/api/papers/packing-list.pdf?code=${s}`} target="_blank" rel="noreferrer">
-                    packing list {s}
-                  </a>
+                  <span key={s} className="ml-2 text-[12px]">
+                    shipment {s}:
+                    {papers.map(([words, path]) => (
+                      <a key={words} className="ml-1.5 quiet-link text-act" href={`/api/${path}.pdf?code=${s}`} target="_blank" rel="noreferrer">
+                        {words}
+                      </a>
+                    ))}
+                  </span>
                 ))}
               </td>
               <td className="num">
