@@ -37,6 +37,12 @@ class Standing(TestCase):
     def test_good_and_not_worked_on_further_nor_received(self) -> None:
         self.assertEqual([standing_after(LINE, n, Decimal(2)) for n in (10, 20, 30)], [5, 4, 1])
 
+    def test_what_is_out_at_a_supplier_is_not_there(self) -> None:
+        self.assertEqual(standing_after(LINE, 10, Decimal(2), {20: Decimal(9)}), 3)
+        self.assertEqual(
+            standing_after(LINE, 10, Decimal(2), {20: Decimal(5)}), 5, "all of it is back"
+        )
+
     def test_where_branches_follow_what_any_has_worked_on_is_gone(self) -> None:
         fork = [step(10, 9), step(20, 4, after=(10,)), step(30, 6, after=(10,)), step(40, after=(20, 30))]  # fmt: skip
         self.assertEqual([standing_after(fork, n, Decimal(0)) for n in (10, 20, 30)], [3, 4, 6])

@@ -12,6 +12,7 @@ from django.utils import timezone
 from poietic.buying.models import Delivery, PurchaseLine
 from poietic.demo import mirror_cell
 from poietic.ledger.models import Holding, JournalLine, WipBalance
+from poietic.ledger.verify import differences
 from poietic.orders.book import OrderBook
 from poietic.orders.keeping import keep_all
 from poietic.orders.models import OrderInput, OrderOperation
@@ -302,6 +303,47 @@ class Shipped(OutsideTest):
         self.assertEqual(Holding.objects.get(item__code="PAD-3").quantity, before, "they come back with their shipment")  # fmt: skip
         page = self.caller.get("suppliers/ANO")
         self.assertEqual((page["parts"], Decimal(page["held_value"])), ([], 0))
+
+    def test_what_is_out_can_not_go_with_a_part_of_the_order(self) -> None:
+        order, purchase = self.sent("8")
+        self.ship(order, "6")
+        split = {"order": order, "quantity": "4", "after": 10}
+        self.refused("order.not_standing_there", "split-order", units="3", **split)
+        other = int(self.must("split-order", units="2", **split)["made"]["order"])
+        self.assertEqual(self.outside(order), {"ordered": 4, "sent": 6, "out": 6, "back": 0})
+        new = self.caller.get(f"orders/{other}/outside")[0]
+        self.assertEqual((Decimal(new["ordered"]), Decimal(new["sent"])), (4, 0))
+        self.assertNotEqual(new["purchase"], purchase)
+
+    def test_what_is_back_goes_with_a_part_of_the_order_and_comes_into_it_again(self) -> None:
+        order, purchase = self.sent("8")
+        self.ship(order, "8")
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "5"}])
+        other = int(self.must("split-order", order=order, quantity="4", after=20, units="4")["made"]["order"])  # fmt: skip
+        # eight are ordered as before: four that went along, and four that this order makes
+        self.assertEqual(self.outside(order), {"ordered": 8, "sent": 4, "out": 3, "back": 1})
+        self.assertEqual(self.caller.get(f"orders/{other}/outside"), [], "all of its work is done")
+        self.assertEqual((self.state(purchase), Decimal(self.line(purchase)["coming"])), ("partly received", 3))  # fmt: skip
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])
+        self.assertEqual(self.state(purchase), "received")
+        self.must("merge-orders", order=other, into=order)
+        self.assertEqual(self.outside(order), {"ordered": 8, "sent": 8, "out": 0, "back": 8})
+        self.must("report", order=order, operation=30, good="8", receive="ready", complete=True)
+        self.must("close-order", order=order)
+        self.assertEqual(differences(), [])
+
+    def outside(self, order: int) -> dict[str, Decimal]:
+        row = self.caller.get(f"orders/{order}/outside")[0]
+        return {k: Decimal(row[k]) for k in ("ordered", "sent", "out", "back")}
+
+    def test_a_completion_taken_back_waits_again(self) -> None:
+        order, purchase = self.sent("8")
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])
+        self.must("report", order=order, operation=30, good="3", receive="ready")
+        self.must("finish-short", order=order, reason="enough")
+        self.assertEqual((self.state(purchase), Decimal(self.line(purchase)["coming"])), ("received", 0))  # fmt: skip
+        self.must("unwind", orders=[order], to="released")
+        self.assertEqual((self.state(purchase), Decimal(self.line(purchase)["coming"])), ("ordered", 8))  # fmt: skip
 
     def test_nothing_goes_where_nothing_is_ordered(self) -> None:
         order, _ = self.released()

@@ -58,13 +58,19 @@ class Held:
     is_component: bool
 
 
-def standing_after(operations: Iterable[Progress], number: int, received: Decimal) -> Decimal:
-    """Return the units that are good after an operation and neither received nor worked on further.
+def standing_after(
+    operations: Iterable[Progress],
+    number: int,
+    received: Decimal,
+    sent: Mapping[int, Decimal] | None = None,
+) -> Decimal:
+    """Return the units that are good after an operation and neither received, sent out nor worked on further.
 
     Parameters
     ----------
     operations : in working order
     received : pieces received out of the order [unit]
+    sent : by operation of a supplier, units that went to it so far [unit]
 
     Source
     ------
@@ -73,7 +79,8 @@ def standing_after(operations: Iterable[Progress], number: int, received: Decima
     listed = list(operations)
     by_number = {o.number: o for o in listed}
     followed = Network(listed).following[number]
-    gone = [by_number[n].processed() for n in followed] or [received]
+    out = sent or {}
+    gone = [max(by_number[n].processed(), out.get(n, ZERO)) for n in followed] or [received]
     return by_number[number].good - max(gone)
 
 

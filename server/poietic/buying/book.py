@@ -22,7 +22,7 @@ from ..web_api.errors import NotFound
 from .models import Purchase, PurchaseLine
 
 #: what is kept of a line as things happen to it
-KEPT = ("quantity", "price", "asked_quantity", "asked_for", "comes_on", "place_id", "received", "returned", "invoiced", "not_replaced", "is_ended", "coming")  # fmt: skip
+KEPT = ("quantity", "price", "asked_quantity", "asked_for", "comes_on", "place_id", "received", "returned", "invoiced", "not_replaced", "is_ended", "ended_with_order", "coming")  # fmt: skip
 
 
 @dataclass

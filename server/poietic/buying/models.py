@@ -63,6 +63,8 @@ class PurchaseLine(models.Model):
     not_replaced = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: nothing more is expected of it
     is_ended = models.BooleanField(default=False)
+    #: because the order that it is work for was completed: it is awaited again when that is taken back
+    ended_with_order = models.BooleanField(default=False, db_default=False)
     #: of an order that was sent: still to come [stock unit]
     coming = models.DecimalField(max_digits=18, decimal_places=6, default=0)
 

@@ -29,12 +29,12 @@ def keep_work(book: OpenBook) -> None:
     if not rows or book.order.standard is None:
         return
     came = [d for d in book.documents if d.kind is Posting.Kind.REPORT and _work_of(d)]
-    known = work_lines(book.order.pk)
-    lines = {(n.operation, n.purchase.supplier_id): n for n in known.select_related("purchase")}
-    if book.state in RUNNING:
-        _order_work(book, rows, lines)
     if came:
         _receive_work(book, came)
+    if book.state in RUNNING:
+        _await_again(book)
+        known = work_lines(book.order.pk).select_related("purchase")
+        _order_work(book, rows, {(n.operation, n.purchase.supplier_id): n for n in known})
     shipped = {d.operation for d in book.documents if d.kind is Posting.Kind.SHIPMENT}
     for o in book.progress():
         sent = book.operation(o.number).sent
@@ -44,7 +44,7 @@ def keep_work(book: OpenBook) -> None:
 def work_lines(order: int) -> QuerySet[PurchaseLine]:
     """Return the lines of work on an order, without those that were given up before anything came."""
     lines = PurchaseLine.objects.filter(order=order, is_work=True)
-    return lines.exclude(is_ended=True, received=ZERO)
+    return lines.exclude(is_ended=True, ended_with_order=False, received=ZERO)
 
 
 def counts(line: PurchaseLine) -> bool:
@@ -59,6 +59,7 @@ def end_work(book: OpenBook, is_withdrawn: bool) -> None:
     for purchase in PurchaseBook.lock_all(book.context, numbers).values() if numbers else ():
         for line in [n for n in purchase.lines if n.is_work and n.order_id == book.order.pk]:
             _leave_out(purchase, line)
+            line.ended_with_order = line.is_ended and not is_withdrawn
         purchase.finish()
 
 
@@ -66,11 +67,26 @@ def _work_of(document: Document) -> list[Time]:
     return [t for t in document.times if t.kind == InputKind.SUBCONTRACT and t.quantity]
 
 
+def _await_again(book: OpenBook) -> None:
+    """Wait for work again that ended with the order, which runs again."""
+    ended = work_lines(book.order.pk).filter(ended_with_order=True).select_related("purchase")
+    numbers = sorted({n.purchase.number for n in ended})
+    for purchase in PurchaseBook.lock_all(book.context, numbers).values() if numbers else ():
+        for line in purchase.lines:
+            if line.ended_with_order and line.order_id == book.order.pk:
+                line.is_ended = line.ended_with_order = False
+        if purchase.state is PurchaseState.CANCELLED:
+            purchase.set_state(PurchaseState.ORDERED)
+        purchase.finish()
+
+
 def _order_work(
-    book: OpenBook, rows: Sequence[OrderInput], lines: dict[tuple[int | None, int], PurchaseLine]
+    book: OpenBook,
+    rows: Sequence[OrderInput],
+    lines: dict[tuple[int | None, int | None], PurchaseLine],
 ) -> None:
     """Have a line for each operation that a supplier does, with as many pieces as the order needs."""
-    needs = {(i.operation, i.supplier_id): round_to(i.need, UNIT_COST_STEP) for i in rows}
+    needs = {at: _wanted(i, lines.get(at)) for i in rows for at in [(i.operation, i.supplier_id)]}
     new = [
         i
         for i in rows
@@ -89,6 +105,12 @@ def _order_work(
             elif need != line.quantity:
                 _order_otherwise(purchase, line, need)
         purchase.finish()
+
+
+def _wanted(i: OrderInput, line: PurchaseLine | None) -> Decimal:
+    """Return the pieces that a line is to bring: what the order needs, and what went from it with a part that was split off."""
+    came = line.received if line else ZERO
+    return max(ZERO, round_to(i.need + came - i.used, UNIT_COST_STEP))
 
 
 def _draft_work(book: OpenBook, rows: Iterable[OrderInput]) -> None:
@@ -111,7 +133,7 @@ def _draft_work(book: OpenBook, rows: Iterable[OrderInput]) -> None:
                 is_work=True,
                 unit=order.item.unit,
                 per_unit=ONE,
-                quantity=round_to(i.need, UNIT_COST_STEP),
+                quantity=_wanted(i, None),
                 price=i.price if i.agreed_price is None else i.agreed_price,
                 comes_on=timezone.localtime(back).date() if back else order.due,
                 place=order.receipt_place,

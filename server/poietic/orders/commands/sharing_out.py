@@ -26,7 +26,7 @@ from poietic_core.structure.basis import Basis
 from poietic_core.structure.flow import Network
 from poietic_core.variance.facts import sign_of
 
-from ...catalog.models import Reason
+from ...catalog.models import Place, Reason
 from ...costing.basis import split_from_json
 from ...ledger.document import Document, Handover
 from ...ledger.lots import issued_to
@@ -79,7 +79,8 @@ def what_is_taken(
     found = Taken(ZERO, None, set(), part)
     if after is not None:
         book.operation(after)
-        there = max(ZERO, standing_after(progress, after, order.received))
+        sent = {o.number: o.sent for o in book.operations}
+        there = max(ZERO, standing_after(progress, after, order.received, sent))
         most = needed_after(progress, after, quantity, order.item.step)
         wanted = min(there, most) if units is None else units
         if wanted > there or not there:
@@ -120,6 +121,8 @@ def share_out(book: OpenBook, other: OpenBook, out: Taken) -> None:
                 _carry(leaving, coming, i.operation, element.value, cents)
         for number in out.passed:
             _hand_units(leaving, coming, number, out.units, UnitLine.Kind.GOOD)
+            if place := _sent_to(book, number):
+                _hand_units(leaving, coming, number, out.units, UnitLine.Kind.SENT, place=place)
         for o in book.operations:
             _hand_setups(book, leaving, coming, o.number, out.part)
         book.take_in(leaving)
@@ -142,9 +145,10 @@ def take_over_all(transaction: Transaction, book: OpenBook, into: OpenBook) -> N
         if owner == book.order.pk and amount:
             _carry(leaving, coming, operation, element, amount)
     lines = UnitLine.objects.filter(posting__cost_object=book.order.pk)
-    for number, kind, reason, units in lines.values_list("operation", "kind", "reason").annotate(total=Sum("quantity")).order_by("operation", "kind", "reason"):  # fmt: skip
+    what = ("operation", "kind", "reason", "place")
+    for number, kind, reason, place, units in lines.values_list(*what).annotate(total=Sum("quantity")).order_by(*what):  # fmt: skip
         if units:
-            _hand_units(leaving, coming, number, units, kind, reason)
+            _hand_units(leaving, coming, number, units, kind, reason, place)
     for o in book.operations:
         twin = into.operation(o.number)
         twin.replenished += o.replenished
@@ -186,7 +190,7 @@ def keep_what_is_released(book: OpenBook) -> None:
 def _twins(book: OpenBook, other: OpenBook) -> dict[int, OrderInput]:
     """Give an order the rows of another, with nothing done yet; returns its inputs by the other's keys."""
     own = other.order
-    nothing_done = {"good": ZERO, "scrap": ZERO, "rework": ZERO, "written_off": ZERO, "times_set_up": None, "replenished": ZERO, "working": "", "working_since": None, "worked_hours": ZERO, "worker": None, "paused_words": ""}  # fmt: skip
+    nothing_done = {"good": ZERO, "scrap": ZERO, "rework": ZERO, "sent": ZERO, "back_at": None, "written_off": ZERO, "times_set_up": None, "replenished": ZERO, "working": "", "working_since": None, "worked_hours": ZERO, "worker": None, "paused_words": ""}  # fmt: skip
     other.operations = [_of(own, o, **nothing_done) for o in book.operations]
     OrderOperation.objects.bulk_create(other.operations)
     other.grades = [_of(own, g, received=ZERO, received_value=ZERO) for g in book.grades]
@@ -370,9 +374,18 @@ def _carry(leaving: Document, coming: Document, operation: int, element: str, am
         document.journal(Account.HANDED_OVER, -sign * amount)
 
 
-def _hand_units(leaving: Document, coming: Document, operation: int, units: Decimal, kind: str, reason: int | None = None) -> None:  # fmt: skip
+def _hand_units(leaving: Document, coming: Document, operation: int, units: Decimal, kind: str, reason: int | None = None, place: int | None = None) -> None:  # fmt: skip
+    why, where = Reason(pk=reason) if reason else None, Place(pk=place) if place else None
     for document, sign in ((leaving, -1), (coming, 1)):
-        document.units(operation, sign * units, kind, Reason(pk=reason) if reason else None)
+        document.units(operation, sign * units, kind, why, where)
+
+
+def _sent_to(book: OpenBook, operation: int) -> int | None:
+    """Return the place that units went to for an operation, None where none did."""
+    if not book.operation(operation).sent:
+        return None
+    lines = UnitLine.objects.filter(posting__cost_object=book.order.pk, operation=operation, kind=UnitLine.Kind.SENT)  # fmt: skip
+    return lines.order_by("-pk").values_list("place", flat=True).first()
 
 
 def _hand_setups(book: OpenBook, leaving: Document, coming: Document, operation: int, part: Fraction) -> None:  # fmt: skip

@@ -1,12 +1,15 @@
 import { useQuery, type UseQueryResult } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
+import type { components } from '../../api/schema';
 import { basicsOptions, partnersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
 import { Loaded } from '../../ui/States';
+
+type PlaceRow = components['schemas']['PlaceOut'];
 
 /** Suppliers and customers, with what suppliers have a price for. */
 export function PartnersPage() {
@@ -76,7 +79,7 @@ export function PlacesPage() {
   );
 }
 
-const siteOf = (p: { site: string }) => <SiteOf site={p.site} />;
+const siteOf = (p: PlaceRow) => <SiteOf site={p.site} />;
 
 /** A site, and the way to change it. */
 function SiteOf({ site }: { site: string }) {
@@ -90,7 +93,7 @@ function SiteOf({ site }: { site: string }) {
   );
 }
 
-const scanCode = (p: { code: string; scan_code: string }) => <ScanCode place={p.code} code={p.scan_code} />;
+const scanCode = (p: PlaceRow) => <ScanCode place={p.code} code={p.scan_code} />;
 
 /** What is scanned at a place, and the way to its label. */
 function ScanCode({ place, code }: { place: string; code: string }) {
