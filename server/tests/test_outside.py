@@ -304,6 +304,40 @@ class Shipped(OutsideTest):
         page = self.caller.get("suppliers/ANO")
         self.assertEqual((page["parts"], Decimal(page["held_value"])), ([], 0))
 
+    def test_what_comes_back_bad_goes_to_him_again_and_is_paid_once(self) -> None:
+        order, purchase = self.sent("8")
+        self.ship(order, "8")
+        self.must("report", order=order, operation=20, good="5", rework="3")
+        self.assertEqual(self.outside(order), {"ordered": 8, "sent": 8, "out": 0, "back": 5})
+        self.refused("order.more_than_stands", "ship-to-supplier", order=order, operation=20, quantity="4", again=True)  # fmt: skip
+        posting = self.ship(order, "3", again=True)["postings"][0]
+        self.assertEqual(self.outside(order), {"ordered": 8, "sent": 8, "out": 3, "back": 5})
+        self.must("take-back", posting=posting)
+        self.assertEqual(self.outside(order)["out"], 0)
+        self.ship(order, "3", again=True)
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "3"}])
+        self.assertEqual(self.outside(order), {"ordered": 8, "sent": 8, "out": 0, "back": 8})
+        self.assertEqual((self.wip(order), self.state(purchase)), (40, "received"))
+
+    def plan_released(self) -> int:
+        order = self.plan("2")
+        self.must("release-order", order=order)
+        return order
+
+    def test_on_pieces_sent_rework_of_his_is_not_paid_again(self) -> None:
+        order = self.plan_released()
+        self.must("do-operation-inside", order=order, operation=20, work_center="ASSY", run_labour_hours="1", reason="x")  # fmt: skip
+        self.must("send-operation-out", order=order, operation=20, supplier="ANO", price="3", payment_basis="pieces sent", days_out="1", reason="x")  # fmt: skip
+        self.must("report", order=order, operation=10, good="2")
+        purchase = PurchaseLine.objects.get(order__number=order, is_ended=False).purchase.number
+        self.must("send-purchase", purchase=purchase)
+        self.ship(order, "2")
+        self.must("report", order=order, operation=20, good="1", rework="1")
+        self.assertEqual(self.wip(order), 6)
+        self.ship(order, "1", again=True)
+        self.must("report", order=order, operation=20, good="1")
+        self.assertEqual(self.wip(order), 6)
+
     def test_what_is_out_can_not_go_with_a_part_of_the_order(self) -> None:
         order, purchase = self.sent("8")
         self.ship(order, "6")

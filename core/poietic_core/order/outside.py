@@ -22,7 +22,7 @@ class MoreThanStands(DomainError):
     stands: Decimal
     code: ClassVar[str] = "order.more_than_stands"
     what: ClassVar[str] = "{wanted} units of order {order} can't be sent to operation {operation}."
-    why: ClassVar[str] = "{stands} stand there that were not sent yet."
+    why: ClassVar[str] = "{stands} stand there that may go."
     fix: ClassVar[str] = "Send at most {stands}, or report the operation before it first."
 
 

@@ -13783,6 +13783,11 @@ export interface components {
              */
             quantity: string;
             /**
+             * Again
+             * @default false
+             */
+            again: boolean;
+            /**
              * Carrier
              * @default
              */

@@ -59,6 +59,8 @@ class ShipToSupplier(Strict):
     order: OrderNumber
     operation: OperationNumber
     quantity: Quantity
+    #: they came back set aside for rework, and go to him again
+    again: bool = False
     carrier: Reference = ""
     packages: Annotated[int, Field(ge=1, le=999)] = 1
     #: of all packages [kg]
@@ -83,8 +85,11 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
     purchase.require(PurchaseAct.RECEIVE)
     item = book.order.item
     require_step("The quantity", given.quantity, step=item.step, unit=item.unit)
-    planned = round_up(operation.entering, item.step)
-    stands = units_to_send(book.progress(), given.operation, operation.sent, planned)
+    if given.again:
+        stands = operation.rework if operation.sent >= operation.processed else ZERO
+    else:
+        planned = round_up(operation.entering, item.step)
+        stands = units_to_send(book.progress(), given.operation, operation.sent, planned)
     if given.quantity > stands:
         raise MoreThanStands(given.order, given.operation, given.quantity, stands)
     transaction = Transaction(context)
@@ -96,7 +101,10 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
         reason=given.reason,
     )
     place = supplier_place(purchase.purchase.supplier.code)
-    document.units(given.operation, given.quantity, UnitLine.Kind.SENT, place=place)
+    if given.again:  # out once more: neither set aside nor back any longer
+        document.units(given.operation, -given.quantity, UnitLine.Kind.REWORK)
+    else:
+        document.units(given.operation, given.quantity, UnitLine.Kind.SENT, place=place)
     close_document(book, document)
     if given.components:
         add_issue(transaction, book, _issue_of(given))

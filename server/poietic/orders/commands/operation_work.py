@@ -208,8 +208,15 @@ def add_subcontract(
         is_reported = i.operation == given.operation
         if i.is_per_order:
             pieces = i.allowed if not i.used else ZERO
-        else:
-            pieces = (given.good if i.is_per_good and is_reported else worked) * i.allowed
+        elif i.is_per_good and is_reported:
+            pieces = given.good * i.allowed
+        else:  # what went to him again for rework is paid once
+            pieces = backflush(
+                per_unit=Fraction(i.allowed_exactly),
+                units_to_date=book.done(i) + worked,
+                charged_so_far=i.used,
+                step=UNIT_COST_STEP,
+            )
         pieces = round_to(pieces, UNIT_COST_STEP)
         price = i.price if i.agreed_price is None else i.agreed_price
         amount = money(pieces * price)

@@ -58,6 +58,7 @@ export const forms = {
         order: order('Order'),
         operation: wholeNumber('Operation', { hint: 'that the supplier does' }),
         quantity: number('Units'),
+        again: check('Goes again', { hint: 'it came back set aside for rework' }),
         carrier: text('Carrier', optional),
         packages: wholeNumber('Packages', optional),
         weight: number('Weight, kg', optional),
