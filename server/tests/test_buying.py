@@ -128,6 +128,14 @@ class Ordering(BuyingTest):
         self.receive(number)
         self.assertEqual(self.overdue(), [])
 
+    def test_it_is_told_where_nothing_is_made_too(self) -> None:
+        self.buy("AVERAGE", "50")
+        late = timezone.now() + timedelta(days=(SOON - timezone.localdate()).days + 3)
+        keep_all(late, stale_only=True)
+        self.assertEqual([c["orders"] for c in self.overdue()], [0])
+        keep_all(timezone.now(), stale_only=True)
+        self.assertEqual(self.overdue(), [])
+
     def overdue(self) -> list[Any]:
         return [c for c in self.caller.get("today")["causes"] if c["kind"] == "overdue"]
 

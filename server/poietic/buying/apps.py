@@ -18,13 +18,13 @@ class BuyingConfig(AppConfig):
         from ..web_api.finding import FINDERS
         from .commands.taking_back import take_back_delivery, take_back_invoice, take_back_return
         from .finding import find_purchases
-        from .future import OVERDUE, awaited_items, from_purchases
+        from .future import OVERDUE, from_purchases, late_items
         from .outside import end_work, keep_work
         from .shipping_papers import address_label, packing_list, waybill
         from .verify import CHECKS
 
         SUPPLIES.append(from_purchases)
-        AWAITED.append(Awaited(OVERDUE, awaited_items))
+        AWAITED.append(Awaited(OVERDUE, late_items))
         register(CHECKS)
         AT_FINISH.append(keep_work)
         ENDINGS.append(end_work)

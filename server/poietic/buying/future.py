@@ -1,5 +1,7 @@
 """What is on order of suppliers, told to whoever asks for an item's future."""
 
+from datetime import date
+
 from poietic_core.planning.model import Source, Supply
 from poietic_core.quantity import ZERO
 
@@ -17,9 +19,9 @@ GROUP BY n.item_id
 """
 
 
-def awaited_items() -> set[int]:
-    """Return the items that suppliers are to bring."""
-    rows = PurchaseLine.objects.filter(coming__gt=ZERO, is_work=False)
+def late_items(day: date) -> set[int]:
+    """Return the items that suppliers should have brought by a day."""
+    rows = PurchaseLine.objects.filter(coming__gt=ZERO, is_work=False, comes_on__lt=day)
     return set(rows.values_list("item", flat=True))
 
 

@@ -3,7 +3,8 @@
 from datetime import timedelta
 from typing import Any
 
-from ..buying.models import Delivery
+from ..buying.models import Delivery, Purchase
+from ..buying.supplier_stand_in import draw
 from ..catalog.models import Item
 from ..ledger.models import Posting
 from .works import Works
@@ -17,8 +18,11 @@ def play(works: Works) -> None:
     _blanks(works)
     _displays(works)
     _sheet(works)
+    _coaters(works)
     _tubes_out(works)
     _mirrors_out(works)
+    _milling_out(works)
+    _by_the_stand_in(works)
     works.at(-1, hour=19)
     _order(works, "PELDUN", [("DP-2", "20", "9.80"), ("BD-7", "25", "34.00")], due=18, send=False)
 
@@ -119,6 +123,17 @@ def _sheet(works: Works) -> None:
     works.do("jonas", "confirm-purchase", purchase=sheet, their_number="M-4410")
 
 
+def _coaters(works: Works) -> None:
+    """The aluminizer works four days a week and is a day away; both have an address."""
+    works.at(-17, hour=7)
+    days = [{"weekday": d, "start": 420, "end": 960} for d in range(4)]
+    works.do("jonas", "define-calendar", code="TESSALY", name="Tessaly, Monday to Thursday", zone="Europe/Berlin", shifts=days)  # fmt: skip
+    works.do("jonas", "set-supplier-times", supplier="TESSAL", calendar="TESSALY", transport_days="1")  # fmt: skip
+    works.do("jonas", "set-supplier-times", supplier="CORRIN", transport_days="0.5")
+    for code, address in (("TESSAL", "Gate 4, 18 Bellows Yard\nTessaly"), ("CORRIN", "7 Vale Road\nCorrin"), ("ORLOCK", "112 Lock Street\nOrley")):  # fmt: skip
+        works.do("jonas", "change-partner", code=code, address=address)
+
+
 def _sent_out(works: Works, item: str, quantity: str, *, due: int, note: str) -> tuple[int, int]:
     """Release an order whose work outside is ordered, and return it with that purchase order."""
     order = works.plan(item, quantity, due=due, note=note)
@@ -162,3 +177,31 @@ def _mirrors_out(works: Works) -> None:
     works.at(-11)
     works.report(order, 30, "6", scrap=[{"reason": "CHIPPED", "quantity": "1"}])
     works.do("piet", "ship-to-supplier", order=order, operation=40, quantity="6", carrier="Courier", weight="11.8")  # fmt: skip
+
+
+def _milling_out(works: Works) -> None:
+    """The mill is full: the cells of one order are milled by another, of plate that goes along."""
+    works.at(-8)
+    order = works.released("MC-150", "20", due=5, note="for the Heron 150 of 340/2")
+    works.at(-7)
+    works.as_person("jonas")
+    out = works.shop.do("send-operation-out", order=order, operation=10, supplier="ORLOCK", price="27.50", payment_basis="good pieces returned", days_out="5", reason="the mill is full until the week after next")  # fmt: skip
+    purchase = int(out.made["purchases"])
+    works.do("jonas", "send-purchase", purchase=purchase)
+    works.at(-6)
+    plate = {"item": "AP-20", "quantity": "32.5"}
+    works.do("piet", "ship-to-supplier", order=order, operation=10, quantity="20", carrier="Own van", weight="33", marks="plate of 20 mm, sawn to blanks", components=[plate])  # fmt: skip
+    works.at(-1, hour=8)
+    works.do("piet", "receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "12"}], despatch_note="O 611")  # fmt: skip
+
+
+def _by_the_stand_in(works: Works) -> None:
+    """A supplier played by the stand-in: he confirms later and fewer, and sends what he confirmed."""
+    works.at(-13, hour=15)
+    works.do("jonas", "set-stand-in", supplier="PELDUN", late=100, days=4, short=100, missing=10, dearer=100, more=8, seed=7)  # fmt: skip
+    number = _order(works, "PELDUN", [("SC-08", "2000", "0.09")], due=-6)
+    purchase = Purchase.objects.select_related("supplier").get(number=number)
+    said = [{"line": d.line.number, "quantity": str(d.quantity), "comes_on": str(d.comes_on)} for d in draw(purchase)]  # fmt: skip
+    works.do("jonas", "confirm-purchase", purchase=number, their_number=f"S-{number}", lines=said)
+    works.at(-2, hour=9)
+    works.do("piet", "receive-purchase", purchase=number, despatch_note=f"S-{number}-0")

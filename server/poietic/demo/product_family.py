@@ -15,6 +15,7 @@ PARTNERS = (
     ("TESSAL", "Tessaly Vacuum Works", True),
     ("MARROW", "Marrow Metals", True),
     ("KETTER", "Ketterby Glass", True),
+    ("ORLOCK", "Orlock Precision Milling", True),
     ("PELDUN", "Pell and Dunmore Electronics", True),
     ("ORMSBY", "Ormsby Star Society", False),
     ("ELLERB", "Ellerby Instruments", False),

@@ -5,7 +5,10 @@ Everything goes through the application's own commands, dated relative to one "t
 
 from datetime import date, timedelta
 
+from django.utils import timezone
+
 from ..commanding.roles import Role
+from ..orders.keeping import keep_all
 from . import (
     buying_scene,
     history_scene,
@@ -66,6 +69,7 @@ def load(today: date) -> None:
     stores_scene.play(works)
     picking_scene.play(works)
     buying_scene.play(works)
+    keep_all(timezone.now(), stale_only=False)  # as the night leaves it
 
 
 def _calendars(works: Works) -> None:

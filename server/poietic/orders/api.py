@@ -57,7 +57,8 @@ class OrderOperationOut(Answer):
     scrap: DecimalText
     #: set aside, neither good nor lost yet
     rework: DecimalText
-    #: out at the supplier who does it
+    #: who does it, "": it is done here; out at him
+    supplier: str
     out: DecimalText
     is_report_point: bool
     due: DecimalText
@@ -390,6 +391,7 @@ def _operations(
             good=o.good,
             scrap=o.scrap,
             rework=o.rework,
+            supplier=o.supplier.name if o.supplier else "",
             out=max(ZERO, o.sent - o.processed),
             is_report_point=o.is_report_point,
             due=due.get(o.number, ZERO),

@@ -13,7 +13,7 @@ from ..statements.prepared import lock_keys
 from .models import Order, OrderEvent, OrderInput, PlannedNeed, Shortage
 from .open_book import OpenBook
 from .outcomes import keep_missing_outcomes
-from .shortages import AWAITED, keep_shortages
+from .shortages import AWAITED, keep_shortages, untold
 from .standing import BATCH, OPEN, stand, stand_all
 
 #: commands after which every open order may run on other days, need something else, or be stopped
@@ -69,16 +69,17 @@ def keep_all(now: datetime, *, stale_only: bool) -> int:
 
     Returns how many orders there were.
     """
-    stood = stand_all(now, stale_only=stale_only)
+    stood, day = stand_all(now, stale_only=stale_only), timezone.localdate(now)
     keep_missing_outcomes()
+    wanted = untold(day)
     if stood or not stale_only:
-        wanted = set(OrderInput.objects.filter(still__gt=0).values_list("item", flat=True))
+        wanted |= set(OrderInput.objects.filter(still__gt=0).values_list("item", flat=True))
         wanted |= set(PlannedNeed.objects.values_list("item", flat=True))
         wanted |= set(Lot.objects.exclude(expires_on=None).values_list("item", flat=True))
-        wanted |= {item for awaited in AWAITED for item in awaited.items()}
-        items = sorted(wanted)
-        for begin in range(0, len(items), BATCH):
-            with transaction.atomic():
-                locked = lock_keys(Holding, "item", items[begin : begin + BATCH])
-                keep_shortages(locked, timezone.localdate(now))
+        wanted |= {item for awaited in AWAITED for item in awaited.late(day)}
+    items = sorted(wanted)
+    for begin in range(0, len(items), BATCH):
+        with transaction.atomic():
+            locked = lock_keys(Holding, "item", items[begin : begin + BATCH])
+            keep_shortages(locked, day)
     return stood

@@ -11,6 +11,7 @@ from poietic_core.order.attention import (
     EXPIRES_WITHIN,
     Attention,
     Expiring,
+    Kind,
     Missing,
     Overdue,
     of_expiring,
@@ -78,11 +79,20 @@ class Awaited:
     #: of some items (an array) by a day: 'overdue', item, quantity, how many orders to suppliers, the
     #: first day that was promised, 0, the number of its order, the supplier's name
     overdue: str
-    #: returns the items of which something is awaited
-    items: Callable[[], Iterable[int]]
+    #: returns the items of which something should have come by a day
+    late: Callable[[date], Iterable[int]]
 
 
 AWAITED: list[Awaited] = []
+
+
+def untold(day: date) -> set[int]:
+    """Return the items that are late on a day and not told of, or told of and late no longer."""
+    rows = StoredAttention.objects.filter(kind=Kind.OVERDUE.value)
+    late = {item for awaited in AWAITED for item in awaited.late(day)}
+    return late ^ set(rows.values_list("item_id", flat=True))
+
+
 TOLD = Prepared(lambda items: StoredAttention.objects.filter(item__in=any_of(items)))
 
 

@@ -18379,6 +18379,8 @@ export interface components {
              * @example 2.40
              */
             rework: string;
+            /** Supplier */
+            supplier: string;
             /**
              * Out
              * Format: decimal

@@ -58,7 +58,7 @@ function Page({ supplier: s }: { supplier: Supplier }) {
     >
       <section aria-label="Record" className="pb-4">
         <h2 className="px-4 pb-1">
-          The last year <span className="font-normal text-quiet">{r.deliveries} deliveries</span>
+          The last year <span className="font-normal text-quiet">{r.deliveries} {r.deliveries === 1 ? 'delivery' : 'deliveries'}</span>
         </h2>
         <dl className="flex flex-wrap gap-x-10 gap-y-2 px-4">
           {said

@@ -24,7 +24,7 @@ export function OperationStrip({ order }: { order: Order }) {
               <strong>
                 {o.number} {o.name}
               </strong>{' '}
-              <span className="code text-quiet">{o.work_center}</span>{' '}
+              {o.supplier ? <span className="text-quiet">at {o.supplier}</span> : <span className="code text-quiet">{o.work_center}</span>}{' '}
               {isZero(o.good) && isZero(o.scrap) && isZero(o.rework) ? 'not begun' : `${quantity(o.good)} good`}
               {!isZero(o.scrap) && `, ${quantity(o.scrap)} scrap`}
               {!isZero(o.rework) && `, ${quantity(o.rework)} set aside for rework`}

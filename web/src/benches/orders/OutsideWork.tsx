@@ -44,7 +44,7 @@ export function OutsideWork({ order }: { order: Order }) {
                 </Link>{' '}
                 <span className="text-[12px] text-quiet">{w.state}</span>
                 {w.shipments.map((s) => (
-                  <span key={s} className="ml-2 text-[12px]">
+                  <span key={s} className="block text-[12px] whitespace-nowrap">
                     shipment {s}:
                     {papers.map(([words, path]) => (
                       <a key={words} className="ml-1.5 quiet-link text-act" href={`/api/${path}.pdf?code=${s}`} target="_blank" rel="noreferrer">
