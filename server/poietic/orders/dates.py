@@ -166,7 +166,7 @@ class Dating:
             o.number: _time(
                 o,
                 self._laid_out,
-                days_out=self._days_out(o, left[o.number]),
+                days_out=self._days_out(book, o, left[o.number]),
                 units=left[o.number],
                 each=Fraction(o.each),
                 per=Per(o.each_per),
@@ -176,13 +176,13 @@ class Dating:
             for o in book.operations
         }
 
-    def _days_out(self, o: OrderOperation, left: Fraction) -> DaysOut | None:
+    def _days_out(self, book: OrderBook, o: OrderOperation, left: Fraction) -> DaysOut | None:
         """Return what an operation takes outside; where all of it is out, until it is to be back."""
         if o.supplier is None:
             return None
         out = o.sent - o.processed
         back_at = o.back_at if out > 0 else None
-        if back_at and out >= left:
+        if back_at and left - Fraction(out) < Fraction(book.order.item.step):  # no whole piece is left to go
             return DaysOut(days=ZERO, no_earlier=back_at)
         supplier = self._laid_out.suppliers.get(o.supplier.code, SupplierTime())
         return DaysOut(days=o.days_out, supplier=supplier, no_earlier=back_at)
