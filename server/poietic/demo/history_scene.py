@@ -12,6 +12,7 @@ from poietic_core.cost.model import TIME_ELEMENT
 
 from ..ledger.models import StockBalance
 from ..orders.models import OrderInput, OrderOperation
+from . import product_family
 from .works import Works
 
 #: the number of the first order that the present is about
@@ -52,6 +53,8 @@ class Run:
     overtime: Mapping[int, str] = field(default_factory=dict)
     #: a fee, and what for
     fee: tuple[int, str, str] | None = None
+    #: made firm so many days before, by the revision that was in force then
+    firm_before: int = 0
 
 
 #: why pieces of an item are lost where nothing else is said
@@ -104,7 +107,7 @@ RUNS = (
     Run("SP-200", -46, 20, pace={20: "0.98"}),
     Run("MC-150", -45, 20, prices=DEAR, pace={10: "1.04"}),
     Run("RB-200", -44, 12, "panels cut from offcuts, slower and with less waste", used={"PL-18": "0.93"}, pace={10: "1.25"}),
-    Run("HC-1", -43, 20, pace={30: "0.94"}),
+    Run("HC-1", -43, 20, "made firm before the boards came with their plugs on: still by revision A", pace={30: "0.94"}, firm_before=4),
     Run("FO-80", -42, 25, pace={10: "1.01"}),
     Run("MA-200", -41, 20, prices=DEAR, lost={10: ("POROSITY", 1)}),
     Run("MC-150", -40, 20, prices=DEAR),
@@ -139,8 +142,15 @@ def play(works: Works) -> None:
 
 def _make(works: Works, run: Run) -> None:
     """Plan, release, buy for, issue to, report, receive and close one order."""
-    works.at(run.day)
+    works.at(run.day - run.firm_before)
     order = works.plan(run.item, str(run.quantity), due=run.day + 12, note=run.note)
+    if run.firm_before:
+        works.do("jonas", "make-firm", order=order)
+        works.at(run.day - run.firm_before + 1)
+        works.as_person("mara")
+        product_family.controller(works.shop, "0.35")
+        works.shop.do("freeze-standard", note="boards come with their plugs on")
+        works.at(run.day)
     works.do("jonas", "release-order", order=order)
     if run.instead:
         operation, item, other = run.instead

@@ -226,25 +226,7 @@ def _kits_and_controller(shop: Shop) -> None:
         ],
         [{"item": "SB-06", "operation": 10, "quantity": "0.2"}, {"item": "HK-10", "operation": 20, "quantity": "1"}],
     )  # fmt: skip
-    structure(
-        shop,
-        "HC-1",
-        [
-            {"number": 10, "name": "Fit board and display", "work_center": "ELEC", "run_labour_hours": "0.35", "labour_grade": "ELE"},
-            {"number": 20, "name": "Load firmware", "work_center": "ELEC", "run_machine_hours": "0.2", "run_labour_hours": "0.05",
-             "run_quantity": "4", "runs_whole_batches": True, "labour_grade": "ELE"},
-            {"number": 30, "name": "Calibrate", "work_center": "TEST", "run_labour_hours": "0.25", "yield_share": "0.98",
-             "steps": [{"kind": "lot", "text": "Lot of the board", "item": "BD-7"},
-                       {"kind": "measurement", "text": "Tracking rate", "unit": "″/s", "lower": "15.03", "upper": "15.05"},
-                       {"kind": "tick", "text": "All keys answer"}]},
-        ],
-        [
-            {"item": "BD-7", "operation": 10, "quantity": "1", "reference": "X1"},
-            {"item": "DP-2", "operation": 10, "quantity": "1"},
-            {"item": "EN-4", "operation": 10, "quantity": "1"},
-            {"item": "CB-18", "operation": 10, "quantity": "1800", "unit": "mm"},
-        ],
-    )  # fmt: skip
+    controller(shop, "0.42")
     structure(shop, "RM-200", [{"number": 10, "name": "Fit drives and controller", "work_center": "ASSY", "run_labour_hours": "1.1", "labour_grade": "FIT"}],
               [{"item": "RB-200", "quantity": "1"}, {"item": "MT-5", "quantity": "2"}, {"item": "HC-1", "quantity": "1"}])  # fmt: skip
     structure(
@@ -260,6 +242,29 @@ def _kits_and_controller(shop: Shop) -> None:
             {"item": "RB-150", "operation": 10, "quantity": "1"},
             {"item": "FN-50", "operation": 10, "quantity": "1"},
             {"item": "PK-20", "operation": 30, "quantity": "1"},
+        ],
+    )  # fmt: skip
+
+
+def controller(shop: Shop, fitting: str) -> None:
+    """Draft and approve the hand controller, whose board is fitted in so many hours."""
+    structure(
+        shop,
+        "HC-1",
+        [
+            {"number": 10, "name": "Fit board and display", "work_center": "ELEC", "run_labour_hours": fitting, "labour_grade": "ELE"},
+            {"number": 20, "name": "Load firmware", "work_center": "ELEC", "run_machine_hours": "0.2", "run_labour_hours": "0.05",
+             "run_quantity": "4", "runs_whole_batches": True, "labour_grade": "ELE"},
+            {"number": 30, "name": "Calibrate", "work_center": "TEST", "run_labour_hours": "0.25", "yield_share": "0.98",
+             "steps": [{"kind": "lot", "text": "Lot of the board", "item": "BD-7"},
+                       {"kind": "measurement", "text": "Tracking rate", "unit": "″/s", "lower": "15.03", "upper": "15.05"},
+                       {"kind": "tick", "text": "All keys answer"}]},
+        ],
+        [
+            {"item": "BD-7", "operation": 10, "quantity": "1", "reference": "X1"},
+            {"item": "DP-2", "operation": 10, "quantity": "1"},
+            {"item": "EN-4", "operation": 10, "quantity": "1"},
+            {"item": "CB-18", "operation": 10, "quantity": "1800", "unit": "mm"},
         ],
     )  # fmt: skip
 
