@@ -40,6 +40,18 @@ class Documents(PickingTest):
         self.must("detach-order-document", order=self.number, name="offer.png")
         self.assertEqual(self.listed(), [(10, "crack.png")])
 
+    def test_the_queue_and_the_work_list_say_that_there_is_something(self) -> None:
+        self.attach(file=self.brought(), operation=10)
+        for words in ("first of two", "look at the edge"):
+            self.must("write-note", kind="order", code=str(self.number), text=words)
+        row = next(r for r in self.caller.get("orders")["rows"] if r["number"] == self.number)
+        self.assertEqual((row["notes"], row["files"]), (2, 1))
+        order = int(self.must("copy-order", order=self.number, due="2027-03-01")["made"]["order"])
+        self.must("release-order", order=order)
+        self.must("write-note", kind="order", code=str(order), text="by hand")
+        listed = self.caller.get("work-centers/MILL/list")["rows"]
+        self.assertEqual([(r["notes"], r["files"]) for r in listed if r["order"] == order], [(1, 0)])  # fmt: skip
+
     def test_what_is_not_there_is_named(self) -> None:
         file = self.brought()
         for name, given in (

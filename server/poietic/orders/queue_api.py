@@ -12,6 +12,7 @@ from ..catalog.models import Item
 from ..commanding.reading import Cost
 from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip
 from .finding import begins_with
+from .kept_beside import Beside, kept_beside
 from .models import Order
 
 router = Router(tags=["orders"])
@@ -35,6 +36,9 @@ class OrderRow(Answer):
     #: what is wrong with it, where it can't be computed
     fault: str
     wip: Cost
+    #: how many notes and files there are of it
+    notes: int
+    files: int
 
 
 class OrderPage(Answer):
@@ -59,8 +63,10 @@ def orders(
     found = rows.filter(*(_matching(word) for word in q.split()))
     rank = Case(*(When(state=s, then=n) for n, s in enumerate(listed)), default=len(listed))
     page = found.select_related("item", "standing").order_by(rank, "due", "number")
+    shown = list(page[skip : skip + limit])
+    beside = kept_beside([o.number for o in shown])
     return OrderPage(
-        rows=[_row(o) for o in page[skip : skip + limit]],
+        rows=[_row(o, beside.get(o.number, Beside())) for o in shown],
         found=found.count() if q.strip() else whole,
         whole=whole,
     )
@@ -72,7 +78,7 @@ def _matching(word: str) -> Q:
     return said | begins_with(word) if word.isdecimal() else said
 
 
-def _row(o: Order) -> OrderRow:
+def _row(o: Order, beside: Beside) -> OrderRow:
     s = getattr(o, "standing", None)
     return OrderRow(
         number=o.number,
@@ -89,4 +95,6 @@ def _row(o: Order) -> OrderRow:
         next=s.waits_at if s else "",
         fault=s.fault if s else "",
         wip=s.wip if s else ZERO,
+        notes=beside.notes,
+        files=beside.files,
     )

@@ -21,6 +21,7 @@ from ..commanding.api import Problem
 from ..engineering.models import WorkCenter
 from ..engineering.queries import work_center_by_code, work_center_times
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText
+from .kept_beside import kept_beside
 from .models import OrderOperation, PlannedWork
 
 router = Router(tags=["orders"])
@@ -109,6 +110,9 @@ class WorkRow(Answer):
     #: components that it waits for
     missing: str
     wanted: str
+    #: how many notes and files there are of its order
+    notes: int
+    files: int
 
 
 class WorkList(Answer):
@@ -139,6 +143,8 @@ def work_list(request: HttpRequest, code: str, by: Rule = Rule.DUE) -> WorkList:
             first = (ratio is None, ratio or ZERO)
         return (*first, r.due, r.order, r.operation)
 
+    shown = sorted(rows, key=rank)[:MOST_ROWS]
+    beside = kept_beside({r.order for r in shown})
     return WorkList(
         code=center.code,
         name=center.name,
@@ -162,8 +168,10 @@ def work_list(request: HttpRequest, code: str, by: Rule = Rule.DUE) -> WorkList:
                 since=r.since,
                 missing=r.missing or "",
                 wanted=r.customer_order or r.note,
+                notes=beside[r.order].notes,
+                files=beside[r.order].files,
             )
-            for r in sorted(rows, key=rank)[:MOST_ROWS]
+            for r in shown
         ],
         whole=len(rows),
     )

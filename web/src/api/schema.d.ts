@@ -17620,6 +17620,10 @@ export interface components {
             missing: string;
             /** Wanted */
             wanted: string;
+            /** Notes */
+            notes: number;
+            /** Files */
+            files: number;
         };
         /**
          * LoadDayOut
@@ -17770,6 +17774,10 @@ export interface components {
              * @example 2.40
              */
             wip: string;
+            /** Notes */
+            notes: number;
+            /** Files */
+            files: number;
         };
         /**
          * OrderState

@@ -8,6 +8,7 @@ import { quantity } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Queue } from '../ui/Queue';
 import { Loaded } from '../ui/States';
+import { beside } from './beside';
 import { benchOf, type OrderBench, waiting } from './waiting';
 
 const empty: Record<OrderBench, string> = {
@@ -138,7 +139,7 @@ function QueueEntry({ order: o, bench }: { order: OrderRow; bench: OrderBench })
         </span>
       </span>
       <span className="flex justify-between gap-2 text-[12px] text-quiet">
-        <span className={`truncate ${o.fault && 'text-attention'}`} title={o.fault}>{o.fault || (bench === 'make' && o.next ? o.next : o.state)}</span>
+        <span className={`truncate ${o.fault && 'text-attention'}`} title={o.fault}>{o.fault || (bench === 'make' && o.next ? o.next : o.state)}{beside(o)}</span>
         <span className={`whitespace-nowrap ${o.days_late ? 'text-attention' : ''}`}>
           {o.days_late ? `${o.days_late} d late` : day(o.due)}
         </span>

@@ -5,6 +5,7 @@ import { values } from '../../api/values';
 import { day, moment } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
+import { beside } from '../../orders/beside';
 import { Loaded } from '../../ui/States';
 import { DayBars, WeekBars } from './LoadBars';
 import { hours, share } from './logic';
@@ -117,6 +118,7 @@ function Rows({ rows, whole }: { rows: WorkRow[]; whole: number }) {
               </td>
               <td className="w-full min-w-40">
                 {r.operation} {r.what}
+                <span className="text-[12px] text-quiet">{beside(r)}</span>
               </td>
               <td className="num">{quantity(r.units_due)}</td>
               <td className="num">
