@@ -3,6 +3,7 @@
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
+from unittest.mock import patch
 
 from django.db.models import Sum
 from django.test import TestCase
@@ -20,6 +21,7 @@ from poietic.orders.keeping import keep_all
 
 from . import tracked
 from .client import Caller, make_person
+from .paper_words import words_of
 
 SOON, LATER = date(2027, 1, 15), date(2027, 1, 29)
 
@@ -127,6 +129,20 @@ class Ordering(BuyingTest):
         self.assertEqual(cause["sentence"], f"AVERAGE: 50 pcs of Example Alloys, purchase order {number}, should have come Fri 15 Jan; {order} waits for it")  # fmt: skip
         self.receive(number)
         self.assertEqual(self.overdue(), [])
+
+    def test_the_slip_names_lots_and_what_is_to_be_inspected(self) -> None:
+        self.shop.do("change-item", code="COATING", is_inspected=True)
+        number = self.buy("COATING", "6", "10")
+        lots = [{"lot": "C-9", "quantity": "6", "supplier_code": "K77"}]
+        posting = self.must("receive-purchase", purchase=number, lines=[{"line": 1, "quantity": "6", "lots": lots}], despatch_note="LS 5")["postings"][0]  # fmt: skip
+        path = f"/api/papers/goods-received.pdf?code={posting}"
+        self.assertEqual(self.caller.client.get(path).content[:5], b"%PDF-")
+        with patch("poietic.buying.receipt_paper.paper", side_effect=words_of):
+            text = self.caller.client.get(path).content.decode()
+        for words in ("Received of Example Alloys", "despatch note LS 5", "C-9", "K77", "to be inspected", str(number)):  # fmt: skip
+            self.assertIn(words, text)
+        for code in ("1", "x", "9" * 16):
+            self.assertEqual(self.caller.get(f"papers/goods-received.pdf?code={code}")["code"], "input.not_found")  # fmt: skip
 
     def test_it_is_told_where_nothing_is_made_too(self) -> None:
         self.buy("AVERAGE", "50")

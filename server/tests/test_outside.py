@@ -17,8 +17,8 @@ from poietic.orders.book import OrderBook
 from poietic.orders.keeping import keep_all
 from poietic.orders.models import OrderInput, OrderOperation
 from poietic_core.cost.unit import standard_cells
-from reportlab.platypus import Paragraph, Table
 
+from .paper_words import words_of
 from .test_picking import PickingTest
 
 DUE = "2027-02-01"
@@ -292,7 +292,7 @@ class Shipped(OutsideTest):
         text = self.caller.client.get("/api/suppliers/ANO/held.csv").content.decode()
         rows = list(csv.DictReader(io.StringIO(text)))
         self.assertEqual([(r["what"], r["item"], Decimal(r["quantity"])) for r in rows], [("units", "MA-200", 5), ("component", "PAD-3", 45)])  # fmt: skip
-        with patch("poietic.buying.shipping_papers.paper", side_effect=self.said):
+        with patch("poietic.buying.shipping_papers.paper", side_effect=words_of):
             paper = self.caller.client.get("/api/suppliers/ANO/held.pdf").content.decode()
         for words in ("What lies at Example Anodizing", "PAD-3", "45", f"{order} op 20"):
             self.assertIn(words, paper)
@@ -337,6 +337,19 @@ class Shipped(OutsideTest):
         self.ship(order, "1", again=True)
         self.must("report", order=order, operation=20, good="1")
         self.assertEqual(self.wip(order), 6)
+
+    def test_what_does_not_come_back_is_scrapped_when_its_line_is_finished(self) -> None:
+        order, purchase = self.sent("8")
+        self.ship(order, "8")
+        self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "5"}])
+        tree = self.caller.get(f"orders/{order}/tree")["rows"]
+        self.assertEqual([(r["supplier"], Decimal(r["out"])) for r in tree if r["operation"] == 20 and r["kind"] == "operation"], [("Example Anodizing", 3)])  # fmt: skip
+        said = self.refused("input.invalid", "finish-purchase", purchase=purchase)
+        self.assertIn(f"3 of order {order} are out: say for what reason", said["detail"])
+        self.must("finish-purchase", purchase=purchase, missing="DROPPED")
+        self.assertEqual((self.out(), self.state(purchase)), ([], "received"))
+        done = self.caller.get(f"orders/{order}")["operations"][1]
+        self.assertEqual((Decimal(done["good"]), Decimal(done["scrap"])), (5, 3))
 
     def test_what_is_out_can_not_go_with_a_part_of_the_order(self) -> None:
         order, purchase = self.sent("8")
@@ -398,8 +411,8 @@ class Shipped(OutsideTest):
             answer = self.caller.client.get(f"/api/{path}")
             self.assertEqual((answer.status_code, answer.content[:5]), (200, b"%PDF-"))
             with (
-                patch("poietic.buying.papers.paper", side_effect=self.said),
-                patch("poietic.buying.shipping_papers.paper", side_effect=self.said),
+                patch("poietic.buying.papers.paper", side_effect=words_of),
+                patch("poietic.buying.shipping_papers.paper", side_effect=words_of),
             ):
                 text = self.caller.client.get(f"/api/{path}").content
             self.assertTrue("waybill" not in path or b"1 Bath Street Example Town" in text)
@@ -411,12 +424,3 @@ class Shipped(OutsideTest):
         self.assertIn(f"our order {order}", label)
         for path in ("papers/waybill.pdf?code=999999", "labels/shipment.pdf?code=²", "papers/packing-list.pdf?code=x9", "papers/packing-list.pdf?code=999999", "purchases/1/order.pdf"):  # fmt: skip
             self.assertEqual(self.caller.client.get(f"/api/{path}").status_code, 404)
-
-    def said(self, title: str, parts: list[Any]) -> bytes:
-        """Return what a paper says, in the place of its drawing."""
-        cells = [c for p in parts if isinstance(p, Table) for row in p._cellvalues for c in row]
-        flat = [one for c in (*parts, *cells) for one in (c if isinstance(c, list) else [c])]
-        words = [
-            c.text if isinstance(c, Paragraph) else str(c) for c in flat if not isinstance(c, Table)
-        ]
-        return " ".join([title, *words]).encode()

@@ -20,6 +20,7 @@ class BuyingConfig(AppConfig):
         from .finding import find_purchases
         from .future import OVERDUE, from_purchases, late_items
         from .outside import end_work, keep_work
+        from .receipt_paper import goods_received
         from .shipping_papers import address_label, packing_list, waybill
         from .verify import CHECKS
 
@@ -28,6 +29,7 @@ class BuyingConfig(AppConfig):
         register(CHECKS)
         AT_FINISH.append(keep_work)
         ENDINGS.append(end_work)
+        PAPERS["goods-received"] = goods_received
         PAPERS["packing-list"] = packing_list
         PAPERS["waybill"] = waybill
         LABELS["shipment"] = address_label

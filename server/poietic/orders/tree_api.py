@@ -50,6 +50,9 @@ class OrderTreeRow(Answer):
     is_late: bool
     #: of an operation: the hours that are left of it
     hours: DecimalText | None
+    #: of one that a supplier does: who he is, and what of it is out
+    supplier: str | None
+    out: DecimalText | None
     short: DecimalText | None
     wip: Cost | None
     charged: Cost | None
@@ -78,12 +81,14 @@ WHERE o.id = %(top)s OR o.top_id = %(top)s ORDER BY o.number
 """
 OPERATIONS = """
 SELECT p.order_id, p.number, p.name, w.code, p.entering::text, p.good::text, p.hours_left::text,
-       (p.starts_at AT TIME ZONE %(zone)s)::date::text, (p.ends_at AT TIME ZONE %(zone)s)::date::text
+       (p.starts_at AT TIME ZONE %(zone)s)::date::text, (p.ends_at AT TIME ZONE %(zone)s)::date::text,
+       s.name, greatest(p.sent - p.good - p.scrap - p.rework, 0)::text
 FROM orders_orderoperation p JOIN engineering_workcenter w ON w.id = p.work_center_id
+LEFT JOIN catalog_partner s ON s.id = p.supplier_id
 WHERE p.order_id = ANY(%(orders)s::bigint[])
 UNION ALL
 SELECT p.order_id, p.number, w.name, w.code, NULL, NULL, p.hours::text,
-       (p.starts_at AT TIME ZONE %(zone)s)::date::text, (p.ends_at AT TIME ZONE %(zone)s)::date::text
+       (p.starts_at AT TIME ZONE %(zone)s)::date::text, (p.ends_at AT TIME ZONE %(zone)s)::date::text, NULL, NULL
 FROM orders_plannedwork p JOIN engineering_workcenter w ON w.id = p.work_center_id
 WHERE p.order_id = ANY(%(orders)s::bigint[]) ORDER BY 1, 2
 """
@@ -187,11 +192,11 @@ class Tree:
         by_operation: dict[int | None, list[tuple[Any, ...]]] = {}
         for c in self.components.get(o.key, ()):
             by_operation.setdefault(c[1], []).append(c)
-        for _, number, name, center, entering, good, hours, begins, ends in self.operations.get(o.key, ()):  # fmt: skip
+        for _, number, name, center, entering, good, hours, begins, ends, supplier, out in self.operations.get(o.key, ()):  # fmt: skip
             rows.append(NOTHING | {
                 "depth": depth + 1, "kind": "operation", "order": o.number, "operation": number, "code": center,
                 "name": name, "unit": o.unit, "quantity": entering, "done": good, "starts": begins,
-                "finishes": ends, "hours": hours,
+                "finishes": ends, "hours": hours, "supplier": supplier, "out": out,
             })  # fmt: skip
             for c in by_operation.pop(number, ()):
                 self._component(rows, o, c, depth + 2, begins)

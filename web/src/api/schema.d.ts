@@ -13474,6 +13474,8 @@ export interface components {
              * @default []
              */
             lines: number[];
+            /** Missing */
+            missing?: string | null;
             /**
              * Reason
              * @default
@@ -17843,6 +17845,10 @@ export interface components {
             is_late: boolean;
             /** Hours */
             hours: string | null;
+            /** Supplier */
+            supplier: string | null;
+            /** Out */
+            out: string | null;
             /** Short */
             short: string | null;
             /** Wip */

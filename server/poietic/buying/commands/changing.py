@@ -15,6 +15,9 @@ from pydantic import Field
 from ...catalog.queries import stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
+from ...ledger.transaction import Transaction
+from ...orders.commands.report_given import Report, ScrapGiven
+from ...orders.commands.reporting import add_report
 from ...orders.dates import end_of
 from ...orders.models import PlannedNeed, Shortage
 from ...orders.open_book import OpenBook
@@ -92,6 +95,8 @@ class FinishPurchase(Strict):
     purchase: PurchaseNumber
     #: left out: all
     lines: Annotated[list[LineNumber], Field(max_length=MOST_LINES)] = []
+    #: of work on orders: for what units that are out and do not come back are scrapped
+    missing: Code | None = None
     reason: Note = ""
 
 
@@ -147,6 +152,7 @@ def change_purchase(context: Context, given: ChangePurchase) -> None:
 @command("finish-purchase", "Finish a purchase order with what came", Role.CONTROLLER)
 def finish_purchase(context: Context, given: FinishPurchase) -> None:
     """Wait no longer for what has not come of all lines, or of some."""
+    _scrap_missing(context, given)
     book = PurchaseBook.lock(context, given.purchase)
     book.require(PurchaseAct.FINISH)
     for line in [book.line(n) for n in given.lines] or book.lines:
@@ -154,6 +160,32 @@ def finish_purchase(context: Context, given: FinishPurchase) -> None:
     if not any(n.received for n in book.lines) and all(n.is_ended for n in book.lines):
         raise InvalidInput(["purchase: nothing has come of it; cancel it"])
     book.finish()
+
+
+def _scrap_missing(context: Context, given: FinishPurchase) -> None:
+    """Report what is out and does not come back as scrap of its order; without a reason for that it is refused."""
+    rows = PurchaseLine.objects.filter(
+        purchase__number=given.purchase, is_work=True, is_ended=False
+    )
+    if given.lines:
+        rows = rows.filter(number__in=given.lines)
+    found = rows.exclude(order=None).order_by("order", "number").select_related("order")
+    for line in found:
+        assert line.order is not None
+        order = OpenBook.lock(context, line.order.number)
+        operation = order.operation(line.operation or 0)
+        out = operation.sent - operation.processed
+        if out <= ZERO:
+            continue
+        if given.missing is None:
+            words = f"{out.normalize():f} of order {order.order.number} are out: say for what reason they are scrapped, or receive them first"
+            raise InvalidInput([f"missing: {words}"])
+        scrap = [ScrapGiven(reason=given.missing, quantity=out)]
+        report = Report(order=order.order.number, operation=operation.number, good=ZERO, scrap=scrap, reason=given.reason or "missing from the supplier")  # fmt: skip
+        transaction = Transaction(context)
+        add_report(transaction, order, report)
+        transaction.post()
+        order.finish()
 
 
 @command("cancel-purchase", "Cancel a purchase order", Role.CONTROLLER)

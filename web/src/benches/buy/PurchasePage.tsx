@@ -193,6 +193,11 @@ function Line({ line: n, onReturn }: { line: PurchaseLine; onReturn: ((delivery:
                 came {moment(d.came_at)}
               </Link>
               {d.note && ` with ${d.note}`}
+              {!n.is_work && !d.is_undone && (
+                <a className="ml-2 quiet-link text-act" href={`/api/papers/goods-received.pdf?code=${d.posting}`} target="_blank" rel="noreferrer">
+                  slip
+                </a>
+              )}
             </td>
             <td className="num">{quantity(d.quantity)}</td>
             <td />

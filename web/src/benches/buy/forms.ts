@@ -1,6 +1,6 @@
 /** What is asked for when something is bought. */
 
-import { calendar, check, date, number, optional, order, partsSent, place, purchaseLines, supplier, text, wholeNumber } from '../../commands/entries';
+import { calendar, check, date, number, optional, order, partsSent, place, purchaseLines, reason, supplier, text, wholeNumber } from '../../commands/entries';
 import { commandForms, ownForm, said } from '../../commands/form';
 import { InvoiceForm, LandedForm } from './InvoiceForms';
 import { ChangeForm, ConfirmForm, ReceiveForm } from './LinesForms';
@@ -35,7 +35,7 @@ export const forms = {
     'change-purchase': { own: ChangeForm, fromPage: true },
     'finish-purchase': {
       act: (g) => `Finish ${said(g.purchase)} with what came`,
-      entries: { ...purchase, reason: text('Why', optional) },
+      entries: { ...purchase, missing: reason('Units that are out', 'scrap', { optional: true, hint: 'of work: for what those that do not come back are scrapped' }), reason: text('Why', optional) },
       fromPage: true,
     },
     'cancel-purchase': { act: (g) => `Cancel ${said(g.purchase)}`, entries: purchase, fromPage: true },

@@ -100,6 +100,8 @@ function Row({ row: r, isOpen, seesCosts }: { row: OrderTreeRow; isOpen: boolean
               {r.short && <span className="ml-2 text-[12px] text-attention">{quantity(r.short)} short</span>}
             </>
           )}
+          {r.supplier && <span className="ml-2 text-[12px] text-quiet">at {r.supplier}</span>}
+          {r.out && !isZero(r.out) && <span className="ml-1 text-[12px] text-attention">{quantity(r.out)} out</span>}
         </span>
       </td>
       <td className="num">
