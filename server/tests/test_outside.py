@@ -9,6 +9,8 @@ from unittest.mock import patch
 
 from django.db.models import Sum
 from django.utils import timezone
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
 from poietic.buying.models import Delivery, PurchaseLine
 from poietic.demo import mirror_cell
 from poietic.ledger.models import Holding, JournalLine, WipBalance
@@ -19,7 +21,7 @@ from poietic.orders.models import OrderInput, OrderOperation
 from poietic_core.cost.unit import standard_cells
 
 from .paper_words import words_of
-from .test_picking import PickingTest
+from .test_picking import AnyWorks, PickingTest, receive
 
 DUE = "2027-02-01"
 
@@ -424,3 +426,98 @@ class Shipped(OutsideTest):
         self.assertIn(f"our order {order}", label)
         for path in ("papers/waybill.pdf?code=999999", "labels/shipment.pdf?code=²", "papers/packing-list.pdf?code=x9", "papers/packing-list.pdf?code=999999", "purchases/1/order.pdf"):  # fmt: skip
             self.assertEqual(self.caller.client.get(f"/api/{path}").status_code, 404)
+
+
+ACTS = ["mill", "mill", "ship", "ship", "back", "back", "lost", "set aside", "again", "mirror"]
+
+
+#: what an accepted act does to where units are
+MOVES: dict[str, dict[str, int]] = {
+    "mill": {"milled": 1},
+    "ship": {"sent": 1},
+    "again": {"rework": -1},
+    "back": {"good": 1},
+    "lost": {"scrap": 1},
+    "set aside": {"rework": 1},
+}
+
+
+class AnyShipments(AnyWorks):
+    """Whatever goes to a supplier, comes back, is lost, goes again and is taken back, in whatever order."""
+
+    @settings(max_examples=10, deadline=None, phases=[Phase.explicit, Phase.generate])
+    @given(st.lists(st.tuples(st.sampled_from(ACTS), st.integers(1, 3)), min_size=4, max_size=14))
+    def test_units_are_where_they_went_and_all_of_it_can_be_taken_back(self, acts: list[tuple[str, int]]) -> None:  # fmt: skip
+        order, purchase = self.coated()
+        before = self.stock()
+        happened: list[tuple[int, dict[str, int]]] = []
+        for act, n in [("mill", 9), ("ship", 6), *acts]:
+            if act == "mirror":
+                if happened and self.said("take-back", posting=happened[-1][0]):
+                    happened.pop()
+                continue
+            name, given_ = self.act(act, order, purchase, n)
+            if said := self.said(name, **given_):
+                happened.append((said["postings"][0], {w: n * sign for w, sign in MOVES[act].items()}))  # fmt: skip
+            self.look(order, [moved for _, moved in happened])
+        self.assertEqual(differences(), [])
+        for posting, _ in reversed(happened):
+            self.caller.must("take-back", {"posting": posting})
+        self.look(order, [])
+        self.assertEqual((self.stock(), differences()), (before, []))
+        self.assertFalse(Delivery.objects.filter(is_open=True).exists())
+        self.assertEqual(PurchaseLine.objects.get(order__number=order).received, 0)
+
+    def coated(self) -> tuple[int, int]:
+        """Release cells that are milled, and coated by a supplier who is paid on pieces sent."""
+        do = self.caller.must
+        receive(self.shop, "AP-20", "400")
+        do("define-partner", {"code": "ANO", "name": "Example Anodizing"})
+        coat = {"supplier": "ANO", "subcontract_price": "5", "payment_basis": "pieces sent"}
+        mirror_cell.structure(
+            self.shop,
+            "MA-200",
+            [{"number": 10, "name": "Mill cell", "work_center": "MILL", **mirror_cell.MILL_HOURS}, {"number": 20, "name": "Coat", "work_center": "ASSY", **coat}],
+            [{"item": "AP-20", "operation": 10, "quantity": "2.4", "issue_rule": "at operation"}],
+        )  # fmt: skip
+        self.shop.do("freeze-standard")
+        given = {"item": "MA-200", "quantity": "12", "due": DUE, "supply_place": "STORE", "receipt_place": "STORE"}  # fmt: skip
+        order = int(do("plan-order", given)["made"]["order"])
+        purchase = int(do("release-order", {"order": order})["made"]["purchases"])
+        do("send-purchase", {"purchase": purchase})
+        return order, purchase
+
+    def act(self, name: str, order: int, purchase: int, n: int) -> tuple[str, dict[str, Any]]:
+        many, at = str(n), {"order": order, "operation": 20}
+        return {
+            "mill": ("report", {"order": order, "operation": 10, "good": many}),
+            "ship": ("ship-to-supplier", at | {"quantity": many}),
+            "again": ("ship-to-supplier", at | {"quantity": many, "again": True}),
+            "back": ("receive-purchase", {"purchase": purchase, "lines": [{"line": 1, "quantity": many}]}),
+            "lost": ("receive-purchase", {"purchase": purchase, "lines": [{"line": 1, "quantity": "0", "scrap": [{"reason": "DROPPED", "quantity": many}]}]}),
+            "set aside": ("report", at | {"good": "0", "rework": many}),
+        }[name]  # fmt: skip
+
+    def said(self, name: str, /, **given: Any) -> Any:
+        """Return what an act answers, None where it is refused as a person's mistake."""
+        answer = self.caller.do(name, given)
+        self.assertIn(self.caller.status, (200, 409, 422), answer)
+        return answer if self.caller.status == 200 else None
+
+    def look(self, order: int, happened: list[dict[str, int]]) -> None:
+        """Compare where the units of an order are with where they went."""
+        moved = {w: sum(h.get(w, 0) for h in happened) for w in ("milled", "sent", "good", "scrap", "rework")}  # fmt: skip
+        mill, coat = OrderOperation.objects.filter(order__number=order).order_by("number")
+        self.assertEqual(mill.good, moved["milled"])
+        self.assertEqual((coat.sent, coat.good, coat.scrap, coat.rework), tuple(moved[w] for w in ("sent", "good", "scrap", "rework")))  # fmt: skip
+        out = sum((Decimal(r["out"]) for r in self.caller.get("purchases/out")), Decimal(0))
+        worked = moved["good"] + moved["scrap"] + moved["rework"]
+        self.assertEqual(out, max(0, moved["sent"] - worked), "out is what went and is not back")
+        stands = moved["milled"] - max(moved["sent"], worked)
+        self.assertGreaterEqual(stands, 0, "nothing goes that is not there")
+        if moved["sent"]:
+            self.assertGreaterEqual(moved["sent"], worked, "nothing is back that did not go")
+
+    def stock(self) -> list[tuple[Any, ...]]:
+        wip = WipBalance.objects.exclude(amount=0).values_list("operation", "element", "amount")
+        return [*Holding.objects.order_by("pk").values_list("item", "quantity", "value"), *wip]
