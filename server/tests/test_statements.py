@@ -276,7 +276,7 @@ class Everything(TestCase):
             "api/uploads": {"number": Upload.objects.latest("pk").pk},
             "api/postings": {"number": page["happened"][0]["number"]},
             "api/purchases": {"number": caller.get("purchases", which="all")["rows"][-1]["number"]},
-            "api/suppliers": {"code": "SUP0"},
+            "api/suppliers": {"code": "SUP0", "form": "csv"},
             "api/stand-ins/supplier": {
                 "number": caller.get("purchases", which="all")["rows"][-1]["number"]
             },

@@ -189,7 +189,11 @@ def _milling_out(works: Works) -> None:
     purchase = int(out.made["purchases"])
     works.do("jonas", "send-purchase", purchase=purchase)
     works.at(-6)
-    plate = {"item": "AP-20", "quantity": "32.5"}
+    bought = {"item": "AP-20", "quantity": "32.5", "price": "7.10", "place": "STORE"}
+    works.do(
+        "piet", "receive-material", lines=[bought], reason="plate for the cells milled outside"
+    )
+    plate = {"item": "AP-20", "quantity": "32.5", "place": "STORE"}
     works.do("piet", "ship-to-supplier", order=order, operation=10, quantity="20", carrier="Own van", weight="33", marks="plate of 20 mm, sawn to blanks", components=[plate])  # fmt: skip
     works.at(-1, hour=8)
     works.do("piet", "receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "12"}], despatch_note="O 611")  # fmt: skip

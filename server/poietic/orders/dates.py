@@ -182,9 +182,8 @@ class Dating:
             return None
         out = o.sent - o.processed
         back_at = o.back_at if out > 0 else None
-        if back_at and left - Fraction(out) < Fraction(
-            book.order.item.step
-        ):  # no whole piece is left to go
+        step = Fraction(book.order.item.step)
+        if back_at and left - Fraction(out) < step:  # no whole piece is left to go
             return DaysOut(days=ZERO, no_earlier=back_at)
         supplier = self._laid_out.suppliers.get(o.supplier.code, SupplierTime())
         return DaysOut(days=o.days_out, supplier=supplier, no_earlier=back_at)
