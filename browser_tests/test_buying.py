@@ -1,5 +1,6 @@
 """Buying in the browser: what is missing is bought, comes, is invoiced; units go to a supplier and come back."""
 
+import re
 from decimal import Decimal
 
 from playwright.sync_api import expect
@@ -101,4 +102,47 @@ class Buying(BrowserTest):
         expect(panel).to_contain_text("13.20 more")
         self.post(page)
         expect(page.get_by_role("table", name="Invoices")).to_contain_text("K-771")
+        self.assertEqual(differences(), [])
+
+    def test_an_operation_is_sent_out_with_components_and_back_by_the_supplier_s_own_paper(
+        self,
+    ) -> None:
+        page = self.signed_in("Jonas")
+        order = OrderOperation.objects.get(order__number=1017, number=10).order
+        page.goto(f"/orders/{order.number}")
+        page.get_by_role("button", name="Operation 10, for this order only").click()
+        page.get_by_role("menuitem", name="Send it out to a supplier…").click()
+        page.get_by_label("Supplier", exact=True).select_option("ORLOCK")
+        page.get_by_label("Price of a piece").fill("31.50")
+        page.get_by_label("Days out").fill("4")
+        page.get_by_label("Why").fill("the mill is full")
+        panel = page.get_by_role("region", name="Have a supplier do an operation")
+        expect(panel).to_contain_text("method variance when all is received")
+        self.post(page)
+        work = page.get_by_role("table", name="Work outside")
+        expect(work).to_contain_text("Orlock Precision Milling")
+        page.get_by_role("button", name="Order operation 10 of Orlock").click()
+        self.post(page)
+        page.get_by_role("button", name="Send units to Orlock").click()
+        page.get_by_role("textbox", name="Units").fill("16")
+        page.get_by_label("Marks").fill("blanks 1 to 16")
+        page.get_by_role("button", name="Add a component").click()
+        page.get_by_role("textbox", name="component 1").fill("AP-20")
+        page.get_by_role("textbox", name="quantity 1").fill("20")
+        self.post(page)
+        expect(work).to_contain_text("16")
+        expect(work.get_by_role("link", name="waybill")).to_be_visible()
+        page.get_by_role("link", name=str(PurchaseLine.objects.get(order=order).purchase.number)).first.click()  # fmt: skip
+        page.get_by_role("button", name="Receive").click()
+        page.get_by_role("button", name="Ask the simulated supplier what he sends").click()
+        expect(page.get_by_label("Despatch note")).to_have_value(re.compile("^S-"))
+        page.get_by_label("Came of line 1").fill("10")
+        self.post(page)
+        expect(page.get_by_text("partly received")).to_be_visible()
+        page.get_by_role("link", name="Orlock Precision Milling").click()
+        expect(page.get_by_role("table", name="Out at suppliers")).to_contain_text("1017")
+        expect(page.get_by_role("table", name="Components at the supplier")).to_contain_text(
+            "AP-20"
+        )
+        self.assert_accessible(page, "supplier")
         self.assertEqual(differences(), [])
