@@ -63,6 +63,31 @@ class Rework(TestCase):
         rows = [i for i in page["inputs"] if i["is_rework"] and Decimal(i["used"])]
         self.assertEqual({(i["kind"], i["need"]) for i in rows}, {("run labour", "0.000000"), ("run machine", "0.000000")})  # fmt: skip
 
+    def test_it_is_planned_as_a_work_of_its_own_where_it_is_done(self) -> None:
+        given = {"order": self.order, "operation": 10, "name": "Re-cut edges", "work_center": "LATHE", "run_labour_hours": "0.5"}  # fmt: skip
+        told = self.caller.must("plan-rework", given)["consequences"]["fields"]
+        cost = {f["field"]: f["after"] for f in told}["rework of 2 pcs will cost [EUR]"]
+        self.assertEqual(Decimal(cost), 24, "two pieces of half an hour at 24.00")
+        (row,) = [r for r in self.caller.get("work-centers/LATHE/list")["rows"] if r["order"] == self.order]  # fmt: skip
+        self.assertEqual((row["what"], Decimal(row["units_due"]), Decimal(row["hours_left"]), row["state"]), ("Re-cut edges (rework)", 2, 1, "ready"))  # fmt: skip
+        here = self.caller.get(f"orders/{self.order}")["operations"][0]
+        self.assertEqual(here["rework_planned"], "Re-cut edges at LATHE")
+        before = causes(self.order)
+        self.out(good="2", run_labour_hours="1.5")
+        self.assertEqual(causes(self.order)["rework"] - before.get("rework", 0), 36)  # fmt: skip
+        listed = self.caller.get("work-centers/LATHE/list")["rows"]
+        self.assertNotIn(self.order, [r["order"] for r in listed], "nothing is set aside any more")
+
+    def test_it_is_planned_again_until_hours_of_it_are_reported(self) -> None:
+        given = {"order": self.order, "operation": 10, "name": "Re-cut edges", "work_center": "LATHE", "run_labour_hours": "0.5"}  # fmt: skip
+        self.caller.must("plan-rework", given)
+        self.caller.must("plan-rework", given | {"work_center": "MILL", "run_machine_hours": "0.1"})
+        posting = self.out(good="1", run_labour_hours="0.5", run_machine_hours="0.1").postings[0]
+        for wrong in (given, given | {"operation": 20}, given | {"run_labour_hours": "0"}):
+            self.assertEqual(self.caller.do("plan-rework", wrong)["code"], "input.invalid")
+        self.caller.must("take-back", {"posting": posting})
+        self.caller.must("plan-rework", given)
+
     def test_an_order_is_completed_when_all_rework_is_decided(self) -> None:
         said = self.caller.do("complete-order", {"order": self.order})
         self.assertEqual((said["code"], self.caller.status), ("order.rework_pending", 409))

@@ -227,6 +227,7 @@ class Walk:
                 ("drop-operation", self.at(15) | why),
                 ("do-operation-inside", at | {"work_center": "LATHE", "run_labour_hours": "0.2"} | why),
                 ("send-operation-out", at | {"supplier": "ALU", "price": few(20), "days_out": "2"} | why),
+                ("plan-rework", at | {"name": "Again", "work_center": "LATHE", "run_labour_hours": "0.1"}),
                 ("move-operation", at | {"work_center": "LATHE"} | why),
                 ("adopt-revision", {"order": self.order()} | why),
                 ("change-phantom", {"item": "CS-01", "is_phantom": self._random.random() < 0.2}),

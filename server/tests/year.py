@@ -280,7 +280,25 @@ class Year:
             run_labour_hours="0.2",
             reason="no time",
         )
-        call("report", {"order": int(made), "operation": 10, "good": "2"})
+        call("report", {"order": int(made), "operation": 10, "good": "1", "rework": "1"})
+        self.do(
+            "plan-rework",
+            order=int(made),
+            operation=10,
+            name="Again",
+            work_center=f"WC{n}",
+            run_labour_hours="0.5",
+        )
+        call(
+            "report",
+            {
+                "order": int(made),
+                "operation": 10,
+                "good": "1",
+                "of_rework": True,
+                "run_labour_hours": "0.5",
+            },
+        )
         self.do("weigh-by-product", item=f"CHIP{n}", quantity="1.2")
         call("unwind", {"orders": [int(made)], "to": "nothing"})
         self._send_out(planned | {"item": f"TURN{n}", "quantity": "2"})

@@ -32,7 +32,7 @@ from .desk import Stop, WantedBy, stops_of, wanted_by
 from .faulty import OrderFaulty, computed
 from .line_outlook import NO_OUTLOOK, makers_of, outlook_of
 from .lots_used import lots_noted, lots_used
-from .models import Order, OrderInput
+from .models import Order, OrderInput, ReworkPlan
 from .needs import need_of, with_replenished
 from .shortages import SHORT
 from .standing import due_units
@@ -57,6 +57,8 @@ class OrderOperationOut(Answer):
     scrap: DecimalText
     #: set aside, neither good nor lost yet
     rework: DecimalText
+    #: how and where that is made good, "": at the operation itself
+    rework_planned: str
     #: who does it, "": it is done here; out at him
     supplier: str
     out: DecimalText
@@ -382,6 +384,9 @@ def _operations(
 ) -> list[OrderOperationOut]:
     held = variance.wip_at_standard if variance else {}
     used = lots_used(book)
+    set_aside = [o.pk for o in book.operations if o.rework]
+    plans = ReworkPlan.objects.filter(operation__in=set_aside).select_related("work_center") if set_aside else ()  # fmt: skip
+    planned = {p.operation_id: f"{p.name} at {p.work_center.code}" for p in plans}
     return [
         OrderOperationOut(
             number=o.number,
@@ -391,6 +396,7 @@ def _operations(
             good=o.good,
             scrap=o.scrap,
             rework=o.rework,
+            rework_planned=planned.get(o.pk, ""),
             supplier=o.supplier.name if o.supplier else "",
             out=max(ZERO, o.sent - o.processed),
             is_report_point=o.is_report_point,

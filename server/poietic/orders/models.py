@@ -188,6 +188,25 @@ class OrderOperation(models.Model):
         return None if self.after is None else tuple(self.after)
 
 
+class ReworkPlan(models.Model):
+    """How pieces that were set aside at an operation are made good: a work of its own, that no standard grants."""
+
+    operation = models.OneToOneField(OrderOperation, models.CASCADE, related_name="rework_plan")
+    name = models.CharField(max_length=120)
+    work_center = models.ForeignKey("engineering.WorkCenter", models.PROTECT, related_name="+")
+    labour_grade = models.ForeignKey("engineering.LabourGrade", models.PROTECT, null=True)
+    #: of a piece
+    labour_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+    machine_hours = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+
+    class Meta:
+        ordering = ["pk"]
+        indexes = [models.Index(fields=["work_center"], name="rework_by_work_center")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class OrderInput(models.Model):
     """One costed input of an order: material, time, a supplier's work or an output; allowed, standard and used."""
 

@@ -43,6 +43,15 @@ JOIN orders_order o ON o.id = oo.order_id AND o.state IN ('released', 'started')
 JOIN catalog_item i ON i.id = o.item_id
 LEFT JOIN people_person w ON w.id = oo.worker_id
 WHERE oo.work_center_id = %s AND oo.hours_left > 0
+UNION ALL
+SELECT o.number, i.code, i.name, i.unit, oo.number, p.name || ' (rework)', oo.rework, oo.rework, 0,
+       greatest(p.labour_hours, p.machine_hours) * oo.rework, oo.days_left, o.due, NULL, o.customer_order, o.note,
+       '', NULL, '', NULL
+FROM orders_reworkplan p
+JOIN orders_orderoperation oo ON oo.id = p.operation_id AND oo.rework > 0
+JOIN orders_order o ON o.id = oo.order_id AND o.state IN ('released', 'started')
+JOIN catalog_item i ON i.id = o.item_id
+WHERE p.work_center_id = %s
 """
 
 
@@ -129,7 +138,7 @@ def work_list(request: HttpRequest, code: str, by: Rule = Rule.DUE) -> WorkList:
     """Return what is left to do at a work center, next first by a rule: due date, slack, critical ratio."""
     center = work_center_by_code(code)
     with connection.cursor() as cursor:
-        cursor.execute(LIST, [center.pk])
+        cursor.execute(LIST, [center.pk, center.pk])
         rows = [Row(*r) for r in cursor.fetchall()]
     today = timezone.localdate()
     to_due = _days_to(center.code, {r.due for r in rows}, today)

@@ -4344,6 +4344,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/plan-rework": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan rework
+         * @description Plan rework: carry out.
+         */
+        post: operations["post_plan_rework"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/plan-rework/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan rework (preview)
+         * @description Plan rework: show the consequences.
+         */
+        post: operations["preview_plan_rework"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/receive": {
         parameters: {
             query?: never;
@@ -12274,6 +12314,52 @@ export interface components {
             given: components["schemas"]["OrderGiven"];
         };
         /**
+         * PlanRework
+         * @description What is done with pieces that were set aside at an operation, and in which hours of a piece.
+         */
+        PlanRework: {
+            /** Order */
+            order: number;
+            /** Operation */
+            operation: number;
+            /** Name */
+            name: string;
+            /** Work Center */
+            work_center: string;
+            /** Labour Grade */
+            labour_grade?: string | null;
+            /**
+             * Run Labour Hours
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            run_labour_hours: string;
+            /**
+             * Run Machine Hours
+             * Format: decimal
+             * @description at most 10,000, from 0, six decimals
+             * @default 0
+             * @example 2.40
+             */
+            run_machine_hours: string;
+        };
+        /** PlanReworkPosting */
+        PlanReworkPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["PlanRework"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** PlanReworkPreview */
+        PlanReworkPreview: {
+            given: components["schemas"]["PlanRework"];
+        };
+        /**
          * GradeReceived
          * @description Pieces of one grade.
          */
@@ -18393,6 +18479,8 @@ export interface components {
              * @example 2.40
              */
             rework: string;
+            /** Rework Planned */
+            rework_planned: string;
             /** Supplier */
             supplier: string;
             /**
@@ -34082,6 +34170,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RederiveOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_plan_rework: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanReworkPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_plan_rework: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanReworkPreview"];
             };
         };
         responses: {

@@ -30,6 +30,7 @@ from ...web_api.errors import InvalidInput, NotFound
 from ..models import OrderInput
 from ..open_book import OpenBook
 from .material import issue
+from .planning_rework import planned_rework
 from .report_given import PersonWorked, Report
 
 
@@ -114,6 +115,8 @@ def add_times(
 ) -> None:
     """Charge times: as stated for the reported operation, else by the standard; at the day's rates."""
     grades = {o.number: o.labour_grade for o in book.operations if o.number in times}
+    if given.of_rework and (plan := planned_rework(book, given.operation)):
+        grades[given.operation] = plan.labour_grade
     rates = hourly_rates(
         timezone.localdate(document.happened_at),
         {i.work_center.pk for i in book.inputs if i.work_center and i.operation in times},

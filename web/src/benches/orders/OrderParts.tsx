@@ -27,7 +27,7 @@ export function OperationStrip({ order }: { order: Order }) {
               {o.supplier ? <span className="text-quiet">at {o.supplier}</span> : <span className="code text-quiet">{o.work_center}</span>}{' '}
               {isZero(o.good) && isZero(o.scrap) && isZero(o.rework) ? 'not begun' : `${quantity(o.good)} good`}
               {!isZero(o.scrap) && `, ${quantity(o.scrap)} scrap`}
-              {!isZero(o.rework) && `, ${quantity(o.rework)} set aside for rework`}
+              {!isZero(o.rework) && `, ${quantity(o.rework)} set aside for rework${o.rework_planned && `: ${o.rework_planned}`}`}
               {!isZero(o.out) && <span className="text-attention">, {quantity(o.out)} out</span>}
               {!isZero(o.due) && <span className="text-quiet">, {quantity(o.due)} due</span>}
               {isDone && ' ✓'}

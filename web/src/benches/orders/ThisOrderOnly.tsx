@@ -31,6 +31,7 @@ export function OperationMenu({ order, number }: { order: Order; number: number 
       : { words: 'Start it…', onChoose: () => start('start-operation', given) },
     { words: 'Finish it…', onChoose: () => start('finish-operation', given) },
   ].slice(0, operation.working === 'finished' ? 1 : 2);
+  const reworking = may.has('plan-rework') && !isZero(operation.rework) ? [{ words: 'Plan its rework…', onChoose: () => start('plan-rework', given) }] : [];
   const makingOf = [
     { words: 'Add a component…', onChoose: () => start('add-component', given) },
     { words: 'Other hours or yield…', onChoose: () => start('change-operation', given) },
@@ -39,7 +40,7 @@ export function OperationMenu({ order, number }: { order: Order; number: number 
     { words: 'An operation after it…', onChoose: () => start('add-operation', { order: order.number, after: number, operation: nextFree(order, number) }) },
     { words: 'Leave it out…', onChoose: () => start('drop-operation', given) },
   ];
-  return <Menu label={`Operation ${number}${changes ? ', for this order only' : ''}`} acts={[...(works ? working : []), ...(changes ? makingOf : [])]} />;
+  return <Menu label={`Operation ${number}${changes ? ', for this order only' : ''}`} acts={[...(works ? [...working, ...reworking] : []), ...(changes ? makingOf : [])]} />;
 }
 
 /** That somebody works at an operation, since when its clock runs, or that nothing more is done there. */

@@ -181,6 +181,18 @@ export const forms = commandForms({
     },
     start: { payment_basis: 'good pieces returned' },
   },
+  'plan-rework': {
+    act: (g) => `Plan rework of operation ${said(g.operation)}`,
+    words: 'Pieces that were set aside stand on the list of the work center until they are reported out of rework; what they take is booked to rework.',
+    entries: {
+      ...at,
+      name: text('What is done'),
+      work_center: workCenter('At'),
+      labour_grade: labourGrade('Labour grade', { optional: true, hint: "empty: the work center's own rate" }),
+      run_labour_hours: number('A piece, people h', optional),
+      run_machine_hours: number('A piece, machine h', optional),
+    },
+  },
   'move-operation': {
     act: (g) => `Do operation ${said(g.operation)} at ${said(g.work_center)}`,
     entries: { ...at, work_center: workCenter('Work center'), reason: why },
