@@ -58,7 +58,10 @@ class Attentions(SimpleTestCase):
 
         (found,) = of_order(replace(ORDER, out=(out, other)), TODAY + timedelta(days=1))
 
-        self.assertEqual((found.kind, found.days, found.money), (Kind.OUT, 9, 500))
+        self.assertEqual((found.kind, found.days, found.money, found.orders), (Kind.OUT, 9, 500, 1))
+        (waited,) = of_order(replace(ORDER, out=(other,), waiting=(7, 3)), TODAY)
+        self.assertEqual(waited.orders, 3)
+        self.assertTrue(waited.sentence.endswith("to be back Fri 20 Nov; 7, 3 wait for it"))
         self.assertEqual(found.sentence, "1 Mirror cell: 5 pcs of operation 20 are still at Example Anodizing, to be back Sat 28 Nov; 2 pcs of operation 40 are still at Example Anodizing, to be back Fri 20 Nov")  # fmt: skip
 
     def test_what_a_supplier_is_late_with_names_the_orders_that_wait(self) -> None:

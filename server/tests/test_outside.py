@@ -17,7 +17,7 @@ from poietic.ledger.models import Holding, JournalLine, WipBalance
 from poietic.ledger.verify import differences
 from poietic.orders.book import OrderBook
 from poietic.orders.keeping import keep_all
-from poietic.orders.models import OrderInput, OrderOperation
+from poietic.orders.models import Order, OrderInput, OrderOperation
 from poietic_core.cost.unit import standard_cells
 
 from .paper_words import words_of
@@ -241,9 +241,12 @@ class Shipped(OutsideTest):
         order, purchase = self.sent()
         self.ship(order, "8")  # for four days
         self.assertEqual(self.told("out too long"), [])
+        for_it = self.plan("1")
+        Order.objects.filter(number=order).update(made_for=Order.objects.get(number=for_it))
         keep_all(timezone.now() + timedelta(days=6), stale_only=False)
         (cause,) = self.told("out too long")
-        self.assertEqual((cause["order"], cause["days"]), (order, 2))
+        self.assertEqual((cause["order"], cause["days"], cause["orders"]), (order, 2, 2))
+        self.assertTrue(cause["sentence"].endswith(f"; {for_it} waits for it"))
         self.assertIn("8 pcs of operation 20 are still at Example Anodizing, to be back", cause["sentence"])  # fmt: skip
         self.must("receive-purchase", purchase=purchase, lines=[{"line": 1, "quantity": "8"}])
         self.assertEqual(self.told("out too long"), [])

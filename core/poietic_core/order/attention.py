@@ -79,6 +79,8 @@ class OpenOrder:
     #: why it stands still; "" if it does not
     on_hold: str = ""
     out: tuple[AtSupplier, ...] = ()
+    #: the order that it is made for, and those that wait for that one in turn
+    waiting: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -208,9 +210,9 @@ def _of_out(o: OpenOrder, today: date) -> list[Attention]:
         for a in late
     )
     days = max((today - a.back_on).days for a in late)
-    return [
-        Attention(kind=Kind.OUT, sentence=f"{o.name}: {words}", orders=1, days=days, money=o.wip)
-    ]
+    sentence = f"{o.name}: {words}{_who_waits(o.waiting)}"
+    orders = 1 + len(o.waiting)
+    return [Attention(kind=Kind.OUT, sentence=sentence, orders=orders, days=days, money=o.wip)]
 
 
 def _forgotten_since(o: OpenOrder, today: date) -> date | None:
@@ -253,15 +255,20 @@ def of_overdue(o: Overdue, today: date) -> Attention:
     also = f" and {o.purchases - 1} more" if o.purchases > 1 else ""
     whose = f"{o.supplier}, purchase order {o.purchase}{also}"
     sentence = f"{o.item}: {o.quantity.normalize():f} {o.unit} of {whose}, should have come {_day(o.comes_on)}"
-    if o.waiting:
-        named = ", ".join(str(n) for n in o.waiting[:NAMED])
-        others = f" and {len(o.waiting) - NAMED} others" if len(o.waiting) > NAMED else ""
-        verb = "wait" if len(o.waiting) > 1 else "waits"
-        sentence += f"; {named}{others} {verb} for it"
+    sentence += _who_waits(o.waiting)
     days = (today - o.comes_on).days
     return Attention(
         kind=Kind.OVERDUE, sentence=sentence, orders=len(o.waiting), days=days, money=o.held
     )
+
+
+def _who_waits(orders: tuple[int, ...]) -> str:
+    """Say which orders wait for a thing, the first few by number; "" where none does."""
+    if not orders:
+        return ""
+    named = ", ".join(str(n) for n in orders[:NAMED])
+    others = f" and {len(orders) - NAMED} others" if len(orders) > NAMED else ""
+    return f"; {named}{others} {'wait' if len(orders) > 1 else 'waits'} for it"
 
 
 def _day(day: date) -> str:

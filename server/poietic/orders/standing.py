@@ -91,6 +91,7 @@ def stand(
     if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:
         upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row[:5], json.dumps(row[5]), *row[6:-1], json.dumps(row[-1]))])  # fmt: skip
     _store_times(book, dates, due or {})
+    out = tuple(at_suppliers(book))
     order = OpenOrder(
         number=book.order.number,
         name=f"{book.order.number} {book.order.item.name}",
@@ -110,7 +111,8 @@ def stand(
         keep_until=book.order.keep_until,
         is_all_received=book.order.received >= book.order.quantity,
         on_hold=book.order.hold_reason.name if book.order.hold_reason else "",
-        out=tuple(at_suppliers(book)),
+        out=out,
+        waiting=_made_for(book) if any(a.back_on < day for a in out) else (),
     )
     told = Told()
     told.put(KNOWN.of(book.order.pk), of_order(order, day), order=book.order.pk)
@@ -135,6 +137,16 @@ def at_suppliers(book: OrderBook) -> list[AtSupplier]:
         for o in book.operations
         if o.supplier and o.back_at and o.sent > o.processed
     ]
+
+
+def _made_for(book: OrderBook) -> tuple[int, ...]:
+    """Return the order that one is made for, and those that wait for that in turn."""
+    found: list[int] = []
+    key = book.order.made_for_id
+    while key is not None:
+        number, key = Order.objects.filter(pk=key).values_list("number", "made_for").get()
+        found.append(number)
+    return tuple(found)
 
 
 def _days_of(dates: OrderDates | None) -> tuple[object, ...]:
