@@ -12,7 +12,7 @@ from poietic_core.order.states import RUNNING
 from poietic_core.quantity import ONE, UNIT_COST_STEP, ZERO, round_to
 
 from ..ledger.document import Document, Time
-from ..ledger.models import Posting
+from ..ledger.models import Posting, UnitLine
 from ..orders.dates import Dating
 from ..orders.models import OrderInput
 from ..orders.open_book import OpenBook
@@ -20,7 +20,7 @@ from .book import PurchaseBook
 from .commands.drafting import begin, send
 from .commands.receiving import note_deliveries
 from .commands.taking_back import Settled
-from .models import Delivery, PurchaseLine
+from .models import Delivery, PurchaseLine, Shipment
 
 
 def keep_work(book: OpenBook) -> None:
@@ -35,10 +35,11 @@ def keep_work(book: OpenBook) -> None:
         _await_again(book)
         known = work_lines(book.order.pk).select_related("purchase")
         _order_work(book, rows, {(n.operation, n.purchase.supplier_id): n for n in known})
-    shipped = {d.operation for d in book.documents if d.kind is Posting.Kind.SHIPMENT}
+    shipped = {d.operation: _unsaid(d) for d in book.documents if d.kind is Posting.Kind.SHIPMENT}
     for o in book.progress():
         sent = book.operation(o.number).sent
-        require_sent(book.order.number, o, sent, is_sent=bool(sent) or o.number in shipped)
+        is_sent = bool(sent) or o.number in shipped
+        require_sent(book.order.number, o, sent + shipped.get(o.number, ZERO), is_sent=is_sent)
 
 
 def work_lines(order: int) -> QuerySet[PurchaseLine]:
@@ -50,6 +51,15 @@ def work_lines(order: int) -> QuerySet[PurchaseLine]:
 def counts(line: PurchaseLine) -> bool:
     """Tell whether something is to come, or came, of a line."""
     return not line.is_ended or bool(line.received)
+
+
+def _unsaid(document: Document) -> Decimal:
+    """Return what the shipment that a document takes back counted as sent beside what went with it."""
+    if document.reverses is None:
+        return ZERO
+    went = Shipment.objects.filter(posting=document.reverses).values_list("quantity", flat=True)
+    counted = sum((-u.quantity for u in document.unit_lines if u.kind == UnitLine.Kind.SENT), ZERO)
+    return max(ZERO, counted - next(iter(went), counted))
 
 
 def end_work(book: OpenBook, is_withdrawn: bool) -> None:

@@ -104,7 +104,11 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
     if given.again:  # out once more: neither set aside nor back any longer
         document.units(given.operation, -given.quantity, UnitLine.Kind.REWORK)
     else:
-        document.units(given.operation, given.quantity, UnitLine.Kind.SENT, place=place)
+        unsaid = max(ZERO, operation.processed - operation.sent)
+        if unsaid:
+            words = f"{unsaid.normalize():f} came back that were not entered as sent: they count as sent"
+            context.effects.remark(book.thing, words)
+        document.units(given.operation, unsaid + given.quantity, UnitLine.Kind.SENT, place=place)
     close_document(book, document)
     if given.components:
         add_issue(transaction, book, _issue_of(given))
