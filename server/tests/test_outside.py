@@ -449,7 +449,7 @@ MOVES: dict[str, dict[str, int]] = {
 class AnyShipments(AnyWorks):
     """Whatever goes to a supplier, comes back, is lost, goes again and is taken back, in whatever order."""
 
-    @settings(max_examples=10, deadline=None, phases=[Phase.explicit, Phase.generate])
+    @settings(max_examples=6, deadline=None, phases=[Phase.explicit, Phase.generate])
     @example([("mirror", 1), ("set aside", 2), ("ship", 3), ("back", 1)])
     @given(st.lists(st.tuples(st.sampled_from(ACTS), st.integers(1, 3)), min_size=4, max_size=14))
     def test_units_are_where_they_went_and_all_of_it_can_be_taken_back(self, acts: list[tuple[str, int]]) -> None:  # fmt: skip

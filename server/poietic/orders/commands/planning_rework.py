@@ -3,6 +3,7 @@
 from decimal import Decimal
 from typing import Annotated
 
+from django.utils import timezone
 from poietic_core.cost.model import TIME_ELEMENT, InputKind
 from poietic_core.order.states import Act
 from poietic_core.quantity import ZERO, money
@@ -72,7 +73,7 @@ def _give_inputs(
         book.inputs.remove(i)
         i.delete()
     grades = {plan.labour_grade.pk} if plan.labour_grade else set()
-    rates = hourly_rates(book.context.now.date(), {plan.work_center.pk}, grades)
+    rates = hourly_rates(timezone.localdate(book.context.now), {plan.work_center.pk}, grades)
     cost = ZERO
     for kind, each in hours.items():
         try:
