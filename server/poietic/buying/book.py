@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from decimal import Decimal
 
+from django.db.models import QuerySet
 from poietic_core.buying.purchase import (
     COMING,
     PurchaseAct,
@@ -17,6 +18,7 @@ from poietic_core.quantity import ZERO
 from ..catalog.models import Item
 from ..catalog.queries import any_of
 from ..commanding.registry import Context
+from ..orders.open_book import OpenBook
 from ..statements.bulk import update_rows
 from ..web_api.errors import NotFound
 from .models import Purchase, PurchaseLine
@@ -102,6 +104,12 @@ class PurchaseBook:
             ("id", *(name.removesuffix("_id") for name in KEPT)),
             [(n.pk, *(getattr(n, name) for name in KEPT)) for n in self.lines],
         )
+
+
+def lock_orders(context: Context, work: QuerySet[PurchaseLine]) -> dict[int, OpenBook]:
+    """Lock the orders that lines of work are for, by number, before their purchase order, as reports do."""
+    numbers = work.order_by("order").values_list("order__number", flat=True).distinct()
+    return {n: OpenBook.lock(context, n) for n in numbers if n is not None}
 
 
 def counted(item: Item, quantity: Decimal, per_unit: Decimal) -> Decimal:

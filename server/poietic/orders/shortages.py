@@ -215,6 +215,9 @@ def _tell(
     known: dict[int | None, list[StoredAttention]] = {}
     for a in TOLD.of_any(wanted):
         known.setdefault(a.item_id, []).append(a)
+    of_item: dict[int, list[Dated]] = {}
+    for d in dated:
+        of_item.setdefault(d.item, []).append(d)
     told = Told()
     for item, orders in short.items():
         found = []
@@ -233,7 +236,7 @@ def _tell(
                     )
                 )
             )
-        found += [_of_dated(d, things[item], waiting, day) for d in dated if d.item == item]
+        found += [_of_dated(d, things[item], waiting, day) for d in of_item.get(item, [])]
         told.put(known.get(item, []), found, item=item)
     told.write()
 

@@ -23,7 +23,7 @@ from ...orders.models import PlannedNeed, Shortage
 from ...orders.open_book import OpenBook
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Day, Note, Price, Quantity, Strict, Text
-from ..book import PurchaseBook, counted
+from ..book import PurchaseBook, counted, lock_orders
 from ..models import PurchaseLine
 from .drafting import (
     MOST_LINES,
@@ -169,23 +169,30 @@ def _scrap_missing(context: Context, given: FinishPurchase) -> None:
     )
     if given.lines:
         rows = rows.filter(number__in=given.lines)
-    found = rows.exclude(order=None).order_by("order", "number").select_related("order")
-    for line in found:
-        assert line.order is not None
-        order = OpenBook.lock(context, line.order.number)
+    orders = lock_orders(context, rows)
+    transaction, lacking = Transaction(context), []
+    for line in rows.order_by("order", "number").select_related("order"):
+        if line.order is None:
+            continue
+        order = orders[line.order.number]
         operation = order.operation(line.operation or 0)
         out = operation.sent - operation.processed
         if out <= ZERO:
             continue
         if given.missing is None:
-            words = f"{out.normalize():f} of order {order.order.number} are out: say for what reason they are scrapped, or receive them first"
-            raise InvalidInput([f"missing: {words}"])
+            lacking.append(
+                f"missing: {out.normalize():f} of order {order.order.number} are out: say for what reason they are scrapped, or receive them first"
+            )
+            continue
         scrap = [ScrapGiven(reason=given.missing, quantity=out)]
         report = Report(order=order.order.number, operation=operation.number, good=ZERO, scrap=scrap, reason=given.reason or "missing from the supplier")  # fmt: skip
-        transaction = Transaction(context)
         add_report(transaction, order, report)
+    if lacking:
+        raise InvalidInput(lacking)
+    if transaction.documents:
         transaction.post()
-        order.finish()
+        for order in orders.values():
+            order.finish()
 
 
 @command("cancel-purchase", "Cancel a purchase order", Role.CONTROLLER)
@@ -203,8 +210,7 @@ def _orders_waiting(
     """Lock the orders whose units come back on another day, before the purchase order, as their reports do."""
     moved = [n.line for n in given.lines if n.comes_on is not None]
     lines = PurchaseLine.objects.filter(purchase__number=given.purchase, is_work=True, number__in=moved)  # fmt: skip
-    numbers = lines.order_by("order").values_list("order__number", flat=True).distinct() if moved else ()  # fmt: skip
-    return {n: OpenBook.lock(context, n) for n in numbers if n is not None}
+    return lock_orders(context, lines) if moved else {}
 
 
 def _move_orders(book: PurchaseBook, waiting: Mapping[int, OpenBook]) -> None:

@@ -25,7 +25,7 @@ from ...statements.bulk import insert_rows
 from ...stores.commands.receiving import LotReceived
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Moment, Note, Quantity, QuantityOrNone, Reference, Strict, Text
-from ..book import PurchaseBook, counted
+from ..book import PurchaseBook, counted, lock_orders
 from ..models import Delivery, PurchaseLine, SupplierReturn
 from .drafting import MOST_LINES, LineNumber, PurchaseNumber
 
@@ -168,8 +168,7 @@ def _orders_of(context: Context, given: ReceivePurchase) -> dict[int, OpenBook]:
         lines = lines.filter(number__in=[n.line for n in given.lines])
     else:
         lines = lines.filter(coming__gt=ZERO)
-    numbers = lines.order_by("order").values_list("order__number", flat=True).distinct()
-    return {n: OpenBook.lock(context, n) for n in numbers if n is not None}
+    return lock_orders(context, lines)
 
 
 def _receive_goods(

@@ -83,6 +83,9 @@ def ship_to_supplier(context: Context, given: ShipToSupplier) -> None:
         raise InvalidInput([f"operation: no supplier does operation {given.operation} of order {given.order}"])  # fmt: skip
     purchase = PurchaseBook.lock(context, line.purchase.number)
     purchase.require(PurchaseAct.RECEIVE)
+    line = purchase.line(line.number)
+    if line.is_ended:  # since it was looked for
+        raise InvalidInput([f"operation: line {line.number} of purchase order {line.purchase.number} has ended"])  # fmt: skip
     item = book.order.item
     require_step("The quantity", given.quantity, step=item.step, unit=item.unit)
     if given.again:
@@ -143,8 +146,10 @@ def _issue_of(given: ShipToSupplier) -> IssueMaterial:
 
 def _note_parts(shipment: Shipment, sent: list[PartSent]) -> None:
     items = items_by_code({p.item for p in sent})
-    for p in sent:
-        ShippedPart.objects.create(shipment=shipment, item=items[p.item], quantity=p.quantity, lot=p.lot)  # fmt: skip
+    ShippedPart.objects.bulk_create(
+        ShippedPart(shipment=shipment, item=items[p.item], quantity=p.quantity, lot=p.lot)
+        for p in sent
+    )
 
 
 def _worth(book: OpenBook, operation: OrderOperation, quantity: Decimal) -> Decimal:
