@@ -106,6 +106,28 @@ class Working(SimpleTestCase):
         self.assertEqual(end, walked)
         self.assertEqual(working.between(working.subtract(end, minutes * 60), end), minutes * 60)
 
+    @given(st.lists(st.tuples(st.integers(-9000, 60_000), st.integers(0, 9000)), max_size=20))
+    def test_many_at_once_are_what_each_is_by_itself(self, asked: list[tuple[int, int]]) -> None:
+        lunch = Shift(weekday=2, start=17 * 60, end=17 * 60 + 30)
+        calendar = Calendar(code="L", zone=UTC, shifts=(*WEEKDAYS, lunch))
+        working = WorkingTime(calendar, FIRST, LAST + timedelta(days=60))
+        moments = [at(2, 0) + timedelta(minutes=m) for m, _ in asked]
+
+        together = working.add_many(
+            np.array([int(m.timestamp()) for m in moments], dtype=np.int64),
+            np.array([60 * n for _, n in asked], dtype=np.int64),
+        )
+
+        alone = [working.add(m, 60 * n) for m, (_, n) in zip(moments, asked, strict=True)]
+        self.assertEqual([datetime.fromtimestamp(int(s), UTC) for s in together], alone)
+
+    def test_many_at_once_are_refused_where_one_of_them_is(self) -> None:
+        none = WorkingTime(Calendar(code="IDLE", zone=UTC, shifts=()), FIRST, LAST)
+        some, late = laid_out(), int(at(31, 16, month=12).timestamp())
+        for working, moment, seconds in ((none, 0, 1), (some, late, 0), (some, late, 60)):
+            with self.assertRaises(NoWorkingTime):
+                working.add_many(np.array([moment]), np.array([seconds]))
+
     def test_a_night_shift_over_the_change_of_time_has_the_hours_the_clock_shows(self) -> None:
         """Europe/Berlin, 25 October 2026: the clock goes back from 3 to 2 (IANA tz database)."""
         shift = Shift(weekday=5, start=22 * 60, end=6 * 60)
