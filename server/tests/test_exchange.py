@@ -206,7 +206,7 @@ class Exchange(TestCase):
             "G,G,pcs,make,1,,perhaps,,": "neither true nor false",
             "H,H,pcs,buy,1,,,soon,": "no whole number",
             "I,I,pcs,make,1,2,,,": "a made item has no price",
-            "J,J,pcs,make,1,,,,moving average": "what is made is valued at standard",
+            "J,J,pcs,make,1,,,,lot actual": "lot actual needs an item tracked",
             "K,K,pcs,buy,1,,yes,,": "only what is made can be a phantom",
         }
         upload = self.bring(caller, "items.csv", (head + "\n".join(rows)).encode())

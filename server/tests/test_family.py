@@ -210,7 +210,8 @@ class Family(TestCase):
 
     def test_what_contradicts_itself_is_refused_by_name(self) -> None:
         for name, given, words in (
-            ("change-item", {"code": "MA-200", "valuation": "moving average"}, "valued at standard"),
+            ("change-item", {"code": "MA-200", "valuation": "moving average"}, "in stock"),
+            ("change-item", {"code": "MA-200", "valuation": "lot actual"}, "lot actual needs"),
             ("change-item", {"code": "PAD-3", "valuation": "standard"}, "in stock"),
             ("change-item", {"code": "SC-05", "tracking": "lot"}, "number_rule"),
             ("set-prices", {"item": "AP-20", "prices": [{"supplier": "ORMSBY", "price": "1"}]}, "supplier ORMSBY"),

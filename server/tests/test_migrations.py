@@ -17,7 +17,13 @@ from poietic.works.models import Works
 
 #: how it was; of the first two, also to go back to
 BEFORE = [("orders", "0006_overhead_of_orders"), ("costing", "0002_sets_next_and_what_if"), ("ledger", "0005_overhead_lines"), ("catalog", "0005_list_prices"), ("engineering", "0005_overhead_budgets")]  # fmt: skip
-YOUNGER: list[tuple[str, str | None]] = [("stores", None), ("picking", None), ("buying", None)]
+YOUNGER: list[tuple[str, str | None]] = [
+    ("stores", None),
+    ("picking", None),
+    ("buying", None),
+    ("selling", None),
+    ("settling", None),
+]
 #: what an input was marked with: once per order, per good unit
 MARKS = {"once": (True, False), "good": (False, True), "entering": (False, False)}
 

@@ -179,7 +179,7 @@ class Methods(TestCase):
     def test_what_does_not_fit_is_refused(self) -> None:
         for given, code in (
             ({"item": "AVERAGE", "valuation": "lot actual"}, "input.invalid"),
-            ({"item": "MA-200", "valuation": "FIFO layers"}, "input.invalid"),
+            ({"item": "MA-200", "valuation": "lot actual"}, "input.invalid"),
             ({"item": "AVERAGE", "valuation": "moving average"}, "input.invalid"),
             ({"item": "NOBODY", "valuation": "standard"}, "input.not_found"),
         ):

@@ -38,9 +38,10 @@ CHECKS = {
         LEFT JOIN ledger_posting p ON p.entry_id = w.entry_id
         LEFT JOIN ledger_journalline j ON j.posting_id = p.id AND j.account = 'payables'
         GROUP BY v.id HAVING v.total <> -coalesce(sum(j.amount), 0)""",
-    "an item's late cost is what its invoices left for where it has gone on": """
+    "the late cost of invoices is what they left for where the goods have gone on": """
         WITH booked AS (
-          SELECT sum(amount) AS amount FROM ledger_journalline WHERE account = 'late cost not carried on'),
+          SELECT sum(l.amount - l.in_stock) AS amount FROM ledger_latecost l
+          JOIN ledger_posting p ON p.id = l.posting_id WHERE p.kind = 'supplier invoice'),
         kept AS (SELECT sum(gone_on) AS amount FROM buying_invoiceline)
         SELECT b.amount, k.amount FROM booked b, kept k
         WHERE coalesce(b.amount, 0) <> coalesce(k.amount, 0)""",

@@ -38,6 +38,7 @@ from ..people.api import router as people
 from ..people.persons_api import router as persons
 from ..people.views import router as views
 from ..picking.api import router as picking
+from ..settling.late_api import router as late_costs
 from ..stores.api import router as stores
 from ..stores.carriers_api import router as carriers
 from ..stores.counts_api import router as counts
@@ -82,6 +83,7 @@ for router in (
     suppliers,
     ubl,
     supplier_stand_ins,
+    late_costs,
     ready,
     work_lists,
     order_queues,

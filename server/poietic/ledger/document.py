@@ -80,7 +80,7 @@ class Line:
     worth: Decimal = ZERO
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(slots=True, kw_only=True)
 class Late:
     """Cost of what a posting received, known only after it; below zero where less is asked."""
 
@@ -89,7 +89,12 @@ class Late:
     receipt: int
     amount: Decimal
     #: told what of it went to what is still in stock, and what is kept for where it has gone on to
-    then: Callable[[Decimal, Decimal], None]
+    then: Callable[[Decimal, Decimal], None] = lambda still, gone: None
+    #: what went to what is still in stock; and whether the item keeps late cost at all
+    in_stock: Decimal = ZERO
+    is_kept: bool = False
+    #: a run carries it on in this posting: nothing is left to do
+    is_carried: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +143,8 @@ class Document:
 
     kind: Posting.Kind
     happened_at: datetime
+    #: the day it belongs to, where its period was closed
+    belongs_on: date | None = None
     cost_object: CostObject | None = None
     operation: int | None = None
     reason: str = ""
@@ -234,7 +241,11 @@ class Document:
         )
 
     def late(
-        self, item: Item, receipt: int, amount: Decimal, then: Callable[[Decimal, Decimal], None]
+        self,
+        item: Item,
+        receipt: int,
+        amount: Decimal,
+        then: Callable[[Decimal, Decimal], None] = lambda still, gone: None,
     ) -> None:
         """Have a receipt cost more, once stock is locked: what is still there of it is worth more."""
         self.lates.append(Late(item=item, receipt=receipt, amount=amount, then=then))

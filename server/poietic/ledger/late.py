@@ -31,6 +31,8 @@ def take_lates(stock: Stock, document: Document) -> None:
     """
     shares = _shares_of_pools(stock, document.lates)
     for late in document.lates:
+        if late.is_carried:
+            continue
         holding = stock.holdings[late.item.pk]
         item = holding.item
         if item.method is Method.STANDARD:
@@ -42,6 +44,7 @@ def take_lates(stock: Stock, document: Document) -> None:
         else:
             share = shares.get((item.pk, late.receipt), ZERO)
             still = still_in_stock(late.amount, share, holding.value)
+        late.in_stock, late.is_kept = still, True
         stock.gain(item.pk, still)
         document.journal(Account.STOCK, still, item=item.pk)
         document.journal(Account.LATE_COST, late.amount - still)
@@ -52,7 +55,10 @@ def _shares_of_pools(stock: Stock, lates: Iterable[Late]) -> dict[tuple[int, int
     """Return by item and receipt which share is still in stock, of items valued as one pool."""
     receipts: dict[int, set[int]] = {}
     for late in lates:
-        if stock.holdings[late.item.pk].item.method is Method.MOVING_AVERAGE:
+        if (
+            not late.is_carried
+            and stock.holdings[late.item.pk].item.method is Method.MOVING_AVERAGE
+        ):
             receipts.setdefault(late.item.pk, set()).add(late.receipt)
     if not receipts:
         return {}

@@ -22,6 +22,7 @@ class Account(models.TextChoices):
     PAYABLES = "payables"
     #: of what came and has gone on since: not carried to where it went
     LATE_COST = "late cost not carried on"
+    COST_OF_GOODS_SOLD = "cost of goods sold"
     LABOUR_ABSORBED = "labour absorbed"
     MACHINE_ABSORBED = "machine absorbed"
     OVERHEAD_ABSORBED = "overhead absorbed"
@@ -50,6 +51,13 @@ class Account(models.TextChoices):
     GRADING_VARIANCE = "grading variance"
     FIXED_OVERHEAD_VOLUME_VARIANCE = "fixed overhead volume variance"
     ROUNDING_VARIANCE = "rounding variance"
+    #: of orders that run, at the end of a period; taken back when the next one begins
+    VARIANCE_OF_OPEN_ORDERS = "variance of open orders"
+    WIP_ADJUSTMENT = "work in process beyond standard"
+    #: actual cost of a period over standard, carried to where the goods went
+    STOCK_ADJUSTMENT = "stock beyond standard"
+    SOLD_ADJUSTMENT = "cost of goods sold beyond standard"
+    PERIOD_DIFFERENCES = "differences of the period carried on"
 
 
 class CostObject(models.Model):
@@ -102,12 +110,17 @@ class Posting(models.Model):
         CLOSING = "closing"
         REVALUATION = "standard changed"
         VALUATION = "valued otherwise"
+        DELIVERY = "delivery"
+        LATE_COST = "late cost"
+        PERIOD_END = "period end"
 
     kind = models.CharField(max_length=20, choices=Kind)
     entry = models.ForeignKey(Entry, models.PROTECT, db_constraint=True, related_name="postings")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
     happened_at = models.DateTimeField()
     entered_at = models.DateTimeField()
+    #: the day that it belongs to, where that lies in a period which was closed by then
+    belongs_on = models.DateField(null=True)
     reason = models.CharField(max_length=400, blank=True)
     cost_object = models.ForeignKey(CostObject, models.PROTECT, null=True, related_name="postings")
     operation = models.IntegerField(null=True)
@@ -118,6 +131,45 @@ class Posting(models.Model):
 
     def __str__(self) -> str:
         return f"{self.pk} {self.kind}"
+
+
+class Period(Changing):
+    """A month of the books that was closed at least once."""
+
+    first = models.DateField(unique=True)
+    #: the same span as moments of the works' day
+    begins_at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+    #: null: it was opened again
+    closed_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["first"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(begins_at__lt=models.F("ends_at")), name="a_period_lasts"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.first:%B %Y}"
+
+
+class PeriodEvent(models.Model):
+    """A period was closed, or opened again: both are kept."""
+
+    period = models.ForeignKey(Period, models.PROTECT, related_name="events")
+    entry = models.ForeignKey(Entry, models.PROTECT, db_constraint=False, related_name="+")
+    closes = models.BooleanField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
+    at = models.DateTimeField()
+    reason = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.period_id} {'closed' if self.closes else 'opened'}"
 
 
 class Lot(Changing):
@@ -279,7 +331,10 @@ class TimeLine(models.Model):
 
 
 class HandoverLine(models.Model):
-    """Material or output of one order's work in process that goes over to another's: below zero where it leaves."""
+    """Material or output of one order's work in process that goes over to another's: below zero where it leaves.
+
+    Of no quantity: what material that was issued before turned out to cost more.
+    """
 
     posting = models.ForeignKey(Posting, models.PROTECT, related_name="handover_lines")
     operation = models.IntegerField()
@@ -333,6 +388,8 @@ class Holding(Changing):
     value = models.DecimalField(max_digits=18, decimal_places=2, default=0)
     #: the standard in force, for standard-costed stock [EUR/unit]
     standard = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: since when it is valued as it is; null: since it is there
+    valued_from = models.ForeignKey(Posting, models.PROTECT, null=True, related_name="+")
 
     class Meta:
         constraints = [
@@ -472,3 +529,42 @@ class WipBalance(models.Model):
 
     def __str__(self) -> str:
         return f"{self.cost_object_id}/{self.operation} {self.element} {self.amount}"
+
+
+class LateCost(models.Model):
+    """What a receipt turned out to cost beyond its value: known only after it."""
+
+    #: which said so: an invoice, a closing, or a run that carried another late cost on
+    posting = models.ForeignKey(Posting, models.PROTECT, related_name="late_costs")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    receipt = models.ForeignKey(Posting, models.PROTECT, related_name="later_costs")
+    amount = models.DecimalField(max_digits=18, decimal_places=2)
+    #: of it, what went to what was still in stock at once; the rest is carried on by a run
+    in_stock = models.DecimalField(max_digits=18, decimal_places=2)
+    carried_by = models.ForeignKey(Posting, models.PROTECT, null=True, related_name="carried")
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["item", "receipt"], name="late_cost_by_receipt"),
+            models.Index(
+                fields=["item"],
+                name="late_cost_that_waits",
+                condition=models.Q(carried_by__isnull=True),
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.receipt_id} {self.amount}"
+
+
+class Correction(models.Model):
+    """How much more a movement turned out to be worth, by a run that carried late cost on."""
+
+    posting = models.ForeignKey(Posting, models.PROTECT, related_name="corrections")
+    line = models.ForeignKey(StockLine, models.PROTECT, related_name="corrections")
+    #: of stock valued by layers: of which; null: it was one pool
+    layer = models.ForeignKey(Layer, models.PROTECT, null=True, related_name="+")
+    amount = models.DecimalField(max_digits=18, decimal_places=2)
+
+    def __str__(self) -> str:
+        return f"{self.line_id} {self.amount}"

@@ -15,6 +15,8 @@ APPEND_ONLY = [
     "ledger_handoverline",
     "ledger_unitline",
     "ledger_consumption",
+    "ledger_correction",
+    "ledger_periodevent",
     "people_happening",
 ]
 

@@ -11,7 +11,17 @@ from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
 from .document import Document, InTheFuture, Line
 from .late import take_lates
-from .models import CostObject, HandoverLine, JournalLine, Posting, StockLine, TimeLine, UnitLine
+from .models import (
+    CostObject,
+    HandoverLine,
+    JournalLine,
+    LateCost,
+    Posting,
+    StockLine,
+    TimeLine,
+    UnitLine,
+)
+from .periods import open_moment
 from .reserving import ReservationBook
 from .stock import Stock
 from .wip import WipBook
@@ -47,7 +57,14 @@ class Transaction:
         when = happened_at or self.context.now
         if when > self.context.now:
             raise InTheFuture(f"{when:%Y-%m-%d %H:%M} UTC")
-        document = Document(kind=kind, happened_at=when, cost_object=cost_object, **said)
+        opens = open_moment(when, self.context.now)
+        if opens != when:
+            self.context.effects.remark(
+                f"{kind.value} of {timezone.localdate(when)}",
+                f"its period is closed: it is posted on {timezone.localdate(opens)} and says which day it belongs to",
+            )
+            said["belongs_on"] = timezone.localdate(when)
+        document = Document(kind=kind, happened_at=opens, cost_object=cost_object, **said)
         self.documents.append(document)
         return document
 
@@ -126,7 +143,7 @@ class Transaction:
         person = context.person.pk if context.person else None
         return insert_rows(
             Posting,
-            ("kind", "entry", "person", "happened_at", "entered_at", "reason", "cost_object", "operation", "reverses"),
+            ("kind", "entry", "person", "happened_at", "entered_at", "belongs_on", "reason", "cost_object", "operation", "reverses"),
             [
                 (
                     d.kind.value,
@@ -134,6 +151,7 @@ class Transaction:
                     person,
                     d.happened_at,
                     context.now,
+                    d.belongs_on,
                     d.reason,
                     d.cost_object.pk if d.cost_object else None,
                     d.operation,
@@ -163,6 +181,16 @@ class Transaction:
                 for d in self.documents
                 for (account, operation, element, item), amount in d.money.items()
                 if amount
+            ],
+        )  # fmt: skip
+        insert_rows(
+            LateCost,
+            ("posting", "item", "receipt", "amount", "in_stock", "carried_by"),
+            [
+                (postings[id(d)], n.item.pk, n.receipt, n.amount, n.in_stock, postings[id(d)] if n.is_carried else None)
+                for d in self.documents
+                for n in d.lates
+                if n.is_kept
             ],
         )  # fmt: skip
         insert_rows(

@@ -108,7 +108,7 @@ register(
             WHERE j.account = 'handed over between orders' GROUP BY 1 HAVING sum(j.amount) <> 0
             UNION ALL
             SELECT p.entry_id, h.part, sum(abs(h.quantity)) FROM ledger_handoverline h
-            JOIN ledger_posting p ON p.id = h.posting_id
+            JOIN ledger_posting p ON p.id = h.posting_id WHERE p.kind IN ('split', 'merge')
             GROUP BY 1, 2, h.item_id, h.lot_id, h.operation HAVING sum(h.quantity) <> 0 OR sum(h.amount) <> 0
             UNION ALL
             SELECT p.entry_id, 'units', sum(u.quantity) FROM ledger_unitline u

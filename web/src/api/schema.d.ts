@@ -5704,6 +5704,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/deliver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deliver to a customer
+         * @description Deliver to a customer: carry out.
+         */
+        post: operations["post_deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/deliver/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deliver to a customer (preview)
+         * @description Deliver to a customer: show the consequences.
+         */
+        post: operations["preview_deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/carry-late-cost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry late cost on
+         * @description Carry late cost on: carry out.
+         */
+        post: operations["post_carry_late_cost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/carry-late-cost/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry late cost on (preview)
+         * @description Carry late cost on: show the consequences.
+         */
+        post: operations["preview_carry_late_cost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/import-tables": {
         parameters: {
             query?: never;
@@ -5818,6 +5898,26 @@ export interface paths {
          * @description Roll up the next standard, in the background.
          */
         post: operations["start_roll_up_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/carry-late-cost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry late cost on (in the background)
+         * @description Carry late cost on, in the background.
+         */
+        post: operations["start_carry_late_cost"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7380,6 +7480,66 @@ export interface paths {
          * @description Return his invoice, as UBL 2.1, for what came and is not invoiced yet; without lines, where nothing is.
          */
         get: operations["poietic_buying_supplier_stand_in_invoice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/late-costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Late Costs
+         * @description Return what waits, the chain that carrying it on would walk, and the last runs.
+         */
+        get: operations["poietic_settling_late_api_late_costs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/late-costs/{posting}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chain
+         * @description Return the chain that a run walked.
+         */
+        get: operations["poietic_settling_late_api_chain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{number}/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Corrections
+         * @description Return what late cost did to an order, the latest first, with what it came of.
+         */
+        get: operations["poietic_settling_late_api_corrections"];
         put?: never;
         post?: never;
         delete?: never;
@@ -13977,6 +14137,111 @@ export interface components {
             given: components["schemas"]["SetStandIn"];
         };
         /**
+         * Deliver
+         * @description What goes to a customer, and on which order of his.
+         */
+        Deliver: {
+            /** Customer */
+            customer: string;
+            /**
+             * Customer Order
+             * @default
+             */
+            customer_order: string;
+            /** Place */
+            place: string;
+            /** Lines */
+            lines: components["schemas"]["LineDelivered"][];
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** DeliverPosting */
+        DeliverPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["Deliver"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * LineDelivered
+         * @description A quantity of an item that leaves.
+         */
+        LineDelivered: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotDelivered"][];
+            /**
+             * Customer Line
+             * @default
+             */
+            customer_line: string;
+            /** Price */
+            price?: string | null;
+        };
+        /**
+         * LotDelivered
+         * @description Pieces of one lot, or one serial.
+         */
+        LotDelivered: {
+            /** Lot */
+            lot: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /** DeliverPreview */
+        DeliverPreview: {
+            given: components["schemas"]["Deliver"];
+        };
+        /**
+         * CarryLateCost
+         * @description All late cost that waits is carried on.
+         */
+        CarryLateCost: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** CarryLateCostPosting */
+        CarryLateCostPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CarryLateCost"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** CarryLateCostPreview */
+        CarryLateCostPreview: {
+            given: components["schemas"]["CarryLateCost"];
+        };
+        /**
          * ImportTables
          * @description An uploaded file to take in; its structures come into force today.
          */
@@ -14029,6 +14294,10 @@ export interface components {
         /** RollUpNextJob */
         RollUpNextJob: {
             given: components["schemas"]["RollUpNext"];
+        };
+        /** CarryLateCostJob */
+        CarryLateCostJob: {
+            given: components["schemas"]["CarryLateCost"];
         };
         /** ImportTablesJob */
         ImportTablesJob: {
@@ -17510,6 +17779,149 @@ export interface components {
             their_number: string;
             /** Lines */
             lines: components["schemas"]["LineAnswered"][];
+        };
+        /**
+         * ChainRowOut
+         * @description One row of a chain: what was worth what before, how much more it is, and where it stands.
+         */
+        ChainRowOut: {
+            /** Depth */
+            depth: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Kind */
+            kind: string;
+            /** Order */
+            order: number | null;
+            /** Operation */
+            operation: number | null;
+            /** Customer */
+            customer: string;
+            /** Customer Order */
+            customer_order: string;
+            /** Origin */
+            origin: string;
+            /** Receipt */
+            receipt: number | null;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Before
+             * Format: decimal
+             * @example 2.40
+             */
+            before: string;
+            /**
+             * After
+             * Format: decimal
+             * @example 2.40
+             */
+            after: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /** Stays */
+            stays: boolean;
+        };
+        /**
+         * LateCostsOut
+         * @description What waits with the chain that it would walk, and the runs that there were.
+         */
+        LateCostsOut: {
+            /**
+             * Waiting
+             * Format: decimal
+             * @example 2.40
+             */
+            waiting: string;
+            /** Count */
+            count: number;
+            /** Rows */
+            rows: components["schemas"]["ChainRowOut"][];
+            /** Whole */
+            whole: number;
+            /** Runs */
+            runs: components["schemas"]["RunOut"][];
+        };
+        /**
+         * RunOut
+         * @description A run that carried late cost on.
+         */
+        RunOut: {
+            /** Posting */
+            posting: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Person */
+            person: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * ChainOut
+         * @description The chain of a run.
+         */
+        ChainOut: {
+            run: components["schemas"]["RunOut"];
+            /** Rows */
+            rows: components["schemas"]["ChainRowOut"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * OrderCorrected
+         * @description What an order's material turned out to cost more, by run.
+         */
+        OrderCorrected: {
+            /** Posting */
+            posting: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Operation */
+            operation: number;
+            /** Item */
+            item: string;
+            /**
+             * Before
+             * Format: decimal
+             * @example 2.40
+             */
+            before: string;
+            /**
+             * After
+             * Format: decimal
+             * @example 2.40
+             */
+            after: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /** Origins */
+            origins: string[];
         };
         /**
          * ReadyGroup
@@ -38921,6 +39333,282 @@ export interface operations {
             };
         };
     };
+    post_deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliverPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliverPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_carry_late_cost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryLateCostPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_carry_late_cost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryLateCostPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_tables: {
         parameters: {
             query?: never;
@@ -39151,6 +39839,75 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RollUpNextJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_carry_late_cost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryLateCostJob"];
             };
         };
         responses: {
@@ -41597,6 +42354,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_settling_late_api_late_costs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LateCostsOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_late_api_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                posting: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_settling_late_api_corrections: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderCorrected"][];
                 };
             };
         };

@@ -241,8 +241,6 @@ def faults_of_item(item: Item) -> list[str]:
     faults = []
     if item.source == Item.Source.MAKE and item.price is not None:
         faults.append("price: a made item has no price, its cost is rolled up")
-    if item.is_made and item.valuation != Method.STANDARD:
-        faults.append("valuation: what is made is valued at standard")
     if item.is_phantom and not item.is_made:
         faults.append("is_phantom: only what is made can be a phantom")
     if item.price_per and not item.form:

@@ -38,6 +38,8 @@ INSTALLED_APPS = [
     "poietic.papers",
     "poietic.picking",
     "poietic.buying",
+    "poietic.selling",
+    "poietic.settling",
     "poietic.exchange",
     "poietic.demo",
 ]

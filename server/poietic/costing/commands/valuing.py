@@ -7,7 +7,7 @@ from ...catalog.models import Item
 from ...commanding.reading import COST_READERS
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...ledger.models import Posting
+from ...ledger.models import Holding, Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Note, Strict
@@ -46,3 +46,4 @@ def change_valuation(context: Context, given: ChangeValuation) -> None:
     item.change = context.change
     item.save(update_fields=["valuation", "change"])
     transaction.post()
+    Holding.objects.filter(pk=item.pk).update(valued_from=document.key)

@@ -16,6 +16,7 @@ from ...ledger.models import Account, Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Note, OrderNumber, Strict
+from ..actual_output import received_at_actual, settle_output
 from ..models import OrderInput
 from ..open_book import OpenBook
 from .life import OrderGiven
@@ -62,18 +63,35 @@ def finish_short(context: Context, given: FinishShort) -> None:
 
 @command("close-order", "Close an order", Role.COST_ACCOUNTANT, Role.CONTROLLER)
 def close_order(context: Context, given: OrderGiven) -> None:
-    """Post each cause of variance to its account and every cell of WIP to zero."""
+    """Post every cell of WIP to zero: to the account of each cause, or to what was made.
+
+    What output cost beyond its provisional value goes to where it is, where that is valued at
+    what it cost; the causes then only say why.
+    """
     book = OpenBook.lock(context, given.order)
-    book.require(Act.CLOSE)
     transaction = Transaction(context)
-    document = transaction.open(Posting.Kind.CLOSING, cost_object=book.order.cost_object)
-    for (_, operation, element), amount in sorted(transaction.wip.amounts.items()):
-        document.journal(Account.WIP, -amount, operation=operation, element=element)
-    for cause, amount in book.variance().rounded_causes():
-        document.journal(account_of(cause.kind), amount)
-    book.set_state(OrderState.CLOSED)
+    close(transaction, book)
     transaction.post()
     book.finish()
+
+
+def close(transaction: Transaction, book: OpenBook) -> None:
+    """Close a locked order."""
+    book.require(Act.CLOSE)
+    received = received_at_actual(book.order)
+    transaction.concern(r.line.item_id for r in received)
+    document = transaction.open(Posting.Kind.CLOSING, cost_object=book.order.cost_object)
+    left = ZERO
+    for (owner, operation, element), amount in sorted(transaction.wip.amounts.items()):
+        if owner == book.order.pk:
+            document.journal(Account.WIP, -amount, operation=operation, element=element)
+            left += amount
+    if received:
+        settle_output(document, received, left)
+    else:
+        for cause, amount in book.variance().rounded_causes():
+            document.journal(account_of(cause.kind), amount)
+    book.set_state(OrderState.CLOSED)
 
 
 def account_of(kind: CauseKind) -> Account:

@@ -15,6 +15,7 @@ from ...ledger.models import Posting
 from ...ledger.transaction import Transaction
 from ...web_api.errors import NotFound
 from ...web_api.fields import Note, PostingNumber, Strict
+from ..actual_output import unsettle_output
 from ..models import Order
 from ..open_book import OpenBook
 from .material import close_document
@@ -140,12 +141,10 @@ def postings_of_act(number: int) -> tuple[Posting, list[Posting]]:
         raise TakenBack(number, original.reversal.pk)
     if original.reverses_id:
         raise NotReversible(number, "reversal", "Enter again what it took back.")
-    act = rows.filter(
-        entry_id=original.entry_id,
-        cost_object=original.cost_object_id,
-        reverses=None,
-        reversal=None,
-    )
+    act = rows.filter(cost_object=original.cost_object_id, reverses=None, reversal=None)
+    if original.kind == Posting.Kind.CLOSING:  # with what late cost went on through it since
+        return original, list(act.filter(kind=Posting.Kind.CLOSING).order_by("-pk"))
+    act = act.filter(entry_id=original.entry_id)
     found = _of_its_row(list(act.order_by("-pk")), number)
     for posting in found:
         if instead := INSTEAD.get(Posting.Kind(posting.kind)):
@@ -181,6 +180,8 @@ def mirror_act(
             reverses=original,
         )
         mirror(document, original)
+        if book and kind is Posting.Kind.CLOSING:
+            unsettle_output(document, book.order)
         if book:
             close_document(book, document)
 
@@ -203,6 +204,8 @@ def _leave_state(book: OpenBook, kind: Posting.Kind) -> None:
         require_state(str(book.order.number), book.state, Act.POST)
         return
     expected, back_to = STATES[kind]
+    if kind is Posting.Kind.CLOSING and book.state is back_to:  # one of several
+        return
     if book.state is not expected:
         require_state(str(book.order.number), book.state, Act.POST)
     book.set_state(back_to)

@@ -27,7 +27,7 @@ export const itemForms = {
         price: number('Price, EUR per unit', { optional: true, hint: 'where no supplier has a price' }),
         standard_lot: number('Standard lot', { optional: true, hint: 'made at once, or bought at once' }),
         source: choice('Buy or make', values.Source, optional),
-        valuation: choice('Valued at', ['moving average', 'standard'], optional),
+        valuation: choice('Valued at', ['moving average', 'standard', 'FIFO layers', 'lot actual'], optional),
         own_units: ownUnits('Own units', optional),
         inactive_reason: text('Inactive because', { optional: true, hint: 'said when it is made inactive' }),
       },

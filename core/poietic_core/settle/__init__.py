@@ -1,0 +1,1 @@
+"""Closing the books: late cost carried on, the actual cost of a period, WIP at its end."""

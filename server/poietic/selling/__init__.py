@@ -1,0 +1,1 @@
+"""What leaves for customers, at what price."""
