@@ -38,7 +38,9 @@ from ..people.api import router as people
 from ..people.persons_api import router as persons
 from ..people.views import router as views
 from ..picking.api import router as picking
+from ..settling.across_api import router as variances
 from ..settling.late_api import router as late_costs
+from ..settling.periods_api import router as periods
 from ..stores.api import router as stores
 from ..stores.carriers_api import router as carriers
 from ..stores.counts_api import router as counts
@@ -84,6 +86,8 @@ for router in (
     ubl,
     supplier_stand_ins,
     late_costs,
+    periods,
+    variances,
     ready,
     work_lists,
     order_queues,

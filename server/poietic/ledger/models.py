@@ -28,6 +28,13 @@ class Account(models.TextChoices):
     OVERHEAD_ABSORBED = "overhead absorbed"
     #: of a work center, borne by no order
     OVERHEAD_EXPENSE = "overhead expense"
+    LABOUR_EXPENSE = "labour expense"
+    MACHINE_EXPENSE = "machine expense"
+    #: of work centers and periods, never of orders
+    LABOUR_SPENDING = "labour spending variance"
+    MACHINE_SPENDING = "machine spending variance"
+    OVERHEAD_SPENDING = "overhead spending variance"
+    OVERHEAD_VOLUME = "overhead volume variance"
     SCRAP_EXPENSE = "scrap expense"
     COUNT_DIFFERENCE = "count difference"
     PURCHASE_PRICE_VARIANCE = "purchase price variance"
@@ -113,6 +120,7 @@ class Posting(models.Model):
         DELIVERY = "delivery"
         LATE_COST = "late cost"
         PERIOD_END = "period end"
+        ACTUAL_COST = "actual cost"
 
     kind = models.CharField(max_length=20, choices=Kind)
     entry = models.ForeignKey(Entry, models.PROTECT, db_constraint=True, related_name="postings")

@@ -483,6 +483,39 @@ class Outcome(models.Model):
         return f"{self.order_id} {self.charged}"
 
 
+class CauseRow(models.Model):
+    """A part of what a finished order varied by: why, where, by what and by whom; unfavourable is positive.
+
+    All of an order add up to its variance, to the cent.
+    """
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="cause_rows")
+    #: when the order was finished, and what it made
+    finished_on = models.DateField()
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    kind = models.CharField(max_length=30)
+    operation = models.IntegerField()
+    work_center = models.ForeignKey(
+        "engineering.WorkCenter", models.PROTECT, null=True, related_name="+"
+    )
+    #: what was used, or came beside; and of whom it was, or who worked on it
+    component = models.ForeignKey(Item, models.PROTECT, null=True, related_name="+")
+    supplier = models.ForeignKey(Partner, models.PROTECT, null=True, related_name="+")
+    grade = models.ForeignKey(
+        "engineering.LabourGrade", models.PROTECT, null=True, related_name="+"
+    )
+    person = models.ForeignKey("people.Person", models.PROTECT, null=True, related_name="+")
+    #: of what was lost: why
+    reason = models.CharField(max_length=120, blank=True)
+    amount = models.DecimalField(max_digits=18, decimal_places=2)
+
+    class Meta:
+        indexes = [models.Index(fields=["finished_on", "kind"], name="cause_row_by_day")]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.kind} {self.amount}"
+
+
 class PlannedNeed(models.Model):
     """What an order that is not released yet will need of an item, and what it would be short of now."""
 

@@ -31,7 +31,7 @@ from ..statements.bulk import update_rows
 from ..statements.prepared import Prepared, lock_keys
 from ..web_api.errors import NotFound
 from .book import ORDER, STOOD, OrderBook
-from .models import Order, OrderGrade, OrderInput, OrderOperation, Outcome, Standing
+from .models import CauseRow, Order, OrderGrade, OrderInput, OrderOperation, Outcome, Standing
 from .outcomes import FINISHED
 
 #: told each order that a command has changed and is about to save, with what it posted to it
@@ -115,7 +115,8 @@ class OpenBook(OrderBook):
         """Move the order to another state."""
         self.context.effects.field(self.thing, "state", self.order.state, state.value)
         if self.state in FINISHED and state not in FINISHED:
-            Outcome.objects.filter(order=self.order.pk).delete()
+            for kept in (Outcome, CauseRow):
+                kept.objects.filter(order=self.order.pk).delete()
         self.order.state = state.value
         ends = state in (OrderState.CLOSED, OrderState.CANCELLED)
         closed_at = self.context.now if ends else None

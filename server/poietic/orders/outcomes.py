@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from django.db import connection, transaction
+from django.db.models import Q
 from django.utils import timezone
 from poietic_core.cost.model import InputKind
 from poietic_core.order.states import OrderState
@@ -17,6 +18,7 @@ from ..statements.bulk import upsert_rows
 from ..statements.prepared import lock_keys
 from ..web_api.fields import plain
 from .book import ORDER_PARTS, OrderBook
+from .cause_rows import keep_causes
 from .models import Order, Outcome
 
 #: nothing more is made of them
@@ -58,6 +60,7 @@ def keep_outcome(book: OrderBook) -> None:
         *_hours(book, MACHINE),
     )
     upsert_rows(Outcome, ("order",), FIELDS, [(order.pk, *row)])
+    keep_causes(book, variance, finished)
 
 
 def by_kind(variance: Variance) -> dict[str, Decimal]:
@@ -76,7 +79,9 @@ def as_json(amounts: dict[str, Decimal]) -> dict[str, str]:
 def keep_missing_outcomes() -> int:
     """Store what finished orders came to of which nothing is kept yet; return how many there were."""
     states = [s.value for s in FINISHED]
-    missing = Order.objects.filter(state__in=states, outcome=None).exclude(standard=None)
+    missing = Order.objects.filter(state__in=states).exclude(standard=None)
+    nothing = Q(outcome=None) | Q(cause_rows=None) & ~Q(outcome__variance=0)
+    missing = missing.filter(nothing).distinct()
     keys = list(missing.order_by("pk").values_list("pk", flat=True))
     for begin in range(0, len(keys), BATCH):
         with transaction.atomic():

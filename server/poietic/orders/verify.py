@@ -1,6 +1,11 @@
 """What must hold between orders and the ledger, for the check of all balances."""
 
 CHECKS = {
+    "the parts of what finished orders varied by are their variance": """
+        SELECT o.order_id, o.variance, c.amount FROM orders_outcome o
+        LEFT JOIN (SELECT order_id, sum(amount) AS amount FROM orders_causerow GROUP BY 1) c
+          USING (order_id)
+        WHERE o.variance <> coalesce(c.amount, 0)""",
     "an order is its cost object, and ends with it": """
         SELECT o.number, c.kind, c.number, c.closed_at FROM orders_order o
         LEFT JOIN ledger_costobject c ON c.id = o.id

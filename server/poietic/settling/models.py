@@ -1,9 +1,12 @@
-"""What runs of late cost walked through."""
+"""What runs of late cost walked through; what periods were closed with; who follows up on variances."""
 
 from django.db import models
 
 from ..catalog.models import Item
-from ..ledger.models import CostObject, Posting, StockLine
+from ..commanding.models import Changing
+from ..engineering.models import WorkCenter
+from ..ledger.models import CostObject, Period, Posting, StockLine
+from ..orders.models import Order
 
 
 class ChainRow(models.Model):
@@ -40,3 +43,87 @@ class ChainRow(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.amount}"
+
+
+class SpendingKind(models.TextChoices):
+    """What a work center costs in a period."""
+
+    LABOUR = "labour"
+    MACHINE = "machine"
+    VARIABLE_OVERHEAD = "variable overhead"
+    FIXED_OVERHEAD = "fixed overhead"
+
+
+class ActualCost(models.Model):
+    """What a work center really cost in a month, by kind: payroll, machines, overhead."""
+
+    first = models.DateField()
+    work_center = models.ForeignKey(WorkCenter, models.PROTECT, related_name="+")
+    kind = models.CharField(max_length=20, choices=SpendingKind)
+    posting = models.ForeignKey(Posting, models.PROTECT, related_name="actual_costs")
+    amount = models.DecimalField(max_digits=18, decimal_places=2)
+    is_taken_back = models.BooleanField(default=False)
+
+    class Meta:
+        indexes = [models.Index(fields=["first"], name="actual_cost_by_month")]
+
+    def __str__(self) -> str:
+        return f"{self.work_center_id} {self.kind} {self.amount}"
+
+
+class PeriodWip(models.Model):
+    """WIP of an order at an operation when a period was closed."""
+
+    period = models.ForeignKey(Period, models.CASCADE, related_name="wip")
+    cost_object = models.ForeignKey(CostObject, models.PROTECT, related_name="+")
+    operation = models.IntegerField()
+    #: in WIP, and what the standard allows to be there
+    charged = models.DecimalField(max_digits=18, decimal_places=2)
+    allowed = models.DecimalField(max_digits=18, decimal_places=2)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.cost_object_id}/{self.operation} {self.charged}"
+
+
+class PeriodSpending(models.Model):
+    """What a work center absorbed, cost and was budgeted for when a period was closed, by kind."""
+
+    period = models.ForeignKey(Period, models.CASCADE, related_name="spending")
+    work_center = models.ForeignKey(WorkCenter, models.PROTECT, related_name="+")
+    kind = models.CharField(max_length=20, choices=SpendingKind)
+    absorbed = models.DecimalField(max_digits=18, decimal_places=2)
+    #: null: nobody entered it
+    actual = models.DecimalField(max_digits=18, decimal_places=2, null=True)
+    budget = models.DecimalField(max_digits=18, decimal_places=2, null=True)
+    spending = models.DecimalField(max_digits=18, decimal_places=2)
+    volume = models.DecimalField(max_digits=18, decimal_places=2)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.work_center_id} {self.kind}"
+
+
+class FollowUp(Changing):
+    """Who looks after a variance of an order, until when, and what was found; seen again with its cause."""
+
+    order = models.ForeignKey(Order, models.CASCADE, related_name="follow_ups")
+    #: which cause; "" for all of it
+    kind = models.CharField(max_length=30, blank=True)
+    note = models.CharField(max_length=400)
+    owner = models.ForeignKey("people.Person", models.PROTECT, null=True, related_name="+")
+    look_again_on = models.DateField(null=True)
+    is_done = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["order", "kind"], name="one_follow_up_per_cause")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.order_id} {self.kind}"

@@ -5784,6 +5784,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/enter-actual-cost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter what work centers cost
+         * @description Enter what work centers cost: carry out.
+         */
+        post: operations["post_enter_actual_cost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/enter-actual-cost/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter what work centers cost (preview)
+         * @description Enter what work centers cost: show the consequences.
+         */
+        post: operations["preview_enter_actual_cost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/close-period": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close a month
+         * @description Close a month: carry out.
+         */
+        post: operations["post_close_period"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/close-period/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close a month (preview)
+         * @description Close a month: show the consequences.
+         */
+        post: operations["preview_close_period"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/reopen-period": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open a month again
+         * @description Open a month again: carry out.
+         */
+        post: operations["post_reopen_period"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/reopen-period/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open a month again (preview)
+         * @description Open a month again: show the consequences.
+         */
+        post: operations["preview_reopen_period"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/import-tables": {
         parameters: {
             query?: never;
@@ -5918,6 +6038,26 @@ export interface paths {
          * @description Carry late cost on, in the background.
          */
         post: operations["start_carry_late_cost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/close-period": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close a month (in the background)
+         * @description Close a month, in the background.
+         */
+        post: operations["start_close_period"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7540,6 +7680,126 @@ export interface paths {
          * @description Return what late cost did to an order, the latest first, with what it came of.
          */
         get: operations["poietic_settling_late_api_corrections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/periods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Periods
+         * @description Return the months with postings, and which is to be closed next.
+         */
+        get: operations["poietic_settling_periods_api_periods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/periods/verified": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Verified
+         * @description Compare every balance with the postings now.
+         */
+        get: operations["poietic_settling_periods_api_verified"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/periods/{first}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Period
+         * @description Return a month: what stands open, its WIP, its work centers, its accounts.
+         */
+        get: operations["poietic_settling_periods_api_period"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variances
+         * @description Return what finished orders varied by, as a table, with what the three spans before came to.
+         */
+        get: operations["poietic_settling_across_api_variances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variances/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variance Orders
+         * @description Return the orders behind a cell, with who follows up.
+         */
+        get: operations["poietic_settling_across_api_variance_orders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variances.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variances File
+         * @description Return the table as a CSV file or a workbook.
+         */
+        get: operations["poietic_settling_across_api_variances_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -14242,6 +14502,122 @@ export interface components {
             given: components["schemas"]["CarryLateCost"];
         };
         /**
+         * CostEntered
+         * @description What a work center really cost, by kind.
+         */
+        CostEntered: {
+            /** Work Center */
+            work_center: string;
+            kind: components["schemas"]["SpendingKind"];
+            /**
+             * Amount
+             * Format: decimal
+             * @description at most 1,000,000,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * EnterActualCost
+         * @description Payroll, machine and overhead cost of a month; more of it may come later.
+         */
+        EnterActualCost: {
+            /**
+             * Month
+             * Format: date
+             */
+            month: string;
+            /** Costs */
+            costs: components["schemas"]["CostEntered"][];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** EnterActualCostPosting */
+        EnterActualCostPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["EnterActualCost"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * SpendingKind
+         * @description What a work center costs in a period.
+         * @enum {string}
+         */
+        SpendingKind: "labour" | "machine" | "variable overhead" | "fixed overhead";
+        /** EnterActualCostPreview */
+        EnterActualCostPreview: {
+            given: components["schemas"]["EnterActualCost"];
+        };
+        /**
+         * ClosePeriod
+         * @description A month that is over; a day of it says which.
+         */
+        ClosePeriod: {
+            /**
+             * Month
+             * Format: date
+             */
+            month: string;
+            /**
+             * At Standard
+             * @default false
+             */
+            at_standard: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ClosePeriodPosting */
+        ClosePeriodPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ClosePeriod"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ClosePeriodPreview */
+        ClosePeriodPreview: {
+            given: components["schemas"]["ClosePeriod"];
+        };
+        /**
+         * ReopenPeriod
+         * @description The last month that was closed, and why it is opened again.
+         */
+        ReopenPeriod: {
+            /**
+             * Month
+             * Format: date
+             */
+            month: string;
+            /** Reason */
+            reason: string;
+        };
+        /** ReopenPeriodPosting */
+        ReopenPeriodPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ReopenPeriod"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReopenPeriodPreview */
+        ReopenPeriodPreview: {
+            given: components["schemas"]["ReopenPeriod"];
+        };
+        /**
          * ImportTables
          * @description An uploaded file to take in; its structures come into force today.
          */
@@ -14298,6 +14674,10 @@ export interface components {
         /** CarryLateCostJob */
         CarryLateCostJob: {
             given: components["schemas"]["CarryLateCost"];
+        };
+        /** ClosePeriodJob */
+        ClosePeriodJob: {
+            given: components["schemas"]["ClosePeriod"];
         };
         /** ImportTablesJob */
         ImportTablesJob: {
@@ -17922,6 +18302,370 @@ export interface components {
             amount: string;
             /** Origins */
             origins: string[];
+        };
+        /**
+         * PeriodRow
+         * @description A month of the books.
+         */
+        PeriodRow: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Name */
+            name: string;
+            /** Is Closed */
+            is_closed: boolean;
+            /** Is Over */
+            is_over: boolean;
+            /** Closed At */
+            closed_at: string | null;
+            /** Closed By */
+            closed_by: string;
+            /** Reopened */
+            reopened: number;
+        };
+        /**
+         * PeriodsOut
+         * @description All months with postings, the latest first, and the one that is to be closed next.
+         */
+        PeriodsOut: {
+            /** Rows */
+            rows: components["schemas"]["PeriodRow"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * VerifiedOut
+         * @description Whether all balances are what the postings say; each difference is a sentence.
+         */
+        VerifiedOut: {
+            /** Differences */
+            differences: string[];
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * FindingOut
+         * @description Something that stands open, or is done.
+         */
+        FindingOut: {
+            /** Kind */
+            kind: string;
+            /** Count */
+            count: number;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /** Sentence */
+            sentence: string;
+            /** Leads To */
+            leads_to: string;
+        };
+        /**
+         * PeriodEventOut
+         * @description A month was closed or opened again.
+         */
+        PeriodEventOut: {
+            /** Closes */
+            closes: boolean;
+            /** Person */
+            person: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * PeriodOut
+         * @description A month of the books.
+         */
+        PeriodOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Name */
+            name: string;
+            /** Is Closed */
+            is_closed: boolean;
+            /** Is Over */
+            is_over: boolean;
+            /** Is Next */
+            is_next: boolean;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Wip */
+            wip: components["schemas"]["PeriodWipRow"][];
+            /** Wip Orders */
+            wip_orders: number;
+            /**
+             * Charged
+             * Format: decimal
+             * @example 2.40
+             */
+            charged: string;
+            /**
+             * Allowed
+             * Format: decimal
+             * @example 2.40
+             */
+            allowed: string;
+            /** Spending */
+            spending: components["schemas"]["SpendingRow"][];
+            /** Trial */
+            trial: components["schemas"]["TrialRow"][];
+            /** Events */
+            events: components["schemas"]["PeriodEventOut"][];
+        };
+        /**
+         * PeriodWipRow
+         * @description WIP of an order at an operation at the end of the month.
+         */
+        PeriodWipRow: {
+            /** Order */
+            order: number;
+            /** Operation */
+            operation: number;
+            /**
+             * Charged
+             * Format: decimal
+             * @example 2.40
+             */
+            charged: string;
+            /**
+             * Allowed
+             * Format: decimal
+             * @example 2.40
+             */
+            allowed: string;
+            /**
+             * Variance
+             * Format: decimal
+             * @example 2.40
+             */
+            variance: string;
+        };
+        /**
+         * SpendingRow
+         * @description What a work center absorbed, cost and was budgeted for, by kind; unfavourable is positive.
+         */
+        SpendingRow: {
+            /** Work Center */
+            work_center: string;
+            /** Name */
+            name: string;
+            kind: components["schemas"]["SpendingKind"];
+            /**
+             * Absorbed
+             * Format: decimal
+             * @example 2.40
+             */
+            absorbed: string;
+            /** Actual */
+            actual: string | null;
+            /** Budget */
+            budget: string | null;
+            /**
+             * Spending
+             * Format: decimal
+             * @example 2.40
+             */
+            spending: string;
+            /**
+             * Volume
+             * Format: decimal
+             * @example 2.40
+             */
+            volume: string;
+        };
+        /**
+         * TrialRow
+         * @description An account in the month: what stood on it before, what came on either side, what stands now.
+         */
+        TrialRow: {
+            /** Account */
+            account: string;
+            /**
+             * Opening
+             * Format: decimal
+             * @example 2.40
+             */
+            opening: string;
+            /**
+             * Debit
+             * Format: decimal
+             * @example 2.40
+             */
+            debit: string;
+            /**
+             * Credit
+             * Format: decimal
+             * @example 2.40
+             */
+            credit: string;
+            /**
+             * Closing
+             * Format: decimal
+             * @example 2.40
+             */
+            closing: string;
+        };
+        /**
+         * By
+         * @description What variances can be asked by.
+         * @enum {string}
+         */
+        By: "cause" | "item" | "work center" | "component" | "supplier" | "grade" | "person" | "customer" | "reason" | "period";
+        /**
+         * AcrossCell
+         * @description What a row comes to in a column.
+         */
+        AcrossCell: {
+            /** Column */
+            column: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * AcrossOut
+         * @description Variances of the orders that were finished in a span, by two things.
+         */
+        AcrossOut: {
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Orders */
+            orders: number;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Before
+             * Format: decimal
+             * @example 2.40
+             */
+            before: string;
+            /** Sentence */
+            sentence: string;
+            /** Columns */
+            columns: components["schemas"]["Axis"][];
+            /** Rows */
+            rows: components["schemas"]["AcrossRow"][];
+            /** Others */
+            others: number;
+            /**
+             * Others Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            others_amount: string;
+        };
+        /**
+         * AcrossRow
+         * @description A row of the table, the dearest first.
+         */
+        AcrossRow: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Orders */
+            orders: number;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /** Running */
+            running: string | null;
+            /**
+             * Before
+             * Format: decimal
+             * @example 2.40
+             */
+            before: string;
+            /**
+             * More
+             * Format: decimal
+             * @example 2.40
+             */
+            more: string;
+            /** Cells */
+            cells: components["schemas"]["AcrossCell"][];
+        };
+        /**
+         * Axis
+         * @description A row or a column: nothing has a key of its own.
+         */
+        Axis: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * AcrossOrder
+         * @description An order behind a cell.
+         */
+        AcrossOrder: {
+            /** Order */
+            order: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /**
+             * Finished
+             * Format: date
+             */
+            finished: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+            /** Note */
+            note: string;
+            /** Owner */
+            owner: string;
+        };
+        /**
+         * AcrossOrders
+         * @description The orders behind a cell, those with the largest amounts first.
+         */
+        AcrossOrders: {
+            /** Rows */
+            rows: components["schemas"]["AcrossOrder"][];
+            /** Whole */
+            whole: number;
         };
         /**
          * ReadyGroup
@@ -39609,6 +40353,420 @@ export interface operations {
             };
         };
     };
+    post_enter_actual_cost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterActualCostPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_enter_actual_cost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterActualCostPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_close_period: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosePeriodPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_close_period: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosePeriodPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_reopen_period: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReopenPeriodPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_reopen_period: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReopenPeriodPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_import_tables: {
         parameters: {
             query?: never;
@@ -39908,6 +41066,75 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CarryLateCostJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_close_period: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosePeriodJob"];
             };
         };
         responses: {
@@ -42430,6 +43657,144 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OrderCorrected"][];
                 };
+            };
+        };
+    };
+    poietic_settling_periods_api_periods: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeriodsOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_periods_api_verified: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerifiedOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_periods_api_period: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                first: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeriodOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_across_api_variances: {
+        parameters: {
+            query?: {
+                rows?: "cause" | "item" | "work center" | "component" | "supplier" | "grade" | "person" | "customer" | "reason" | "period";
+                columns?: "cause" | "item" | "work center" | "component" | "supplier" | "grade" | "person" | "customer" | "reason" | "period";
+                since?: string | null;
+                until?: string | null;
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcrossOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_across_api_variance_orders: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcrossOrders"];
+                };
+            };
+        };
+    };
+    poietic_settling_across_api_variances_file: {
+        parameters: {
+            query?: {
+                rows?: "cause" | "item" | "work center" | "component" | "supplier" | "grade" | "person" | "customer" | "reason" | "period";
+                columns?: "cause" | "item" | "work center" | "component" | "supplier" | "grade" | "person" | "customer" | "reason" | "period";
+                since?: string | null;
+                until?: string | null;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -2,6 +2,7 @@
 export const values = {
   Act: ["change", "make firm", "leave to planning", "re-derive", "release", "take back the release of", "post to", "complete", "finish short", "close", "cancel", "hold", "resume", "unwind", "change the making of", "split"],
   Base: ["labour hours", "machine hours", "labour cost", "bought material cost"],
+  By: ["cause", "item", "work center", "component", "supplier", "grade", "person", "customer", "reason", "period"],
   CapacityBasis: ["practical", "normal"],
   ChangeKind: ["price", "machine rate", "labour rate", "hours", "subcontract price", "standard lot"],
   Element: ["material", "material overhead", "setup labour", "run labour", "machine", "variable overhead", "fixed overhead", "subcontract", "by-product credit"],
@@ -21,6 +22,7 @@ export const values = {
   Rule: ["due", "slack", "critical ratio"],
   ShareRule: ["fixed shares", "relative sales value", "physical measure", "net realizable value"],
   Source: ["buy", "make", "both"],
+  SpendingKind: ["labour", "machine", "variable overhead", "fixed overhead"],
   SpreadBy: ["value", "quantity", "weight", "by hand"],
   State: ["open", "done"],
   StepKind: ["text", "picture", "tick", "measurement", "lot"],

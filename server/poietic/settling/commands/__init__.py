@@ -1,5 +1,5 @@
-"""What changes the books at the end of a period, and what carries late cost on."""
+"""What changes the books at the end of a month, and what carries late cost on."""
 
-from . import carrying
+from . import carrying, periods
 
-__all__ = ["carrying"]
+__all__ = ["carrying", "periods"]

@@ -221,6 +221,8 @@ class _Run:
         )  # fmt: skip
 
 
+#: as the database says them
+NO_PIECES, NO_MONEY = Decimal("0.000000"), Decimal("0.00")
 #: a row of the chain: depth, item, kind, late cost, order, operation, delivered line, quantity,
 #: what it was worth, how much more it is, whether it goes no further
 Row = tuple[int, int, str, int | None, int | None, int | None, int | None, Decimal, Decimal, Decimal, bool]  # fmt: skip
@@ -229,7 +231,7 @@ Row = tuple[int, int, str, int | None, int | None, int | None, int | None, Decim
 def chain_rows(walked: Walked) -> list[Row]:
     """Return a chain in the order in which it was walked, the late costs that begin it first."""
     rows: list[Row] = [
-        (0, w.item_id, "late cost", w.pk, None, None, None, ZERO, ZERO, w.amount - w.in_stock, False)
+        (0, w.item_id, "late cost", w.pk, None, None, None, NO_PIECES, NO_MONEY, w.amount - w.in_stock, False)
         for w in walked.waiting
     ]  # fmt: skip
     depths: dict[int, int] = {}
@@ -242,7 +244,7 @@ def chain_rows(walked: Walked) -> list[Row]:
         (Account.ROUNDING_VARIANCE, walked.chain.rounding),
         (Account.PURCHASE_PRICE_VARIANCE, walked.adrift),
     ):
-        rows += [(1, i, kind.value, None, None, None, None, ZERO, ZERO, a, True) for i, a in amounts.items()]  # fmt: skip
+        rows += [(1, i, kind.value, None, None, None, None, NO_PIECES, NO_MONEY, a, True) for i, a in amounts.items()]  # fmt: skip
     return rows
 
 
