@@ -71,7 +71,9 @@ class PeriodTest(TestCase):
         times = {"run_labour_hours": "2.5"}
         at.do("report", order=self.order, operation=10, good="4", **times)
         at.now = datetime(2026, 10, 8, 9, tzinfo=UTC)
-        at.do("report", order=self.order, operation=10, good="6", run_labour_hours="3", receive="10")
+        at.do(
+            "report", order=self.order, operation=10, good="6", run_labour_hours="3", receive="10"
+        )
         at.now = datetime(2026, 11, 5, 9, tzinfo=UTC)
 
     def tearDown(self) -> None:
@@ -113,7 +115,9 @@ class Closing(PeriodTest):
         # 32 pieces at 2 and 2.5 hours; allowed: 4 units of 3 pieces and half an hour, and the 20 pieces not worked in
         hour = self.caller.get(f"orders/{self.order}/as-built")
         self.assertTrue(hour)
-        worked = JournalLine.objects.filter(account="labour absorbed", posting__happened_at__month=9)
+        worked = JournalLine.objects.filter(
+            account="labour absorbed", posting__happened_at__month=9
+        )
         labour = -sum(worked.values_list("amount", flat=True), Decimal(0))
         self.assertEqual(cell.charged, 64 + labour)
         self.assertEqual(cell.allowed, 4 * 3 * 2 + labour * 2 / Decimal("2.5") + 18 * 2)

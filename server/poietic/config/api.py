@@ -39,6 +39,8 @@ from ..people.persons_api import router as persons
 from ..people.views import router as views
 from ..picking.api import router as picking
 from ..settling.across_api import router as variances
+from ..settling.books_api import router as books
+from ..settling.closing_api import router as closing
 from ..settling.late_api import router as late_costs
 from ..settling.periods_api import router as periods
 from ..stores.api import router as stores
@@ -87,6 +89,8 @@ for router in (
     supplier_stand_ins,
     late_costs,
     periods,
+    books,
+    closing,
     variances,
     ready,
     work_lists,

@@ -5,7 +5,7 @@ from django.db import models
 from ..catalog.models import Item
 from ..commanding.models import Changing
 from ..engineering.models import WorkCenter
-from ..ledger.models import CostObject, Period, Posting, StockLine
+from ..ledger.models import Account, CostObject, Period, Posting, StockLine
 from ..orders.models import Order
 
 
@@ -127,3 +127,47 @@ class FollowUp(Changing):
 
     def __str__(self) -> str:
         return f"{self.order_id} {self.kind}"
+
+
+class ClosingRule(Changing):
+    """Which completed orders the night closes by itself: the one row of it."""
+
+    is_on = models.BooleanField(default=False)
+    #: whose variance is no more than this, either way [EUR]
+    most = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+    #: and that were finished so many days ago
+    days = models.IntegerField(default=3)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=models.Q(id=1), name="there_is_one_closing_rule")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.most} after {self.days} days"
+
+
+class AccountCode(Changing):
+    """What an account is called in the books outside, for a work center or an item where they differ."""
+
+    account = models.CharField(max_length=40, choices=Account)
+    work_center = models.ForeignKey(WorkCenter, models.PROTECT, null=True, related_name="+")
+    item = models.ForeignKey(Item, models.PROTECT, null=True, related_name="+")
+    code = models.CharField(max_length=20)
+
+    class Meta:
+        ordering = ["account", "pk"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["account", "work_center", "item"],
+                name="one_code_per_account",
+                nulls_distinct=False,
+            ),
+            models.CheckConstraint(
+                condition=models.Q(work_center__isnull=True) | models.Q(item__isnull=True),
+                name="an_account_code_is_of_one_thing",
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return self.code
