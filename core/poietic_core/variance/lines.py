@@ -62,6 +62,18 @@ class Line:
         in_work = difference("in what stands", standing, out, unit=self.i.unit)
         return total("held", (open_part, in_work, self._unworked()), unit=self.i.unit)
 
+    def times_made(self) -> Decimal:
+        """Return how often what is allowed once per order was made."""
+        return self._done().value
+
+    def covered(self) -> Decimal:
+        """Return A: what was used of it, with what was used in its place [unit]."""
+        return self._covered().value
+
+    def unworked(self) -> Decimal:
+        """Return U: issued and not yet worked in [unit]."""
+        return self._unworked().value
+
     def _quantities(self) -> dict[CauseKind, Derivation]:
         i = self.i
         used = self._covered()

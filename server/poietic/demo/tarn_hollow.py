@@ -10,6 +10,7 @@ from django.utils import timezone
 from ..commanding.roles import Role
 from ..orders.keeping import keep_all
 from . import (
+    books_scene,
     buying_scene,
     history_scene,
     mirror_cell,
@@ -69,6 +70,7 @@ def load(today: date) -> None:
     stores_scene.play(works)
     picking_scene.play(works)
     buying_scene.play(works)
+    books_scene.play(works)
     keep_all(timezone.now(), stale_only=False)  # as the night leaves it
 
 

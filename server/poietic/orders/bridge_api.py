@@ -1,12 +1,15 @@
 """What an order took and cost against what it was allowed."""
 
+from datetime import datetime
 from decimal import Decimal
+from itertools import groupby
 
 from django.http import HttpRequest
 from ninja import Router
-from poietic_core.order.states import OrderState
+from poietic_core.order.states import RUNNING, OrderState
 from poietic_core.quantity import ZERO, money
 from poietic_core.variance.causes import Cause
+from poietic_core.variance.forecast import forecast_of
 from poietic_core.variance.reasons import yield_by_reason
 
 from ..commanding.api import Problem
@@ -15,9 +18,13 @@ from ..ledger.models import WipBalance
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import Answer, DecimalText
 from .as_built import AsBuiltOut, as_built
+from .as_of import leave_out, said_since
 from .book import OrderBook
+from .faulty import computed
 
 router = Router(tags=["orders"])
+#: acts that an order's life is drawn of, the latest
+MOST_POINTS = 120
 
 
 class CauseDetail(Answer):
@@ -55,8 +62,28 @@ class BridgeOut(Answer):
     charged: DecimalText
     variance: DecimalText
     wip: DecimalText
+    #: what it will have been charged at its completion, as things stand; null: it is complete
+    forecast: DecimalText | None
     causes: list[CauseOut]
     yield_by_reason: list[YieldOut]
+
+
+class LifePoint(Answer):
+    """How an order stood after something was posted to it."""
+
+    at: datetime
+    #: what was posted
+    kinds: list[str]
+    postings: list[int]
+    allowed: DecimalText
+    charged: DecimalText
+
+
+class LifeOut(Answer):
+    """Allowed against charged over an order's life, the oldest first; and whether it began before."""
+
+    points: list[LifePoint]
+    has_more: bool
 
 
 @router.get("/orders/{number}/as-built", response={200: AsBuiltOut, 404: Problem})
@@ -77,6 +104,7 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
             charged=ZERO,
             variance=ZERO,
             wip=ZERO,
+            forecast=None,
             causes=[],
             yield_by_reason=[],
         )
@@ -89,12 +117,47 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
         charged=variance.charged,
         variance=variance.to_date(),
         wip=wip,
+        forecast=_forecast(book),
         causes=_causes(variance.rounded_causes()),
         yield_by_reason=[
             YieldOut(operation=y.operation, reason=y.reason, amount=money(y.amount))
             for y in yield_by_reason(book.facts(book.scrap_by_reason()))
         ],
     )
+
+
+@router.get("/orders/{number}/life", auth=READ_COSTS, response={200: LifeOut, 404: Problem})
+def life(request: HttpRequest, number: int) -> LifeOut:
+    """Return what an order was allowed and charged after each act that posted to it."""
+    book = OrderBook.read(number)
+    if book.order.standard is None:
+        return LifeOut(points=[], has_more=False)
+    said = said_since([book.order.pk], book.order.planned_at)
+    acts = [list(own) for _, own in groupby(said, key=lambda s: s.entry)]
+    points: list[LifePoint] = []
+    for own in acts[:MOST_POINTS]:
+        variance, _ = computed(book.variance)
+        if variance:
+            kinds = [s.name for s in own if s.what == "kind"]
+            points.append(
+                LifePoint(
+                    at=own[0].happened_at,
+                    kinds=list(dict.fromkeys(reversed(kinds))),
+                    postings=sorted({s.posting for s in own}),
+                    allowed=variance.allowed(),
+                    charged=variance.charged,
+                )
+            )
+        leave_out(book, own)
+    return LifeOut(points=points[::-1], has_more=len(acts) > MOST_POINTS)
+
+
+def _forecast(book: OrderBook) -> Decimal | None:
+    """Return what an order that runs will have been charged at its completion."""
+    if book.state not in RUNNING:
+        return None
+    found, _ = computed(lambda: money(forecast_of(book.facts())))
+    return found
 
 
 def _causes(causes: list[tuple[Cause, Decimal]]) -> list[CauseOut]:

@@ -105,7 +105,7 @@ class AccountCodeOut(Answer):
     code: str
 
 
-class SheetLine(Answer):
+class AccountLine(Answer):
     """A line of an account sheet, with what stood on it after."""
 
     at: datetime
@@ -120,7 +120,7 @@ class SheetLine(Answer):
     balance: DecimalText
 
 
-class SheetOut(Answer):
+class AccountSheet(Answer):
     """An account in a span."""
 
     account: str
@@ -128,7 +128,7 @@ class SheetOut(Answer):
     since: date
     until: date
     opening: DecimalText
-    rows: list[SheetLine]
+    rows: list[AccountLine]
     whole: int
 
 
@@ -193,7 +193,7 @@ def books(request: HttpRequest, since: date | None = None, until: date | None = 
     )
 
 
-@router.get("/books/{account}", auth=READ_COSTS, response={200: SheetOut, 404: Problem})
+@router.get("/books/{account}", auth=READ_COSTS, response={200: AccountSheet, 404: Problem})
 def sheet(
     request: HttpRequest,
     account: Account,
@@ -201,7 +201,7 @@ def sheet(
     until: date | None = None,
     limit: PageSize = 100,
     skip: Skip = 0,
-) -> SheetOut:
+) -> AccountSheet:
     """Return the lines of an account in a span, each with what stood on it after."""
     span = Span(since, until)
     bounds: Mapping[str, datetime | str | int] = span.bounds()
@@ -217,14 +217,14 @@ def sheet(
         rows = cursor.fetchall()
     code = AccountCode.objects.filter(account=account, work_center=None, item=None)
     names = ("at", "posting", "kind", "belongs_on", "order", "operation", "element", "item", "amount")  # fmt: skip
-    return SheetOut(
+    return AccountSheet(
         account=account.value,
         code=code.values_list("code", flat=True).first() or "",
         since=span.since,
         until=span.until,
         opening=opening,
         rows=[
-            SheetLine(**dict(zip(names, row[:9], strict=True)), balance=opening + row[9])
+            AccountLine(**dict(zip(names, row[:9], strict=True)), balance=opening + row[9])
             for row in rows
         ],
         whole=rows[0][10] if rows else 0,

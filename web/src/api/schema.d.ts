@@ -8490,6 +8490,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{number}/life": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Life
+         * @description Return what an order was allowed and charged after each act that posted to it.
+         */
+        get: operations["poietic_orders_bridge_api_life"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/items/{code}/peek": {
         parameters: {
             query?: never;
@@ -19023,10 +19043,10 @@ export interface components {
             codes: components["schemas"]["AccountCodeOut"][];
         };
         /**
-         * SheetLine
+         * AccountLine
          * @description A line of an account sheet, with what stood on it after.
          */
-        SheetLine: {
+        AccountLine: {
             /**
              * At
              * Format: date-time
@@ -19060,12 +19080,34 @@ export interface components {
             balance: string;
         };
         /**
-         * SheetOut
-         * @description The rows of a workbook's first sheet, as texts.
+         * AccountSheet
+         * @description An account in a span.
          */
-        SheetOut: {
+        AccountSheet: {
+            /** Account */
+            account: string;
+            /** Code */
+            code: string;
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /**
+             * Opening
+             * Format: decimal
+             * @example 2.40
+             */
+            opening: string;
             /** Rows */
-            rows: string[][];
+            rows: components["schemas"]["AccountLine"][];
+            /** Whole */
+            whole: number;
         };
         /**
          * ClosedRun
@@ -20677,6 +20719,8 @@ export interface components {
              * @example 2.40
              */
             wip: string;
+            /** Forecast */
+            forecast: string | null;
             /** Causes */
             causes: components["schemas"]["CauseOut"][];
             /** Yield By Reason */
@@ -20733,6 +20777,43 @@ export interface components {
              * @example 2.40
              */
             amount: string;
+        };
+        /**
+         * LifeOut
+         * @description Allowed against charged over an order's life, the oldest first; and whether it began before.
+         */
+        LifeOut: {
+            /** Points */
+            points: components["schemas"]["LifePoint"][];
+            /** Has More */
+            has_more: boolean;
+        };
+        /**
+         * LifePoint
+         * @description How an order stood after something was posted to it.
+         */
+        LifePoint: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kinds */
+            kinds: string[];
+            /** Postings */
+            postings: number[];
+            /**
+             * Allowed
+             * Format: decimal
+             * @example 2.40
+             */
+            allowed: string;
+            /**
+             * Charged
+             * Format: decimal
+             * @example 2.40
+             */
+            charged: string;
         };
         /**
          * Expected
@@ -21058,6 +21139,14 @@ export interface components {
              * @example 2.40
              */
             money: string;
+        };
+        /**
+         * SheetOut
+         * @description The rows of a workbook's first sheet, as texts.
+         */
+        SheetOut: {
+            /** Rows */
+            rows: string[][];
         };
         /**
          * PlannedRow
@@ -45048,7 +45137,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SheetOut"];
+                    "application/json": components["schemas"]["AccountSheet"];
                 };
             };
             /** @description Not Found */
@@ -45796,6 +45885,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BridgeOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_orders_bridge_api_life: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LifeOut"];
                 };
             };
             /** @description Not Found */

@@ -49,6 +49,8 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
   if (spec.kind === 'layers') return <RowsEntry legend="What makes up a machine hour" add="Add a layer" columns={layerColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'stock lines') return <RowsEntry legend={spec.label} add="Add a line" columns={stockColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'lines delivered') return <RowsEntry legend={spec.label} add="Add a line" columns={deliveredColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'actual costs') return <RowsEntry legend={spec.label} add="Add a cost" columns={actualCostColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'purchase lines') return <RowsEntry legend={spec.label} add="Add a line" columns={purchaseColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'parts sent') return <RowsEntry legend={spec.label} add="Add a component" columns={partColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'lots chosen') return <RowsEntry legend={spec.label} add="Choose a lot" columns={lotColumns} rows={rows} onRows={onValue} />;
@@ -144,6 +146,17 @@ const partColumns: Column[] = [
   { name: 'quantity', label: 'quantity', kind: 'number', className: 'w-16!' },
   { name: 'lot', label: 'lot', kind: 'text', className: 'w-28!' },
   { name: 'place', label: 'from', kind: 'text', className: 'w-24!' },
+];
+const deliveredColumns: Column[] = [
+  { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
+  { name: 'quantity', label: 'quantity', kind: 'number' },
+  { name: 'price', label: 'EUR each', kind: 'number' },
+  { name: 'customer_line', label: 'their line', kind: 'text', className: 'w-20!' },
+];
+const actualCostColumns: Column[] = [
+  { name: 'work_center', label: 'work center', kind: 'text', className: 'w-28!' },
+  { name: 'kind', label: 'what', kind: 'choice', className: 'w-40!', options: values.SpendingKind.map((value) => ({ value, words: value })) },
+  { name: 'amount', label: 'EUR', kind: 'number', className: 'w-28!' },
 ];
 const purchaseColumns: Column[] = [
   { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },

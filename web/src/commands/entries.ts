@@ -23,6 +23,8 @@ export type EntryKind =
   | 'reason'
   | 'stock lines'
   | 'purchase lines'
+  | 'lines delivered'
+  | 'actual costs'
   | 'parts sent'
   | 'lots chosen'
   | 'unit'
@@ -124,6 +126,8 @@ export const prices = (label: string) => rows<Named['PriceGiven']>('prices', lab
 export const listPrices = (label: string) => rows<Named['ListPriceGiven']>('list prices', label);
 export const changes = (label: string) => rows<Named['ChangeGiven']>('changes', label);
 export const stockLines = (label: string) => rows<Named['StockMoved']>('stock lines', label);
+export const linesDelivered = (label: string) => rows<Named['LineDelivered']>('lines delivered', label);
+export const actualCosts = (label: string) => rows<Named['CostEntered']>('actual costs', label);
 export const purchaseLines = (label: string) => rows<Named['LineWanted']>('purchase lines', label);
 export const partsSent = (label: string) => rows<Named['PartSent']>('parts sent', label);
 export const lotsChosen = (label: string) => rows<Named['LotChosen']>('lots chosen', label);

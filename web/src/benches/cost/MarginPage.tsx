@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
 import { costSetsOptions } from '../../api/queries';
+import { CostFrame } from './CostFrame';
 import { marginsOptions, type Margins } from './queries';
 import { Money, Quantity } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
@@ -13,13 +14,11 @@ export function MarginPage() {
   const margins = useQuery(marginsOptions(chosen));
   const sets = useQuery(costSetsOptions());
   return (
-    <article className="md:min-w-[640px]">
-      <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
-        <div>
-          <h1>Margin</h1>
-          <p className="text-quiet">List prices that count today, less the standard cost; the worst first.</p>
-        </div>
-        <span className="flex flex-wrap items-center gap-4 whitespace-nowrap">
+    <CostFrame
+      title="Margin"
+      words="List prices that count today, less the standard cost; the worst first."
+      acts={
+        <>
           {sets.data && sets.data.length > 0 && (
             <label className="flex items-center gap-1.5 text-quiet">
               Standards of
@@ -32,15 +31,13 @@ export function MarginPage() {
               </select>
             </label>
           )}
-          <Link className="quiet-link text-act" to="/cost/standards">
-            Standards
-          </Link>
-        </span>
-      </header>
+        </>
+      }
+    >
       <Loaded query={margins}>
         {(m) => (m.rows.length === 0 ? <Empty>No list price yet. Set the first one on the page of an item that is sold.</Empty> : <Rows margins={m} />)}
       </Loaded>
-    </article>
+    </CostFrame>
   );
 }
 

@@ -11,6 +11,7 @@ import { ApiError, type Problem, startJob } from '../../api/http';
 import { Button } from '../../ui/Button';
 import { Money, Quantity, VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
+import { CostFrame } from './CostFrame';
 import { partWords, setName } from './logic';
 import { useMay } from '../../commands/useMay';
 
@@ -34,26 +35,20 @@ export function StandardsPage() {
     }
   }
   return (
-    <article className="md:min-w-[640px]">
-      <header className="flex flex-wrap items-start justify-between gap-3 px-4 pt-3 pb-2">
-        <div>
-          <h1>Standards</h1>
-          <p className="text-quiet">
-            One set is in force. The next is rolled up from today's prices, rates and structures; a what-if is a list of changes over another set.
-          </p>
-        </div>
-        <span className="flex flex-wrap items-center gap-2 whitespace-nowrap">
-          <Link className="quiet-link mr-2 text-act" to="/cost/margin">
-            Margin
-          </Link>
+    <CostFrame
+      title="Standards"
+      words="One set is in force. The next is rolled up from today's prices, rates and structures; a what-if is a list of changes over another set."
+      acts={
+        <>
           {may.has('write-what-if') && <Button onClick={() => start('write-what-if')}>Write a what-if…</Button>}
           {may.has('roll-up-next') && (
             <Button look="act" onClick={() => void rollUp()}>
               Roll up the next
             </Button>
           )}
-        </span>
-      </header>
+        </>
+      }
+    >
       {refused && <ProblemNote problem={refused} />}
       {job > 0 && <JobProgress number={job} />}
       <Loaded query={sets}>
@@ -68,7 +63,7 @@ export function StandardsPage() {
           )
         }
       </Loaded>
-    </article>
+    </CostFrame>
   );
 }
 

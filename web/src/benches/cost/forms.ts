@@ -1,11 +1,84 @@
 /** What is asked for to freeze, compare and replace standards, and to close an order. */
 
 import { values } from '../../api/values';
-import { changes, choice, costSet, date, item, optional, order, text } from '../../commands/entries';
+import { actualCosts, changes, check, choice, costSet, customer, date, item, linesDelivered, number, optional, order, orderNumbers, place, text, wholeNumber, workCenter } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 
 export const forms = commandForms({
   'close-order': { act: (g) => `Close order ${said(g.order)}`, entries: { order: order('Order') } },
+  'close-orders': {
+    act: () => 'Close orders',
+    words: 'Completed orders whose variance is within the limit; those beyond it stay open and are told.',
+    entries: {
+      most_variance: number('Most variance', { optional: true, hint: 'EUR, either way; empty: no limit' }),
+      finished_by: date('Finished by', optional),
+      orders: orderNumbers('Orders', { optional: true, hint: 'empty: all that are completed' }),
+    },
+  },
+  'set-closing-rule': {
+    act: (g) => (g.is_on ? 'Let the night close orders' : 'Close no order at night'),
+    entries: {
+      is_on: check('Close at night'),
+      most_variance: number('Most variance', { hint: 'EUR, either way' }),
+      days: wholeNumber('Days after', { hint: 'they were finished' }),
+    },
+    start: { is_on: true, days: 3 },
+  },
+  'follow-up-variance': {
+    act: (g) => `Note it on order ${said(g.order)}`,
+    entries: {
+      order: order('Order'),
+      cause: text('Cause', { optional: true, hint: 'such as yield; empty: all of it' }),
+      note: text('What was found'),
+      owner: text('Who looks after it', { optional: true, hint: 'sign-in name' }),
+      look_again_on: date('Look again on', optional),
+      is_done: check('Settled'),
+    },
+  },
+  'carry-late-cost': {
+    act: () => 'Carry late cost on',
+    words: 'What receipts turned out to cost goes to where their pieces went: stock, orders, what those made, what was delivered.',
+    entries: { reason: text('Why', optional) },
+  },
+  'enter-actual-cost': {
+    act: () => 'Enter what work centers cost',
+    entries: { month: date('A day of the month'), costs: actualCosts('Cost by work center'), reason: text('Why', optional) },
+    start: { costs: [{ kind: 'labour' }] },
+  },
+  'close-period': {
+    act: () => 'Close the month',
+    words: 'Nothing more posts into it: late entries go into the open month and say where they belong.',
+    entries: {
+      month: date('A day of the month'),
+      at_standard: check('WIP at standard', { hint: 'variance to date is taken out, and back when the next month begins' }),
+      reason: text('Note', optional),
+    },
+  },
+  'reopen-period': {
+    act: () => 'Open the month again',
+    words: 'What its closing posted is taken back.',
+    entries: { month: date('A day of the month'), reason: text('Why') },
+  },
+  'set-account-code': {
+    act: (g) => `Call it ${said(g.code)}`,
+    entries: {
+      account: choice('Account', values.Account),
+      work_center: workCenter('Work center', { optional: true, hint: 'where it has its own' }),
+      item: item('Item', { optional: true, hint: 'where it has its own' }),
+      code: text('Code', { optional: true, hint: 'empty: none' }),
+    },
+  },
+  deliver: {
+    act: (g) => `Deliver to ${said(g.customer)}`,
+    entries: {
+      customer: customer('Customer'),
+      customer_order: text('Their order', optional),
+      place: place('From'),
+      lines: linesDelivered('What leaves'),
+      reason: text('Note', optional),
+    },
+    start: { lines: [{}] },
+  },
   'change-valuation': {
     act: (g) => `Value ${said(g.item)} by ${said(g.valuation)}`,
     entries: {

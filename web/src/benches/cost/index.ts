@@ -7,6 +7,11 @@ export const bench: Bench = {
   routes,
   forms,
   pages: [
+    ['/cost/across', 'Variances across orders: by item, cause, work center, person'],
+    ['/cost/closing', 'Orders to close, and what the night closes'],
+    ['/cost/late', 'Late cost: what waits, and the chains it walked'],
+    ['/cost/months', 'Months of the books: closing and opening again'],
+    ['/cost/books', 'Books: trial balance, accounts, the journal as files'],
     ['/cost/standards', 'Standards: in force, next, what-ifs'],
     ['/cost/margin', 'Margin: list prices less standards, worst first'],
   ],

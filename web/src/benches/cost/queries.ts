@@ -11,7 +11,81 @@ export type CostPart = components['schemas']['PartOut'];
 export type ItemCost = components['schemas']['ItemCostOut'];
 export type History = components['schemas']['HistoryOut'];
 export type Outcome = components['schemas']['OutcomeOut'];
+export type Account = components['schemas']['Account'];
 export type CostIn = components['schemas']['CostIn'];
+
+export type Across = components['schemas']['AcrossOut'];
+export type AcrossRow = components['schemas']['AcrossRow'];
+export type By = components['schemas']['By'];
+export type Closing = components['schemas']['ClosingOut'];
+export type LateCosts = components['schemas']['LateCostsOut'];
+export type ChainRow = components['schemas']['ChainRowOut'];
+export type Run = components['schemas']['RunOut'];
+export type Month = components['schemas']['PeriodOut'];
+export type MonthRow = components['schemas']['PeriodRow'];
+export type Trial = components['schemas']['TrialOut'];
+
+/** What a question across orders is asked by. */
+export interface Asked {
+  rows: By;
+  columns: By;
+  since: string;
+  until: string;
+  where: string;
+}
+
+const spanOf = ({ since, until }: Asked) => ({ ...(since && { since }), ...(until && { until }) });
+
+export const acrossOptions = (asked: Asked) =>
+  queryOptions({
+    queryKey: ['orders', 'across', asked],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/variances', { params: { query: { rows: asked.rows, columns: asked.columns, where: asked.where, ...spanOf(asked) } }, signal })),
+  });
+
+export const acrossOrdersOptions = (asked: Asked) =>
+  queryOptions({
+    queryKey: ['orders', 'across', 'orders', asked.since, asked.until, asked.where],
+    queryFn: ({ signal }) => data(api.GET('/api/variances/orders', { params: { query: { where: asked.where, ...spanOf(asked) } }, signal })),
+  });
+
+export const closingOptions = () =>
+  queryOptions({ queryKey: ['orders', 'closing'], queryFn: ({ signal }) => data(api.GET('/api/closing', { signal })) });
+
+export const lateCostsOptions = () =>
+  queryOptions({ queryKey: ['orders', 'late-costs'], queryFn: ({ signal }) => data(api.GET('/api/late-costs', { signal })) });
+
+export const chainOptions = (posting: number) =>
+  queryOptions({
+    queryKey: ['orders', 'late-costs', posting],
+    queryFn: ({ signal }) => data(api.GET('/api/late-costs/{posting}', { params: { path: { posting } }, signal })),
+  });
+
+export const monthsOptions = () =>
+  queryOptions({ queryKey: ['orders', 'months'], queryFn: ({ signal }) => data(api.GET('/api/periods', { signal })) });
+
+export const monthOptions = (first: string) =>
+  queryOptions({
+    queryKey: ['orders', 'months', first],
+    queryFn: ({ signal }) => data(api.GET('/api/periods/{first}', { params: { path: { first } }, signal })),
+  });
+
+/** Every balance compared with its postings; asked when somebody wants to know. */
+export const verifiedOptions = () =>
+  queryOptions({ queryKey: ['orders', 'verified'], queryFn: ({ signal }) => data(api.GET('/api/periods/verified', { signal })), enabled: false });
+
+export const booksOptions = (since: string, until: string) =>
+  queryOptions({
+    queryKey: ['orders', 'books', since, until],
+    queryFn: ({ signal }) => data(api.GET('/api/books', { params: { query: { ...(since && { since }), ...(until && { until }) } }, signal })),
+  });
+
+export const sheetOptions = (account: Account, since: string, until: string, skip: number) =>
+  queryOptions({
+    queryKey: ['orders', 'books', account, since, until, skip],
+    queryFn: ({ signal }) =>
+      data(api.GET('/api/books/{account}', { params: { path: { account }, query: { skip, ...(since && { since }), ...(until && { until }) } }, signal })),
+  });
 
 /** What list prices leave over the standards of a set; 0: of that in force. */
 export const marginsOptions = (costSet: number) =>

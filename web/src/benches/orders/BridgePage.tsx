@@ -6,6 +6,7 @@ import { type Bridge, bridgeOptions, type Cause } from './queries';
 import { useCommands } from '../../commands/CommandContext';
 import { DerivationLink } from '../../derivation/DerivationLink';
 import { isZero, money, quantity } from '../../lib/decimal';
+import { Corrections, FollowUps, LifeChart } from './CostOverTime';
 import { Button } from '../../ui/Button';
 import { Money, VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
@@ -65,6 +66,9 @@ function Page({ order, bridge }: { order: Order; bridge: Bridge }) {
       ) : (
         <Chart order={order} bridge={bridge} />
       )}
+      <LifeChart number={order.number} />
+      <Corrections number={order.number} />
+      <FollowUps number={order.number} />
     </article>
   );
 }
@@ -154,6 +158,17 @@ function Chart({ order, bridge }: { order: Order; bridge: Bridge }) {
             <VarianceText value={bridge.variance} />
           </td>
         </tr>
+        {bridge.forecast !== null && (
+          <tr>
+            <td className="pl-4! font-semibold">
+              <span className="pl-4">Forecast at completion</span>
+            </td>
+            <td className="text-quiet">charged so far, and what is left at the order's own pace and standard prices</td>
+            <td className="num pr-4! font-semibold">
+              <span className="mr-3.5">{money(bridge.forecast)}</span>
+            </td>
+          </tr>
+        )}
       </tfoot>
     </table>
   );

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { Bridge } from './queries';
 import { values } from '../../api/values';
 import { benchOf, waiting } from '../../orders/waiting';
-import { addsUp, layOutBridge, ordersPasted } from './logic';
+import { addsUp, layOutBridge, layOutLife, ordersPasted } from './logic';
 
 /** The constructed order of all causes: 2,136.15 allowed, 2,258.84 charged. */
 const amounts = { price: '32.40', usage: '16.44', yield: '57.37', efficiency: '48.00', setup: '32.00', 'order size': '-64.00', 'by-product quantity': '0.48', rounding: '0.00', method: '0.00' };
@@ -13,6 +13,7 @@ const bridge: Bridge = {
   charged: '2258.84',
   variance: '122.69',
   wip: '122.69',
+  forecast: null,
   causes: Object.entries(amounts).map(([kind, amount]) => ({ kind, amount, details: [] })),
   yield_by_reason: [],
 };
@@ -76,5 +77,20 @@ describe('a pasted table of orders', () => {
     const { orders, wrong } = ordersPasted('MA-200\tmany\t2026-12-18\nMA-200\t4\tsoon\nMA-200\t4\t2026-12-18\nCS-01');
     expect(orders).toHaveLength(1);
     expect(wrong).toEqual(['Line 1: many is no quantity.', 'Line 2: soon is no day such as 2026-12-18.', 'Line 4: nothing is no quantity.']);
+  });
+});
+
+describe("an order's life", () => {
+  const point = (at: string, charged: string, allowed: string, posting: number) => ({ at, charged, allowed, kinds: ['issue', 'report'], postings: [posting] });
+
+  it('is drawn in shares of its time and of the most that it was charged or allowed', () => {
+    const { points, most } = layOutLife([point('2026-11-01T08:00:00Z', '50.00', '40.00', 7), point('2026-11-02T08:00:00Z', '75.00', '100.00', 8), point('2026-11-05T08:00:00Z', '-1.00', '0', 9)]);
+    expect(most).toBe(100);
+    expect(points.map(({ at, charged, allowed }) => [at, charged, allowed])).toEqual([[0, 0.5, 0.4], [0.25, 0.75, 1], [1, 0, 0]]);
+    expect(points[0]?.words).toBe('issue, report: charged 50.00, allowed 40.00');
+  });
+
+  it('is one point where all happened at one moment', () => {
+    expect(layOutLife([point('2026-11-01T08:00:00Z', '0', '0', 7)])).toMatchObject({ points: [{ at: 0, charged: 0 }], most: 0.01 });
   });
 });

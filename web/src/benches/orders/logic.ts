@@ -1,6 +1,6 @@
 import type { Order } from '../../api/queries';
-import type { Bridge } from './queries';
-import { isZero } from '../../lib/decimal';
+import type { Bridge, Life } from './queries';
+import { isZero, money } from '../../lib/decimal';
 
 /** Return the item of the component that has cost an order most so far, or would by its need. */
 export function selectCostliest(order: Order): string | undefined {
@@ -85,4 +85,20 @@ export function ordersPasted(text: string): Pasted {
     else found.orders.push({ item, quantity: number, due, customer_order: rest.join(' ').trim() });
   }
   return found;
+}
+
+/** Return where an order's life is drawn: shares of its time, and of the most it was charged or allowed. */
+export function layOutLife(life: readonly Pick<Life['points'][number], 'at' | 'allowed' | 'charged' | 'kinds' | 'postings'>[]) {
+  const times = life.map((p) => Date.parse(p.at));
+  const begins = Math.min(...times);
+  const span = Math.max(...times) - begins || 1;
+  const most = Math.max(0.01, ...life.flatMap((p) => [Number(p.allowed), Number(p.charged)]));
+  const points = life.map((p, n) => ({
+    at: ((times[n] ?? begins) - begins) / span,
+    allowed: Math.max(0, Number(p.allowed)) / most,
+    charged: Math.max(0, Number(p.charged)) / most,
+    posting: p.postings[0] ?? n,
+    words: `${p.kinds.join(', ')}: charged ${money(p.charged)}, allowed ${money(p.allowed)}`,
+  }));
+  return { points, most };
 }

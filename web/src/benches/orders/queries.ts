@@ -9,6 +9,29 @@ export type Bridge = components['schemas']['BridgeOut'];
 export type Cause = components['schemas']['CauseOut'];
 export type Posting = components['schemas']['PostingOut'];
 
+export type Life = components['schemas']['LifeOut'];
+
+/** What an order was allowed and charged after each act that posted to it. */
+export const lifeOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'life'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/life', { params: { path: { number } }, signal })),
+  });
+
+/** What late cost did to an order. */
+export const correctionsOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'corrections'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/corrections', { params: { path: { number } }, signal })),
+  });
+
+/** Who looks after an order's variance, and what was found when its causes were there before. */
+export const followUpsOptions = (number: number) =>
+  queryOptions({
+    queryKey: ['orders', number, 'follow-ups'],
+    queryFn: ({ signal }) => data(api.GET('/api/orders/{number}/follow-ups', { params: { path: { number } }, signal })),
+  });
+
 export const bridgeOptions = (number: number) =>
   queryOptions({
     queryKey: ['orders', number, 'bridge'],
