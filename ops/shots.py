@@ -66,11 +66,6 @@ def _report(page: Page) -> None:
     page.get_by_role("table", name="Stock").wait_for()  # the postings are not for all to see
 
 
-def _derivation(page: Page) -> None:
-    page.goto("/define/items/MA-200")
-    page.get_by_title("Cost of CS-01: how it came about").click()
-
-
 def _tree(page: Page) -> None:
     page.goto("/define/items/OT-200")
     page.get_by_role("treegrid").wait_for()
@@ -81,19 +76,6 @@ def _edit(page: Page) -> None:
     page.goto("/define/items/PM-200/edit")
     page.get_by_text("Nothing stands against approving it.").wait_for()
     page.get_by_role("button", name="More of operation 30").click()
-
-
-def _import(page: Page) -> None:
-    changed = (
-        "code,name,unit,source,price\nAP-20,Aluminium plate 20,kg,buy,7.10\n"
-        "BR-12,Azimuth bearing ring 120,pcs,buy,5.40\nBR-16,Azimuth bearing ring 160,pcs,buy,6.90\n"
-        "PAD-3,Support pad,kg,buy,0.42\nFN-60,Finder 9 × 60,pcs,buy,free\n"
-    )
-    page.goto("/define/exchange")
-    page.get_by_label("Bring a file").set_input_files(
-        {"name": "items.csv", "mimeType": "text/csv", "buffer": changed.encode()}
-    )
-    page.get_by_role("table", name="Rows of the file").wait_for()
 
 
 def _bridge(page: Page) -> None:
@@ -146,6 +128,14 @@ def _pick(page: Page) -> None:
     page.get_by_text("☑ place").wait_for()
 
 
+def _month(page: Page) -> None:
+    page.goto("/cost/months")
+    page.get_by_text("to be closed next").wait_for()
+    page.get_by_role("row").filter(has_text="to be closed next").get_by_role("link").click()
+    page.get_by_role("button", name="Compare every balance with its postings").click()
+    page.get_by_text("Every balance is what the postings say").wait_for()
+
+
 SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "today": ("Jonas", lambda page: None),
     "order": ("Jonas", _go("/orders/1004")),
@@ -158,14 +148,14 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "report": ("Jonas", _report),
     "history": ("Sunil", _go("/define/items/MA-200/history")),
     "cost-bridge": ("Sunil", _bridge),
-    "structure": ("Ines", _derivation),
     "structure-edit": ("Ines", _edit),
     "structure-deep": ("Ines", _tree),
-    "import": ("Ines", _import),
     "buy": ("Jonas", _go("/buy")),
     "standards": ("Sunil", _what_if),
+    "across": ("Sunil", _go("/cost/across")),
+    "late-cost": ("Sunil", _go("/cost/late")),
+    "month": ("Sunil", _month),
     "item-cost": ("Sunil", _go("/define/items/OT-200/cost")),
-    "margin": ("Sunil", _go("/cost/margin")),
 }
 
 

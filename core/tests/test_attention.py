@@ -12,6 +12,7 @@ from poietic_core.order.attention import (
     Missing,
     OpenOrder,
     Overdue,
+    Threshold,
     of_expiring,
     of_missing,
     of_order,
@@ -164,3 +165,25 @@ class Expiry(SimpleTestCase):
     def test_a_late_one_on_hold_says_why(self) -> None:
         (found,) = of_order(replace(ORDER, days_late=2, on_hold="waits for a drawing"), TODAY)
         self.assertIn("(on hold: waits for a drawing)", found.sentence)
+
+
+class Thresholds(SimpleTestCase):
+    """From when on a variance is told of: money and share, by item or by where it is made."""
+
+    def test_both_money_and_share_have_to_be_passed(self) -> None:
+        t = Threshold(Decimal(50), Decimal("0.1"))
+        for variance, allowed, told in ((50, 500, True), (49, 100, False), (50, 501, False), (-90, 100, False)):  # fmt: skip
+            self.assertEqual(t.is_passed(Decimal(variance), Decimal(allowed)), told, (variance, allowed))  # fmt: skip
+
+    def test_the_items_own_goes_before_the_smallest_of_where_it_is_made(self) -> None:
+        small, large, own = (Threshold(Decimal(n), Decimal(0)) for n in (5, 80, 200))
+
+        self.assertEqual(Threshold.tightest(own, [small]), own)
+        self.assertEqual(Threshold.tightest(None, [large, small]), small)
+        self.assertEqual(Threshold.tightest(None, []), Threshold())
+
+    def test_an_order_is_told_of_by_its_own(self) -> None:
+        over = replace(ORDER, variance=Decimal(60))
+        self.assertIn(Kind.OVER_ALLOWED, {a.kind for a in of_order(over, TODAY)})
+        patient = replace(over, threshold=Threshold(Decimal(61), Decimal(0)))
+        self.assertNotIn(Kind.OVER_ALLOWED, {a.kind for a in of_order(patient, TODAY)})

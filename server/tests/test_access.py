@@ -20,6 +20,7 @@ NARROW = {
     "api/people": {Role.ADMINISTRATOR},
     "api/audit": {Role.ADMINISTRATOR},
     "api/margins": READ_MARGINS.roles,
+    "api/delivered": READ_MARGINS.roles,
     "api/items/{code}/list-prices": READ_MARGINS.roles,
     **dict.fromkeys(
         [
@@ -39,6 +40,22 @@ NARROW = {
             "api/overheads",
             "api/uploads/{number}",
             "api/invoices",
+            "api/orders/{number}/life",
+            "api/orders/{number}/corrections",
+            "api/orders/{number}/follow-ups",
+            "api/late-costs",
+            "api/late-costs/{posting}",
+            "api/periods",
+            "api/periods/verified",
+            "api/periods/{first}",
+            "api/closing",
+            "api/actual-costs",
+            "api/books",
+            "api/books/{account}",
+            "api/journal.{form}",
+            "api/variances",
+            "api/variances/orders",
+            "api/variances.{form}",
             "api/purchases/{number}/order.pdf",
             "api/purchases/{number}/order.xml",
             "api/stand-ins/supplier/{number}/invoice.xml",
@@ -49,7 +66,7 @@ NARROW = {
 }
 #: what nobody has to be signed in for
 OPEN = {"api/me"}
-VALUES = {"code": "MA-200", "number": "1", "other": "2", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders"}  # fmt: skip
+VALUES = {"code": "MA-200", "number": "1", "other": "2", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders", "posting": "1", "first": "2026-01-01", "account": "stock"}  # fmt: skip
 
 
 def queries() -> dict[str, Any]:

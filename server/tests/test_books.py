@@ -14,9 +14,10 @@ from django.utils import timezone
 from poietic.demo import tarn_hollow
 from poietic.ledger.models import JournalLine, LateCost
 from poietic.ledger.verify import differences
-from poietic.orders.models import CauseRow, Order, Outcome
+from poietic.orders.models import CauseRow, Order, Outcome, StoredAttention
 from poietic.people.models import Person
 from poietic.settling.models import FollowUp
+from poietic.settling.months import next_to_close
 from poietic.settling.tasks import settle_at_night
 
 from .client import Caller
@@ -158,7 +159,7 @@ class Across(DemoTest):
         self.assertEqual(own, again)
         self.assertEqual((again["note"], again["owner"][:4]), ("new contract from March", "Ines"))
         self.assertEqual(self.sunil.get("orders/999999/follow-ups")["code"], "input.not_found")
-        self.assertEqual(FollowUp.objects.count(), 1)
+        self.assertEqual(FollowUp.objects.filter(order__number=one, kind=often["kind"]).count(), 1)
 
 
 class ManyAtOnce(DemoTest):
@@ -206,3 +207,91 @@ class ManyAtOnce(DemoTest):
         self.assertEqual((sorted(page["runs"][0]["closed"]), page["is_on"]), (sorted(varies), True))
         self.assertGreaterEqual(waits, 0)
         self.assertEqual(differences(), [])
+
+
+class ActualCost(DemoTest):
+    """What standards differ by in a month goes with the goods, and none of it is lost."""
+
+    def test_all_that_a_month_differs_by_stays_somewhere(self) -> None:
+        varied = 0
+        for back in range(5):
+            month = (timezone.localdate().replace(day=1) - timedelta(days=30 * back)).replace(day=1)
+            found = self.sunil.get("actual-costs", month=str(month))
+            self.assertEqual(sum(Decimal(e["amount"]) for e in found["ends"]), Decimal(found["differs"]))  # fmt: skip
+            for r in found["rows"]:
+                brought = sum(Decimal(b["amount"]) for b in r["brought"])
+                self.assertAlmostEqual(Decimal(r["own"]) + brought, Decimal(r["difference"]), delta=Decimal("0.03"))  # fmt: skip
+                if r["actual"]:
+                    each = Decimal(r["difference"]) / Decimal(r["quantity"])
+                    self.assertAlmostEqual(Decimal(r["actual"]) - Decimal(r["standard"]), each, delta=Decimal("0.01"))  # fmt: skip
+                varied += 1
+        self.assertGreater(varied, 10)
+        self.assertEqual(self.sunil.get("actual-costs", month="1900-01-01")["code"], "input.invalid")  # fmt: skip
+
+    def test_what_a_month_differs_by_is_what_its_orders_varied_by_and_prices(self) -> None:
+        month = (timezone.localdate().replace(day=1) - timedelta(days=40)).replace(day=1)
+        lines = JournalLine.objects.filter(posting__kind="closing", account__endswith="variance", posting__happened_at__date__gte=month, posting__happened_at__date__lt=(month + timedelta(days=32)).replace(day=1))  # fmt: skip
+        varied = sum(lines.values_list("amount", flat=True), Decimal(0))
+
+        self.assertEqual(Decimal(self.sunil.get("actual-costs", month=str(month))["differs"]), varied)  # fmt: skip
+
+    def test_closing_at_actual_shows_stock_at_what_it_cost_and_takes_that_back(self) -> None:
+        month = next_to_close()
+        assert month
+        if month.ends_at > timezone.now():
+            self.skipTest("every month that is over is closed")
+        found = {e["where"]: Decimal(e["amount"]) for e in self.sunil.get("actual-costs", month=str(month.first))["ends"]}  # fmt: skip
+
+        self.sunil.must("close-period", {"month": str(month.first), "at_actual": True})
+
+        until = str(month.next.first - timedelta(days=1))
+        trial = {r["account"]: r for r in self.sunil.get("books", since=str(month.first), until=until)["rows"]}  # fmt: skip
+        self.assertEqual(
+            Decimal(trial["stock beyond standard"]["closing"]), found.get("in stock", 0)
+        )
+        now = {r["account"]: Decimal(r["closing"]) for r in self.sunil.get("books")["rows"]}
+        self.assertEqual((now["stock beyond standard"], now["differences of the period carried on"]), (0, 0))  # fmt: skip
+        self.assertEqual(differences(), [])
+
+
+class Margins(DemoTest):
+    """What was delivered, at what it cost then and with what came late."""
+
+    def test_late_cost_lowers_the_margin_of_what_was_delivered(self) -> None:
+        before = {r["posting"]: r for r in self.sunil.get("delivered")["rows"]}
+        self.sunil.must("carry-late-cost", {})
+
+        after = self.sunil.get("delivered")
+
+        self.assertEqual(after["whole"], len(before))
+        # 0.60 of freight on each of 24 and of 12 eyepieces
+        more = {r["customer"]: Decimal(r["corrected"]) - Decimal(before[r["posting"]]["corrected"]) for r in after["rows"]}  # fmt: skip
+        self.assertEqual(sorted(more.values()), [Decimal("7.20"), Decimal("14.40")])
+        for r in after["rows"]:
+            self.assertEqual(Decimal(r["margin"]), Decimal(r["price"]) - Decimal(r["corrected"]))
+            self.assertEqual(r["cost"], before[r["posting"]]["cost"])
+
+
+class Thresholds(DemoTest):
+    """What Today tells of variances: by item, by work center, usually."""
+
+    def told(self) -> set[int]:
+        rows = StoredAttention.objects.filter(kind="over allowed")
+        return set(rows.values_list("order__number", flat=True))
+
+    def test_an_order_is_told_of_from_its_threshold_on(self) -> None:
+        before = self.told()
+        order = Order.objects.filter(number__in=before).order_by("number")[0]
+        given = {"item": order.item.code, "amount": "100000", "share": "0"}
+
+        self.sunil.must("set-variance-threshold", given)
+
+        self.assertNotIn(order.number, self.told())
+        self.sunil.must("set-variance-threshold", {"item": order.item.code})
+        self.assertEqual(self.told(), before)
+        center = order.operations.earliest("number").work_center.code
+        self.sunil.must("set-variance-threshold", {"work_center": center, "amount": "0.01", "share": "0"})  # fmt: skip
+        self.assertGreaterEqual(self.told(), before)
+        self.refused("input.invalid", "set-variance-threshold", item="MA-200", work_center=center)
+        self.refused("input.invalid", "set-variance-threshold", item="MA-200", amount="3")
+        self.refused("input.not_found", "set-variance-threshold", item="NONE")

@@ -21,6 +21,7 @@ class Walk:
         self._orders: list[int] = []
         self._running: list[int] = []
         self._postings: list[int] = []
+        self._purchases: list[int] = []
         #: how often each command was carried out, and refused with each code
         self.told: Counter[str] = Counter()
         #: answers that no command may give
@@ -36,6 +37,8 @@ class Walk:
                 self._postings += answer["postings"]
                 if "order" in answer["made"]:
                     self._orders.append(int(answer["made"]["order"]))
+                if "purchase" in answer["made"]:
+                    self._purchases.append(int(answer["made"]["purchase"]))
                 if name in ("release-order", "release-part", "split-order"):
                     self._running.append(int(given["order"]))
             else:
@@ -112,6 +115,26 @@ class Walk:
         price = f"{self.few(9)}.{self.few(99)}"
         line = {"item": self._random.choice(["AP-20", "PAD-3", "SB-06"]), "quantity": self.few(60), "price": price, "place": "STORE"}  # fmt: skip
         return "receive-material", {"lines": [line]}
+
+    def settle(self, n: int) -> tuple[str, dict[str, Any]]:
+        """Have something come, be delivered, cost more than it came at, and carry that on."""
+        item = self._random.choice(["AP-20", "PAD-3"])
+        line = {"item": item, "quantity": self.few(9)}
+        ordered = line | {"quantity": "9", "price": "3", "comes_on": "2027-01-15", "place": "STORE"}
+        number = self._random.choice(self._purchases[-3:] or [7001])
+        asked = {"purchase": number, "line": 1, "quantity": self.few(9), "amount": self.few(60)}
+        return self._random.choice(
+            [
+                ("define-partner", {"code": "BOTH", "name": "Both", "is_customer": True}),
+                ("draft-purchase", {"supplier": "BOTH", "lines": [ordered], "send": True}),
+                ("receive-purchase", {"purchase": number, "lines": [{"line": 1, "quantity": self.few(9)}]}),
+                ("post-invoice", {"supplier": "BOTH", "number": f"{self._name}-{n}", "dated": "2026-11-20", "lines": [asked]}),
+                ("deliver", {"customer": "BOTH", "place": "STORE", "lines": [line | {"quantity": self.few(3)}]}),
+                ("carry-late-cost", {}),
+                ("carry-late-cost", {}),
+                ("close-orders", {"most_variance": self.few(900)}),
+            ]
+        )  # fmt: skip
 
     def store(self, n: int) -> tuple[str, dict[str, Any]]:
         item, places = self._random.choice(["AP-20", "PAD-3", "CS-01"]), ["STORE", "SHELF"]
@@ -285,6 +308,7 @@ ACTS: list[Callable[[Walk, int], tuple[str, dict[str, Any]]]] = [
     *([Walk.deviate] * 2),
     *([Walk.pick] * 3),
     *([Walk.keep] * 2),
+    *([Walk.settle] * 6),
     *([Walk.define] * 2),
     Walk.engineer,
     Walk.cost,

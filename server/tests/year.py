@@ -45,6 +45,7 @@ class Year:
         self.order()
         self.stores()
         self.buying()
+        self.books()
         self.picking()
         self.life()
         self.deviations()
@@ -225,6 +226,36 @@ class Year:
         self.do("cancel-purchase", purchase=copied)
         missing = self.do("buy-missing", lines=[{"item": f"BUY{n}", "quantity": "3"}])["made"]
         self._caller.must("cancel-purchase", {"purchase": int(missing["purchase"])})
+
+    def books(self) -> None:
+        """Delivered before its invoice came higher, carried on; a month closed and opened again; orders closed together."""
+        n = self._n
+        line = {"item": f"BUY{n}", "quantity": "5", "price": "2", "place": f"ST{n}", "comes_on": self.on(1)}  # fmt: skip
+        drafted = {"supplier": f"SUP{n}", "lines": [line], "send": True}
+        purchase = int(self._caller.must("draft-purchase", drafted)["made"]["purchase"])
+        self._caller.must("receive-purchase", {"purchase": purchase, "lines": [{"line": 1, "quantity": "5"}]})  # fmt: skip
+        sold = {"item": f"BUY{n}", "quantity": "4", "price": "9", "customer_line": "1"}
+        self.do("deliver", customer=f"SUP{n}", customer_order="77", place=f"ST{n}", lines=[sold])
+        asked = {"purchase": purchase, "line": 1, "quantity": "5", "amount": "15"}
+        self._caller.must("post-invoice", {"supplier": f"SUP{n}", "number": f"L{n}", "dated": self.on(0), "lines": [asked]})  # fmt: skip
+        self.do("carry-late-cost")
+        before = (self._day.replace(day=1) - timedelta(days=5)).isoformat()
+        old = {"item": f"BUY{n}", "quantity": "1", "price": "2", "place": f"ST{n}"}
+        self._caller.must("receive-material", {"lines": [old], "happened_at": f"{before}T08:00:00Z"})  # fmt: skip
+        cost = {"work_center": f"WC{n}", "kind": "labour", "amount": "120"}
+        self.do("enter-actual-cost", month=before, costs=[cost])
+        self.do("close-period", month=before, at_standard=True)
+        self.do("reopen-period", month=before, reason="payroll is missing")
+        self.do("set-closing-rule", is_on=False, most_variance="20", days=3)
+        self.do("set-variance-threshold", item=f"TOP{n}", amount="50", share="0.05")
+        self.do("set-account-code", account="stock", item=f"BUY{n}", code=f"14{n}")
+        order = self._caller.get("orders", states="closed")["rows"][-1]["number"]
+        self.do("follow-up-variance", order=order, cause="price", note="looked into")
+        planned = {"item": f"TOP{n}", "quantity": "1", "due": self.on(9), "supply_place": f"ST{n}", "receipt_place": f"ST{n}"}  # fmt: skip
+        short = int(self._caller.must("plan-order", planned)["made"]["order"])
+        self._caller.must("release-order", {"order": short})
+        self._caller.must("complete-order", {"order": short})
+        self.do("close-orders", orders=[short], most_variance="5")
 
     def picking(self) -> None:
         """An order released in parts, picked onto a carrier, short, put back, issued; a tree; labels and views."""

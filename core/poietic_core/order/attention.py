@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -47,6 +48,26 @@ class AtSupplier:
     back_on: date
 
 
+@dataclass(frozen=True, slots=True)
+class Threshold:
+    """From when on a variance is worth a look: it is both so much money and such a share of what is allowed."""
+
+    amount: Decimal = OVER_ALLOWED_FROM
+    share: Decimal = OVER_ALLOWED_SHARE
+
+    @exact
+    def is_passed(self, variance: Decimal, allowed: Decimal) -> bool:
+        """Tell whether an unfavourable variance of what is allowed [EUR] is worth a look."""
+        return variance > 0 and variance >= max(self.amount, self.share * allowed)
+
+    @classmethod
+    def tightest(cls, of_item: Threshold | None, of_work_centers: Sequence[Threshold]) -> Threshold:
+        """Return an item's own threshold; where it has none, the smallest of where it is made, else the usual."""
+        if of_item:
+            return of_item
+        return min(of_work_centers, key=lambda t: (t.amount, t.share), default=cls())
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OpenOrder:
     """An open order as it stands, as far as it decides whether somebody has to look at it."""
@@ -78,6 +99,7 @@ class OpenOrder:
     is_all_received: bool = False
     #: why it stands still; "" if it does not
     on_hold: str = ""
+    threshold: Threshold = Threshold()
     out: tuple[AtSupplier, ...] = ()
     #: the order that it is made for, and those that wait for that one in turn
     waiting: tuple[int, ...] = ()
@@ -191,7 +213,7 @@ def of_order(o: OpenOrder, today: date) -> list[Attention]:
             o.days_late,
             o.wip,
         )
-    if o.variance >= max(OVER_ALLOWED_FROM, OVER_ALLOWED_SHARE * (o.charged - o.variance)):
+    if o.threshold.is_passed(o.variance, o.charged - o.variance):
         words = (
             f"{o.name} has cost {_euro(o.variance)} more than allowed, most of it {o.largest_cause}"
         )

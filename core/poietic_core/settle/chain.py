@@ -8,7 +8,7 @@ from decimal import Decimal
 from heapq import heappop, heappush
 
 from ..quantity import CENT, ZERO, allocate, exact
-from .replay import Cell, Event, Replayed, Share, replay
+from .replay import Cell, Event, Replayed, Share, replay_within
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,7 +45,7 @@ class Receipt:
     weight: Decimal
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(slots=True, kw_only=True)
 class Step:
     """One thing that the walk corrected: an item's stock, or a cell that its pieces went into."""
 
@@ -142,10 +142,13 @@ def walk(
             chain.late[item, key] = chain.late.get((item, key), ZERO) + share
         for step in own.replay(turn, chain.corrections):
             receipts = [] if step.cell is None else onward(step.cell)
-            chain.steps.append(_onward(step, receipts))
+            chain.steps.append(step)
             if not receipts:
                 continue
-            parts = allocate(step.amount, [r.weight for r in receipts])
+            step.onward = tuple(dict.fromkeys(r.item for r in receipts))
+            parts = [step.amount]
+            if len(receipts) > 1:
+                parts = allocate(step.amount, [r.weight for r in receipts])
             for receipt, part in zip(receipts, parts, strict=True):
                 if part:
                     reach(receipt.item)
@@ -156,21 +159,6 @@ def walk(
     if lost:
         raise AssertionError(f"The late cost leaves {lost} nowhere.")
     return chain
-
-
-def _onward(step: Step, receipts: Sequence[Receipt]) -> Step:
-    if not receipts:
-        return step
-    made = tuple(dict.fromkeys(r.item for r in receipts))
-    return Step(
-        item=step.item,
-        turn=step.turn,
-        cell=step.cell,
-        quantity=step.quantity,
-        before=step.before,
-        amount=step.amount,
-        onward=made,
-    )
 
 
 class _Item:
@@ -190,7 +178,8 @@ class _Item:
         cells: dict[Cell, Share] = {}
         for pool in self.history.pools:
             found = self._replayed(pool, cells)
-            corrections.update({(item, key): c for key, c in found.corrections.items()})
+            for key, correction in found.corrections.items():
+                corrections[item, key] = correction
             gained = found.value - pool.value
             rest = gained - self._gained.get(pool.key, ZERO)
             if rest:
@@ -209,11 +198,11 @@ class _Item:
         """Replay a pool as it happened; where it would go below zero so, as it was entered."""
         if pool.entered:
             apart = {c: Share(s.quantity, s.value, s.correction) for c, s in cells.items()}
-            found = replay(pool.events, self.late, apart)
+            found = replay_within(pool.events, self.late, apart)
             if found is not None:
                 cells.update(apart)
                 return found
-        found = replay(pool.entered or pool.events, self.late, cells)
+        found = replay_within(pool.entered or pool.events, self.late, cells)
         if found is None:
             raise AssertionError(f"The stock of item {self.history.item} goes below zero.")
         return found

@@ -102,10 +102,24 @@ def replay(
     >>> str(found.corrections[2]), str(found.value)
     ('120.00', '480.00')
     """
+    return replay_within(events, late, cells)
+
+
+def replay_within(
+    events: Sequence[Event],
+    late: Mapping[int, Decimal],
+    cells: MutableMapping[Cell, Share],
+) -> Replayed | None:
+    """Replay a pool for a caller that keeps the digits: who replays many enters them once."""
     found = Replayed()
-    values = {e.key: e.value for e in events}
+    undone = {e.undoes for e in events if e.undoes is not None}
+    values = {e.key: e.value for e in events if e.key in undone} if undone else {}
     for e in events:
-        share = None if e.cell is None else cells.setdefault(e.cell, Share())
+        share = None
+        if e.cell is not None:
+            share = cells.get(e.cell)
+            if share is None:
+                share = cells[e.cell] = Share()
         if e.quantity > 0:
             back = ZERO
             if e.undoes is not None:

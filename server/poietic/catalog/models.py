@@ -90,6 +90,9 @@ class Item(Changing):
     #: and that may be missing: of what is made at its completion without a reason, null: any; of
     #: what is bought without being waited for any longer
     under_receipt = models.DecimalField(max_digits=9, decimal_places=6, null=True)
+    #: from when on its orders' variance is worth a look: money, and share of what is allowed
+    variance_from = models.DecimalField(max_digits=18, decimal_places=2, null=True)
+    variance_share = models.DecimalField(max_digits=9, decimal_places=6, null=True)
     #: the quantity over which setups and per-order lines are spread
     standard_lot = models.DecimalField(max_digits=18, decimal_places=6, default=1)
     #: of a bought item where no supplier's price is known [EUR per `price_per`]

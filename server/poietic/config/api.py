@@ -39,6 +39,7 @@ from ..people.persons_api import router as persons
 from ..people.views import router as views
 from ..picking.api import router as picking
 from ..settling.across_api import router as variances
+from ..settling.actual_api import router as actual_costs
 from ..settling.books_api import router as books
 from ..settling.closing_api import router as closing
 from ..settling.late_api import router as late_costs
@@ -89,6 +90,7 @@ for router in (
     supplier_stand_ins,
     late_costs,
     periods,
+    actual_costs,
     books,
     closing,
     variances,

@@ -136,6 +136,9 @@ class WorkCenter(Changing):
     machines = models.IntegerField(default=1)
     #: share of the standard pace that is reached
     efficiency = models.DecimalField(max_digits=6, decimal_places=4, default=1)
+    #: from when on the variance of orders made here is worth a look: money, and share of what is allowed
+    variance_from = models.DecimalField(max_digits=18, decimal_places=2, null=True)
+    variance_share = models.DecimalField(max_digits=9, decimal_places=6, null=True)
     #: where its material is brought before use; null: straight into the order
     floor_place = models.ForeignKey("catalog.Place", models.PROTECT, null=True, related_name="+")
 

@@ -27,7 +27,7 @@ MOVES_TIME = frozenset(
             "approve-structure",
             "retire-structure",
         ),
-        *("replace-component", "change-phantom"),
+        *("replace-component", "change-phantom", "set-variance-threshold"),
         *("freeze-standard", "activate-set"),
     }
 )

@@ -7,12 +7,14 @@ from decimal import Decimal
 
 from django.db import transaction
 from django.utils import timezone
-from poietic_core.order.attention import AtSupplier, Attention, OpenOrder, of_order
+from poietic_core.order.attention import AtSupplier, Attention, OpenOrder, Threshold, of_order
 from poietic_core.order.report import due_at, next_operation
 from poietic_core.order.states import RUNNING, OrderState
 from poietic_core.quantity import ZERO
 
+from ..catalog.models import Item
 from ..catalog.queries import any_of
+from ..engineering.models import WorkCenter
 from ..statements.bulk import insert_rows, update_rows, upsert_rows
 from ..statements.prepared import Prepared, lock_keys
 from .book import ORDER_PARTS, STOOD, OrderBook
@@ -111,6 +113,7 @@ def stand(
         keep_until=book.order.keep_until,
         is_all_received=book.order.received >= book.order.quantity,
         on_hold=book.order.hold_reason.name if book.order.hold_reason else "",
+        threshold=_threshold(book),
         out=out,
         waiting=_made_for(book) if any(a.back_on < day for a in out) else (),
     )
@@ -122,6 +125,18 @@ def stand(
         touched |= keep_needs({book.order.pk: outlook.needs})
         keep_work(book.order.pk, dates)
     return touched
+
+
+def _threshold(book: OrderBook) -> Threshold:
+    """Return from when on the order's variance is worth a look."""
+    own: list[Item | WorkCenter] = [book.order.item, *(o.work_center for o in book.operations)]
+    of_item, *centers = (
+        Threshold(x.variance_from, x.variance_share)
+        if x.variance_from is not None and x.variance_share is not None
+        else None
+        for x in own
+    )
+    return Threshold.tightest(of_item, [t for t in centers if t])
 
 
 def at_suppliers(book: OrderBook) -> list[AtSupplier]:

@@ -19,16 +19,21 @@ from .models import ClosingRule
 def settle_at_night(timestamp: int) -> None:
     """Carry late cost on, then close what the rule says; each leaves its entry as a report."""
     with timezone.override(zone_of_works()):
-        if LateCost.objects.filter(carried_by=None).exists():
-            _do("carry-late-cost", CarryLateCost(reason="at night"), timestamp)
+        _carry(timestamp, "before closing")
         rule = ClosingRule.objects.filter(pk=1, is_on=True).first()
         if rule:
-            _do("close-orders", due_by_rule(rule), timestamp)
+            _do("close-orders", due_by_rule(rule), f"{timestamp}")
+            _carry(timestamp, "after closing")  # of what was made at its actual cost
 
 
-def _do(name: str, given: Strict, timestamp: int) -> None:
+def _carry(timestamp: int, when: str) -> None:
+    if LateCost.objects.filter(carried_by=None).exists():
+        _do("carry-late-cost", CarryLateCost(reason="at night"), f"{timestamp} {when}")
+
+
+def _do(name: str, given: Strict, night: str) -> None:
     try:
-        post(COMMANDS[name], given, key=own_key(name, timestamp), person=None, now=timezone.now())
+        post(COMMANDS[name], given, key=own_key(name, night), person=None, now=timezone.now())
     except (
         DomainError
     ):  # nothing is within the limit, or others post to it: the next night tries again

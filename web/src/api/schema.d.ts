@@ -3264,6 +3264,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/set-variance-threshold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set when a variance is told of
+         * @description Set when a variance is told of: carry out.
+         */
+        post: operations["post_set_variance_threshold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/set-variance-threshold/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set when a variance is told of (preview)
+         * @description Set when a variance is told of: show the consequences.
+         */
+        post: operations["preview_set_variance_threshold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/set-zone": {
         parameters: {
             query?: never;
@@ -7928,6 +7968,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/actual-costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Actual Costs
+         * @description Return what standard-costed items really cost in a month; of one of them where that came from.
+         */
+        get: operations["poietic_settling_actual_api_actual_costs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/delivered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Delivered
+         * @description Return what was delivered, at what price, what it cost then, and what with late cost.
+         */
+        get: operations["poietic_settling_actual_api_delivered"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books": {
         parameters: {
             query?: never;
@@ -12279,6 +12359,11 @@ export interface components {
              */
             at_standard: boolean;
             /**
+             * At Actual
+             * @default false
+             */
+            at_actual: boolean;
+            /**
              * Reason
              * @default
              */
@@ -12324,6 +12409,34 @@ export interface components {
         /** ReopenPeriodPreview */
         ReopenPeriodPreview: {
             given: components["schemas"]["ReopenPeriod"];
+        };
+        /**
+         * SetVarianceThreshold
+         * @description An item or a work center; both amounts left out, the usual counts again.
+         */
+        SetVarianceThreshold: {
+            /** Item */
+            item?: string | null;
+            /** Work Center */
+            work_center?: string | null;
+            /** Amount */
+            amount?: string | null;
+            /** Share */
+            share?: string | null;
+        };
+        /** SetVarianceThresholdPosting */
+        SetVarianceThresholdPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["SetVarianceThreshold"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** SetVarianceThresholdPreview */
+        SetVarianceThresholdPreview: {
+            given: components["schemas"]["SetVarianceThreshold"];
         };
         /**
          * SetZone
@@ -18959,6 +19072,186 @@ export interface components {
              * @example 2.40
              */
             closing: string;
+        };
+        /**
+         * ActualRow
+         * @description A standard-costed item in a month: what a unit really cost, and why.
+         */
+        ActualRow: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Standard
+             * Format: decimal
+             * @example 2.40
+             */
+            standard: string;
+            /** Actual */
+            actual: string | null;
+            /**
+             * Own
+             * Format: decimal
+             * @example 2.40
+             */
+            own: string;
+            /**
+             * Components
+             * Format: decimal
+             * @example 2.40
+             */
+            components: string;
+            /** Brought */
+            brought: components["schemas"]["BroughtOut"][];
+            /**
+             * Difference
+             * Format: decimal
+             * @example 2.40
+             */
+            difference: string;
+            /** Ends */
+            ends: components["schemas"]["EndOut"][];
+        };
+        /**
+         * ActualsOut
+         * @description What items really cost in a month, those that differ most first.
+         */
+        ActualsOut: {
+            /**
+             * Month
+             * Format: date
+             */
+            month: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: components["schemas"]["ActualRow"][];
+            /** Whole */
+            whole: number;
+            /**
+             * Differs
+             * Format: decimal
+             * @example 2.40
+             */
+            differs: string;
+            /** Ends */
+            ends: components["schemas"]["EndOut"][];
+        };
+        /**
+         * BroughtOut
+         * @description What a component brought of the difference.
+         */
+        BroughtOut: {
+            /** Item */
+            item: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * EndOut
+         * @description Where a part of the difference stays.
+         */
+        EndOut: {
+            /** Where */
+            where: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * DeliveredOut
+         * @description What was delivered, the latest first.
+         */
+        DeliveredOut: {
+            /** Rows */
+            rows: components["schemas"]["DeliveredRow"][];
+            /** Whole */
+            whole: number;
+            /**
+             * Price
+             * Format: decimal
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * Cost
+             * Format: decimal
+             * @example 2.40
+             */
+            cost: string;
+            /**
+             * Corrected
+             * Format: decimal
+             * @example 2.40
+             */
+            corrected: string;
+        };
+        /**
+         * DeliveredRow
+         * @description A line that was delivered, with what it cost by then and since.
+         */
+        DeliveredRow: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Posting */
+            posting: number;
+            /** Customer */
+            customer: string;
+            /** Customer Order */
+            customer_order: string;
+            /** Customer Line */
+            customer_line: string;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Price */
+            price: string | null;
+            /** Standard */
+            standard: string | null;
+            /**
+             * Cost
+             * Format: decimal
+             * @example 2.40
+             */
+            cost: string;
+            /**
+             * Corrected
+             * Format: decimal
+             * @example 2.40
+             */
+            corrected: string;
+            /** Margin */
+            margin: string | null;
+            /** Share */
+            share: string | null;
         };
         /**
          * AccountCodeOut
@@ -32407,6 +32700,144 @@ export interface operations {
             };
         };
     };
+    post_set_variance_threshold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetVarianceThresholdPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_set_variance_threshold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetVarianceThresholdPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_set_zone: {
         parameters: {
             query?: never;
@@ -45087,6 +45518,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PeriodOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_actual_api_actual_costs: {
+        parameters: {
+            query?: {
+                month?: string | null;
+                item?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActualsOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_actual_api_delivered: {
+        parameters: {
+            query?: {
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveredOut"];
                 };
             };
         };

@@ -1,5 +1,5 @@
 """What changes the books at the end of a month, closes orders, carries late cost on."""
 
-from . import accounts, carrying, closing, periods
+from . import accounts, carrying, closing, periods, thresholds
 
-__all__ = ["accounts", "carrying", "closing", "periods"]
+__all__ = ["accounts", "carrying", "closing", "periods", "thresholds"]

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
+from decimal import Decimal
 from typing import Annotated, ClassVar
 
 from django.utils import timezone
@@ -24,6 +25,7 @@ from ...statements.bulk import insert_rows
 from ...web_api.errors import NotFound
 from ...web_api.fields import Budget as Amount
 from ...web_api.fields import Code, Day, Note, Strict
+from ..actual_costs import actuals_of
 from ..at_month_end import Spent, WipCell, spent_in, wip_at_end
 from ..models import ActualCost, PeriodSpending, PeriodWip, SpendingKind
 from ..months import Month, next_to_close
@@ -108,6 +110,8 @@ class ClosePeriod(Strict):
     month: Day
     #: take the variance to date of orders that run out of WIP, and back when the next month begins
     at_standard: bool = False
+    #: carry what standards differ by to stock and to what was sold, and back when the next month begins
+    at_actual: bool = False
     reason: Note = ""
 
 
@@ -174,6 +178,8 @@ def close_period(context: Context, given: ClosePeriod) -> None:
     _post_absorption(context, month, spent, given.reason)
     if given.at_standard:
         _post_variance_to_date(context, month, cells)
+    if given.at_actual:
+        _post_actual_cost(context, month)
     names = {"begins_at": month.begins_at, "ends_at": month.ends_at, "closed_at": context.now}
     period, _ = Period.objects.update_or_create(
         first=month.first, defaults=names | {"change": context.change}
@@ -250,6 +256,28 @@ def _post_variance_to_date(context: Context, month: Month, cells: Sequence[WipCe
         document = transaction.open(Posting.Kind.PERIOD_END, happened_at=moment)
         document.journal(Account.VARIANCE_OF_OPEN_ORDERS, sign * beyond)
         document.journal(Account.WIP_ADJUSTMENT, -sign * beyond)
+    transaction.post()
+
+
+#: where what standards differ by stays, by where the goods are; of all else it is cost of the month
+ADJUSTED = {"in stock": Account.STOCK_ADJUSTMENT, "sold": Account.SOLD_ADJUSTMENT}
+
+
+def _post_actual_cost(context: Context, month: Month) -> None:
+    """Show stock and what was sold at what they cost until the next month begins."""
+    sums: dict[Account, Decimal] = {}
+    for found in actuals_of(month).items:
+        for where, amount in found.ends.items():
+            if account := ADJUSTED.get(where):
+                sums[account] = sums.get(account, ZERO) + amount
+    if not any(sums.values()):
+        return
+    transaction = Transaction(context)
+    for sign, moment in ((1, month.ends_at - MOMENT), (-1, month.ends_at)):
+        document = transaction.open(Posting.Kind.PERIOD_END, happened_at=moment)
+        for account, amount in sums.items():
+            document.journal(account, sign * amount)
+            document.journal(Account.PERIOD_DIFFERENCES, -sign * amount)
     transaction.post()
 
 

@@ -16,6 +16,8 @@ import { acrossOptions, acrossOrdersOptions, type Across, type Asked, type By } 
 export function AcrossPage() {
   const [query, setQuery] = useSearchParams();
   const asked = askedOf(query);
+  const { start } = useCommands();
+  const may = useMay();
   const across = useQuery(acrossOptions(asked));
   const set = (more: Partial<Asked>) => setQuery({ ...asked, ...more }, { replace: true });
   const file = (form: string) => `/api/variances.${form}?${new URLSearchParams(Object.entries(asked).filter(([, v]) => v !== ''))}`;
@@ -25,6 +27,11 @@ export function AcrossPage() {
       words={across.data?.sentence ?? 'Orders finished in a span of time.'}
       acts={
         <>
+          {may.has('set-variance-threshold') && (
+            <Button look="link" onClick={() => start('set-variance-threshold')}>
+              What is told of…
+            </Button>
+          )}
           <a className="quiet-link text-act" href={file('csv')}>
             CSV
           </a>
@@ -141,7 +148,7 @@ function Table({ across: a, asked, onWhere }: { across: Across; asked: Asked; on
                       <button
                         type="button"
                         className="cursor-pointer"
-                        aria-label={`${r.name || 'none'}, ${c.name || 'none'}: its orders`}
+                        title={`${r.name || 'none'}, ${c.name || 'none'}: its orders`}
                         onClick={() => onWhere(narrowed(narrowed(asked.where, asked.rows, r.key), asked.columns, c.key))}
                       >
                         <VarianceText value={cell.amount} />

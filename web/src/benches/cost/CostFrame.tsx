@@ -7,6 +7,8 @@ const pages = [
   ['/cost/late', 'Late cost'],
   ['/cost/months', 'Months'],
   ['/cost/books', 'Books'],
+  ['/cost/actual', 'Actual cost'],
+  ['/cost/delivered', 'Delivered'],
   ['/cost/standards', 'Standards'],
   ['/cost/margin', 'Margin'],
 ] as const;

@@ -51,6 +51,7 @@ export const forms = commandForms({
     entries: {
       month: date('A day of the month'),
       at_standard: check('WIP at standard', { hint: 'variance to date is taken out, and back when the next month begins' }),
+      at_actual: check('Stock at actual', { hint: 'what standards differ by is carried to stock and to what was sold, and back when the next month begins' }),
       reason: text('Note', optional),
     },
   },
@@ -58,6 +59,16 @@ export const forms = commandForms({
     act: () => 'Open the month again',
     words: 'What its closing posted is taken back.',
     entries: { month: date('A day of the month'), reason: text('Why') },
+  },
+  'set-variance-threshold': {
+    act: (g) => `Set it for ${said(g.item ?? g.work_center)}`,
+    words: 'Today tells of an order once its unfavourable variance is both so much money and such a share of what is allowed.',
+    entries: {
+      item: item('Item', { optional: true, hint: 'or' }),
+      work_center: workCenter('Work center', { optional: true }),
+      amount: number('From', { optional: true, hint: 'EUR; both empty: 10 EUR and 0.02' }),
+      share: number('Share', { optional: true, hint: '0.02 is 2 %' }),
+    },
   },
   'set-account-code': {
     act: (g) => `Call it ${said(g.code)}`,

@@ -12,6 +12,8 @@ export const bench: Bench = {
     ['/cost/late', 'Late cost: what waits, and the chains it walked'],
     ['/cost/months', 'Months of the books: closing and opening again'],
     ['/cost/books', 'Books: trial balance, accounts, the journal as files'],
+    ['/cost/actual', 'Actual cost of a month: what the next standard should learn'],
+    ['/cost/delivered', 'Margin of what was delivered'],
     ['/cost/standards', 'Standards: in force, next, what-ifs'],
     ['/cost/margin', 'Margin: list prices less standards, worst first'],
   ],

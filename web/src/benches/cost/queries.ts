@@ -87,6 +87,23 @@ export const sheetOptions = (account: Account, since: string, until: string, ski
       data(api.GET('/api/books/{account}', { params: { path: { account }, query: { skip, ...(since && { since }), ...(until && { until }) } }, signal })),
   });
 
+export type Actuals = components['schemas']['ActualsOut'];
+export type Delivered = components['schemas']['DeliveredOut'];
+
+/** What standard-costed items really cost in a month; '': in this one. */
+export const actualsOptions = (month: string) =>
+  queryOptions({
+    queryKey: ['orders', 'actual-costs', month],
+    queryFn: ({ signal }) => data(api.GET('/api/actual-costs', { params: { query: { ...(month && { month }) } }, signal })),
+  });
+
+/** What was delivered, at what price and cost. */
+export const deliveredOptions = (skip: number) =>
+  queryOptions({
+    queryKey: ['orders', 'delivered', skip],
+    queryFn: ({ signal }) => data(api.GET('/api/delivered', { params: { query: { skip } }, signal })),
+  });
+
 /** What list prices leave over the standards of a set; 0: of that in force. */
 export const marginsOptions = (costSet: number) =>
   queryOptions({

@@ -1,9 +1,11 @@
 import type { RouteObject } from 'react-router';
 import { ItemQueue } from '../../items/ItemQueue';
 import { OrderQueue } from '../../orders/OrderQueue';
+import { ActualPage } from './ActualPage';
 import { AcrossPage } from './AcrossPage';
 import { BooksPage, SheetPage } from './BooksPage';
 import { ClosingPage } from './ClosingPage';
+import { DeliveredPage } from './DeliveredPage';
 import { HistoryPage } from './HistoryPage';
 import { ItemCostPage } from './ItemCostPage';
 import { ChainPage, LateCostPage } from './LateCostPage';
@@ -23,6 +25,8 @@ export const routes: RouteObject[] = [
       { path: 'late/:posting', element: <ChainPage /> },
       { path: 'months', element: <MonthsPage /> },
       { path: 'months/:first', element: <MonthPage /> },
+      { path: 'actual', element: <ActualPage /> },
+      { path: 'delivered', element: <DeliveredPage /> },
       { path: 'books', element: <BooksPage /> },
       { path: 'books/:account', element: <SheetPage /> },
       { path: 'standards', element: <StandardsPage /> },

@@ -1,0 +1,82 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import { isZero, money, quantity, unitCost } from '../../lib/decimal';
+import { VarianceText } from '../../ui/Numbers';
+import { Empty, Loaded } from '../../ui/States';
+import { CostFrame } from './CostFrame';
+import { type Actuals, actualsOptions } from './queries';
+
+/** What standard-costed items really cost in a month: from their own level, from their components; where it stays. */
+export function ActualPage() {
+  const [query, setQuery] = useSearchParams();
+  const month = query.get('month') ?? '';
+  const actuals = useQuery(actualsOptions(month));
+  const a = actuals.data;
+  return (
+    <CostFrame
+      title="Actual cost of a month"
+      words={a ? `${a.name}: standards differ by ${money(a.differs)} EUR from what things cost; it goes with the goods. ${a.ends.map((e) => `${e.where} ${money(e.amount)}`).join(', ')}.` : 'What the standards differ by, carried to where the goods went.'}
+      acts={
+        <label className="flex items-center gap-1.5 text-quiet">
+          Month of
+          <input type="date" className="entry w-36!" value={month || (a?.month ?? '')} onChange={(e) => setQuery({ month: e.target.value }, { replace: true })} />
+        </label>
+      }
+    >
+      <Loaded query={actuals}>{(found) => (found.rows.length === 0 ? <Empty>No item with a standard differed from it in this month.</Empty> : <Table actuals={found} />)}</Loaded>
+    </CostFrame>
+  );
+}
+
+function Table({ actuals }: { actuals: Actuals }) {
+  const [open, setOpen] = useState('');
+  return (
+    <table className="rows" aria-label="Actual cost by item">
+      <thead>
+        <tr>
+          <th className="pl-4!">Item</th>
+          <th className="num">there was</th>
+          <th className="num">standard</th>
+          <th className="num">actual</th>
+          <th className="num">own level</th>
+          <th className="num">components</th>
+          <th className="num">EUR</th>
+          <th className="pr-4!">stays</th>
+        </tr>
+      </thead>
+      <tbody>
+        {actuals.rows.map((r) => (
+          <tr key={r.item}>
+            <td className="w-full pl-4!">
+              <button type="button" className="cursor-pointer text-left" aria-expanded={open === r.item} disabled={r.brought.length === 0} onClick={() => setOpen(open === r.item ? '' : r.item)}>
+                {r.brought.length > 0 && (
+                  <span aria-hidden className="inline-block w-4 text-quiet">
+                    {open === r.item ? '▾' : '▸'}
+                  </span>
+                )}
+                {r.name}
+              </button>{' '}
+              <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(r.item)}/cost`}>
+                {r.item}
+              </Link>
+              {open === r.item && <p className="pl-4 text-quiet">{r.brought.map((b) => `${b.item} ${money(b.amount)}`).join(' · ')}</p>}
+            </td>
+            <td className="num whitespace-nowrap">
+              {quantity(r.quantity)}
+              <span className="unit">{r.unit}</span>
+            </td>
+            <td className="num">{unitCost(r.standard)}</td>
+            <td className="num font-semibold">{r.actual !== null && unitCost(r.actual)}</td>
+            <td className="num">{!isZero(r.own) && <VarianceText value={r.own} />}</td>
+            <td className="num">{!isZero(r.components) && <VarianceText value={r.components} />}</td>
+            <td className="num font-semibold">
+              <VarianceText value={r.difference} />
+            </td>
+            <td className="pr-4! whitespace-nowrap text-quiet">{r.ends.map((e) => `${e.where} ${money(e.amount)}`).join(' · ')}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
