@@ -13,7 +13,7 @@ export const bench: Bench = {
     ['/cost/months', 'Months of the books: closing and opening again'],
     ['/cost/books', 'Books: trial balance, accounts, the journal as files'],
     ['/cost/actual', 'Actual cost of a month: what the next standard should learn'],
-    ['/cost/delivered', 'Margin of what was delivered'],
+    ['/cost/delivered', 'Delivered: price, cost, what it left'],
     ['/cost/standards', 'Standards: in force, next, what-ifs'],
     ['/cost/margin', 'Margin: list prices less standards, worst first'],
   ],
