@@ -140,7 +140,7 @@ class Asked:
     def __init__(self, since: date | None, until: date | None, where: str) -> None:
         today = timezone.localdate()
         self.until = until or today
-        self.since = since or (self.until.replace(day=1) - timedelta(days=62)).replace(day=1)
+        self.since = since or (self.until.replace(day=1) - timedelta(days=40)).replace(day=1)
         if self.since > self.until:
             raise InvalidInput([f"since: {self.since} lies after {self.until}"])
         self.values: dict[str, date | str] = {"since": self.since, "until": self.until}

@@ -24,6 +24,8 @@ from .models import ChainRow
 router = Router(tags=["settling"])
 #: runs that are listed, the latest first
 MOST_RUNS = 50
+#: no item has this key
+ANY = 0
 
 
 class ChainRowOut(Answer):
@@ -129,11 +131,12 @@ def corrections(
         .order_by("-pk")[:most]
     )
     begun = ChainRow.objects.filter(posting__in={r.posting_id for r in rows}, kind="late cost")
-    origins: dict[int, list[str]] = {}
+    origins: dict[tuple[int, int], list[str]] = {}
     listed = list(begun.select_related("late_cost__posting", "late_cost__item"))
     words = _origins([r.late_cost for r in listed if r.late_cost])
     for r in listed:
-        origins.setdefault(r.posting_id, []).append(words[r.late_cost_id or 0])
+        for item in (r.item_id, ANY):
+            origins.setdefault((r.posting_id, item), []).append(words[r.late_cost_id or 0])
     return [
         OrderCorrected(
             posting=r.posting_id,
@@ -143,7 +146,8 @@ def corrections(
             before=r.before,
             after=r.before + r.amount,
             amount=r.amount,
-            origins=origins.get(r.posting_id, []),
+            # its own late cost where there is one, else whatever the run began with
+            origins=origins.get((r.posting_id, r.item_id)) or origins.get((r.posting_id, ANY), []),
         )
         for r in rows
     ]

@@ -16,7 +16,7 @@ export function ActualPage() {
   return (
     <CostFrame
       title="Actual cost of a month"
-      words={a ? `${a.name}: standards differ by ${money(a.differs)} EUR from what things cost; it goes with the goods. ${a.ends.map((e) => `${e.where} ${money(e.amount)}`).join(', ')}.` : 'What the standards differ by, carried to where the goods went.'}
+      words={a ? `${a.name}: standards differ by ${money(a.differs)} EUR from what things cost; it goes with the goods and stays ${a.ends.map((e) => `${e.where} ${money(e.amount)}`).join(', ')}.` : 'What the standards differ by, carried to where the goods went.'}
       acts={
         <label className="flex items-center gap-1.5 text-quiet">
           Month of
