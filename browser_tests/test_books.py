@@ -71,7 +71,9 @@ class MonthEnd(BrowserTest):
         behind.get_by_role("link").first.click()
         followed = page.get_by_role("region", name="Followed up")
         expect(followed).to_contain_text("the fixture is worn")
-        expect(page.get_by_role("img", name=re.compile("^Charged and allowed after"))).to_be_visible()
+        expect(
+            page.get_by_role("img", name=re.compile("^Charged and allowed after"))
+        ).to_be_visible()
 
         waiting = Order.objects.filter(state="completed").count()
         page.goto("/cost/closing")
@@ -87,7 +89,9 @@ class MonthEnd(BrowserTest):
         page = self.signed_in("Jonas")
         page.goto("/cost/delivered")
         delivered = page.get_by_role("table", name="Delivered")
-        expect(delivered.get_by_role("row", name=re.compile("Outing set"))).to_contain_text("444.00")
+        expect(delivered.get_by_role("row", name=re.compile("Outing set"))).to_contain_text(
+            "444.00"
+        )
         page.get_by_role("button", name="Deliver…").click()
         page.get_by_label("Customer", exact=True).select_option("STARHUT")
         page.get_by_label("Their order").fill("4490")

@@ -5,10 +5,11 @@ from decimal import Decimal
 
 from django.test import TestCase
 from django.utils import timezone
-from poietic.demo import tarn_hollow
 from poietic.orders.as_of import leave_out, said_since, wind_back
 from poietic.orders.book import ORDER_PARTS, OrderBook
 from poietic.orders.models import Order
+
+from . import demo_rows
 
 LONG_AGO = timedelta(days=4000)
 
@@ -24,7 +25,7 @@ class AsOf(TestCase):
 
     @classmethod
     def setUpTestData(cls) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
 
     def test_before_everything_nothing_was_there(self) -> None:
         found = books()

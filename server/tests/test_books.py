@@ -11,15 +11,15 @@ from beancount.loader import load_string
 from django.db.models import Count
 from django.test import TestCase
 from django.utils import timezone
-from poietic.demo import tarn_hollow
-from poietic.ledger.models import JournalLine, LateCost
+from poietic.ledger.models import JournalLine, LateCost, TimeLine
 from poietic.ledger.verify import differences
-from poietic.orders.models import CauseRow, Order, Outcome, StoredAttention
+from poietic.orders.models import CauseRow, Order, OrderOperation, Outcome, StoredAttention
 from poietic.people.models import Person
 from poietic.settling.models import FollowUp
 from poietic.settling.months import next_to_close
 from poietic.settling.tasks import settle_at_night
 
+from . import demo_rows
 from .client import Caller
 
 
@@ -28,7 +28,7 @@ class DemoTest(TestCase):
 
     @classmethod
     def setUpTestData(cls) -> None:
-        tarn_hollow.load(timezone.localdate())
+        demo_rows.load()
 
     def setUp(self) -> None:
         self.sunil = Caller(Person.objects.get(name="sunil"))
@@ -133,6 +133,8 @@ class Across(DemoTest):
         self.assertAlmostEqual(Decimal(table["before"]), expected, delta=Decimal("0.01"))
         self.assertIn("than the three spans before", table["sentence"])
         long_ago = self.sunil.get("variances", since="2001-01-01", until="2001-02-01")
+        for until in ("0001-01-02", "9999-12-31"):
+            self.assertEqual(self.sunil.get("variances", until=until)["code"], "input.invalid")
         self.assertEqual(long_ago["sentence"], "No order was finished in this time.")
 
     def test_a_note_is_seen_again_when_its_cause_returns(self) -> None:
@@ -295,3 +297,32 @@ class Thresholds(DemoTest):
         self.refused("input.invalid", "set-variance-threshold", item="MA-200", work_center=center)
         self.refused("input.invalid", "set-variance-threshold", item="MA-200", amount="3")
         self.refused("input.not_found", "set-variance-threshold", item="NONE")
+
+
+class Indicators(DemoTest):
+    """How work centers did, by ISO 22400-2, from what was reported."""
+
+    def test_elements_are_what_was_reported_and_ratios_are_made_of_them(self) -> None:
+        months = 0
+        for code in ("MILL", "OPTICS", "ASSY", "ELEC"):
+            for r in self.sunil.get(f"work-centers/{code}/indicators")["rows"]:
+                e = {
+                    k: Decimal(r[k])
+                    for k in ("pbt", "apt", "aust", "pq", "gq", "sq", "rq", "planned")
+                }
+                self.assertEqual(e["pq"], e["gq"] + e["sq"] + e["rq"])
+                if e["pbt"] and e["apt"] and e["pq"]:
+                    oee = e["planned"] * e["gq"] / e["pq"] / e["pbt"]
+                    self.assertAlmostEqual(Decimal(r["oee"]), oee, delta=Decimal("0.001"))
+                    months += 1
+        self.assertGreater(months, 8)
+        self.assertEqual(self.sunil.get("work-centers/NONE/indicators")["code"], "input.not_found")
+
+    def test_hours_of_a_month_are_the_time_lines_of_its_operations(self) -> None:
+        (latest, *_) = self.sunil.get("work-centers/MILL/indicators")["rows"]
+        lines = TimeLine.objects.filter(kind="run machine", posting__happened_at__date__gte=latest["month"])  # fmt: skip
+        orders = OrderOperation.objects.filter(work_center__code="MILL").values_list("order", "number")  # fmt: skip
+        here = set(orders)
+        hours = sum((t.quantity for t in lines.select_related("posting") if (t.posting.cost_object_id, t.operation) in here), Decimal(0))  # fmt: skip
+
+        self.assertEqual(Decimal(latest["apt"]), hours.quantize(Decimal("0.0001")))

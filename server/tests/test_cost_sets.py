@@ -315,7 +315,7 @@ class CostSets(TestCase):
             )
         left = CostSet.objects.get(state="next")
         self.assertEqual((left.pk, left.note), (before, "before"))
-        self.assertEqual(left.standards.count(), 54)
+        self.assertEqual(left.standards.count(), 59)
 
     def test_what_is_missing_is_kept_with_the_set(self) -> None:
         self.sunil.must("roll-up-next", {})

@@ -274,6 +274,21 @@ class AnyDepth(LateCostTest):
         self.assertEqual(sum(more.values()), 32)
         self.assertEqual({a for _, kind, a in found if kind == "order"}, {m for m in more.values() if m})  # fmt: skip
 
+    def test_an_issue_that_is_taken_back_brings_its_correction_back_with_the_next_run(self) -> None:
+        purchase = self.buy("AVERAGE", "10")
+        order = self.begin("BODY", "5")
+        line = {"operation": 10, "item": "AVERAGE", "quantity": "10"}
+        posting = self.must("issue-material", order=order, lines=[line])["postings"][0]
+        self.invoice(purchase, "10", "130")
+        self.carry()
+        self.must("take-back", posting=posting)
+        self.assertEqual((self.value("AVERAGE"), self.order_cost(order)), (100, 30))
+
+        self.assertEqual(sorted(self.carry()), [("AVERAGE", "order", -30), ("AVERAGE", "stock", 30)])  # fmt: skip
+
+        self.assertEqual((self.value("AVERAGE"), self.order_cost(order)), (130, 0))
+        self.refused("input.invalid", "carry-late-cost")
+
     def test_a_run_can_not_be_mirrored(self) -> None:
         purchase = self.buy("AVERAGE", "10")
         order = self.begin("MOUNT", "10")

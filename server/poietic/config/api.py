@@ -42,6 +42,7 @@ from ..settling.across_api import router as variances
 from ..settling.actual_api import router as actual_costs
 from ..settling.books_api import router as books
 from ..settling.closing_api import router as closing
+from ..settling.indicators_api import router as indicators
 from ..settling.late_api import router as late_costs
 from ..settling.periods_api import router as periods
 from ..stores.api import router as stores
@@ -90,6 +91,7 @@ for router in (
     supplier_stand_ins,
     late_costs,
     periods,
+    indicators,
     actual_costs,
     books,
     closing,

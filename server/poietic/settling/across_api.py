@@ -25,6 +25,8 @@ MOST_SHOWN = 60
 MOST_COLUMNS = 24
 MOST_ORDERS = 200
 BEFORE = 3
+#: days that can be asked for
+EARLIEST, LATEST = date(1990, 1, 1), date(2200, 1, 1)
 
 
 class By(StrEnum):
@@ -140,9 +142,13 @@ class Asked:
     def __init__(self, since: date | None, until: date | None, where: str) -> None:
         today = timezone.localdate()
         self.until = until or today
+        if not EARLIEST <= self.until <= LATEST:
+            raise InvalidInput([f"until: ask for days from {EARLIEST} to {LATEST}"])
         self.since = since or (self.until.replace(day=1) - timedelta(days=40)).replace(day=1)
-        if self.since > self.until:
-            raise InvalidInput([f"since: {self.since} lies after {self.until}"])
+        if not EARLIEST - timedelta(days=90) <= self.since <= self.until:
+            raise InvalidInput(
+                [f"since: {self.since} lies after {self.until}, or before {EARLIEST}"]
+            )
         self.values: dict[str, date | str] = {"since": self.since, "until": self.until}
         self.conditions = "WHERE c.finished_on BETWEEN %(since)s AND %(until)s"
         for n, said in enumerate(filter(None, where.split(";"))):

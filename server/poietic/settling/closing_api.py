@@ -86,7 +86,7 @@ def closing(request: HttpRequest) -> ClosingOut:
         key=lambda o: (-abs(o.variance), o.order_id),
     )
     rule = ClosingRule.objects.filter(pk=1).first() or ClosingRule(most=ZERO)
-    entries = Entry.objects.filter(command="close-orders").exclude(key__startswith="(preview)")
+    entries = Entry.objects.filter(command="close-orders")
     return ClosingOut(
         rows=[_to_close(o) for o in listed[:MOST_ROWS]],
         whole=rows.count(),

@@ -98,7 +98,7 @@ class OrderCorrected(Answer):
 def late_costs(request: HttpRequest) -> LateCostsOut:
     """Return what waits, the chain that carrying it on would walk, and the last runs."""
     walked = look_ahead()
-    rows = [_unsaved(row) for row in chain_rows(walked)] if walked.waiting else []
+    rows = [_unsaved(row) for row in chain_rows(walked)] if walked.has_news else []
     runs = Posting.objects.filter(kind=Posting.Kind.LATE_COST, cost_object=None, reverses=None)
     runs = runs.filter(chain__isnull=False).distinct().order_by("-pk")
     return LateCostsOut(

@@ -6,10 +6,9 @@ from procrastinate.contrib.django import app
 
 from ..commanding.registry import COMMANDS
 from ..commanding.run import own_key, post
-from ..ledger.models import LateCost
 from ..web_api.fields import Strict
 from ..works.day import zone_of_works
-from .commands.carrying import CarryLateCost
+from .commands.carrying import CarryLateCost, look_ahead
 from .commands.closing import due_by_rule
 from .models import ClosingRule
 
@@ -27,7 +26,7 @@ def settle_at_night(timestamp: int) -> None:
 
 
 def _carry(timestamp: int, when: str) -> None:
-    if LateCost.objects.filter(carried_by=None).exists():
+    if look_ahead().has_news:
         _do("carry-late-cost", CarryLateCost(reason="at night"), f"{timestamp} {when}")
 
 

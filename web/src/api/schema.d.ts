@@ -7968,6 +7968,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/work-centers/{code}/indicators": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Indicators
+         * @description Return how a work center did in the last months, by ISO 22400-2.
+         */
+        get: operations["poietic_settling_indicators_api_indicators"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/actual-costs": {
         parameters: {
             query?: never;
@@ -19072,6 +19092,91 @@ export interface components {
              * @example 2.40
              */
             closing: string;
+        };
+        /**
+         * IndicatorsOut
+         * @description A work center over the last months, the latest first.
+         */
+        IndicatorsOut: {
+            /** Code */
+            code: string;
+            /** Rows */
+            rows: components["schemas"]["IndicatorsRow"][];
+        };
+        /**
+         * IndicatorsRow
+         * @description A month of a work center: its elements [h, units] and the ratios made of them; null: nothing to divide by.
+         */
+        IndicatorsRow: {
+            /**
+             * Month
+             * Format: date
+             */
+            month: string;
+            /** Name */
+            name: string;
+            /**
+             * Pbt
+             * Format: decimal
+             * @example 2.40
+             */
+            pbt: string;
+            /**
+             * Apt
+             * Format: decimal
+             * @example 2.40
+             */
+            apt: string;
+            /**
+             * Aust
+             * Format: decimal
+             * @example 2.40
+             */
+            aust: string;
+            /** Of Machines */
+            of_machines: boolean;
+            /**
+             * Pq
+             * Format: decimal
+             * @example 2.40
+             */
+            pq: string;
+            /**
+             * Gq
+             * Format: decimal
+             * @example 2.40
+             */
+            gq: string;
+            /**
+             * Sq
+             * Format: decimal
+             * @example 2.40
+             */
+            sq: string;
+            /**
+             * Rq
+             * Format: decimal
+             * @example 2.40
+             */
+            rq: string;
+            /**
+             * Planned
+             * Format: decimal
+             * @example 2.40
+             */
+            planned: string;
+            /** Availability */
+            availability: string | null;
+            /** Effectiveness */
+            effectiveness: string | null;
+            /** Quality Ratio */
+            quality_ratio: string | null;
+            /** Oee */
+            oee: string | null;
+            /** Setup Ratio */
+            setup_ratio: string | null;
+            /** Scrap Ratio */
+            scrap_ratio: string | null;
         };
         /**
          * ActualRow
@@ -45518,6 +45623,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PeriodOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_indicators_api_indicators: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IndicatorsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

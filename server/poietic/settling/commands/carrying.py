@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 
+from django.db import connection
 from django.utils import timezone
 from poietic_core.cost.clearing import split_amount
 from poietic_core.cost.model import Element, InputKind
@@ -29,6 +30,15 @@ from ...web_api.fields import Note, Strict
 from ..histories import Gone, Histories
 from ..models import ChainRow
 
+#: items of which a movement was taken back that a run had corrected: the correction comes back too
+CAME_BACK = """
+SELECT DISTINCT l.item_id FROM ledger_correction c JOIN ledger_stockline l ON l.id = c.line_id
+JOIN ledger_posting r ON r.reverses_id = l.posting_id
+WHERE r.id > c.posting_id AND NOT EXISTS (
+  SELECT 1 FROM ledger_correction d JOIN ledger_stockline m ON m.id = d.line_id
+  WHERE m.posting_id = r.id AND m.item_id = l.item_id)
+ORDER BY 1
+"""
 #: walks before it is given up that others keep adding to what is walked through
 TRIES = 5
 
@@ -48,6 +58,11 @@ class Walked:
     histories: Histories
     #: of late costs that no movement answers for any more: price variance
     adrift: dict[int, Decimal] = field(default_factory=dict)
+
+    @property
+    def has_news(self) -> bool:
+        """Tell whether there is anything to carry on."""
+        return bool(self.waiting or self.chain.steps)
 
     @property
     def items(self) -> set[int]:
@@ -71,6 +86,9 @@ def look_ahead() -> Walked:
     histories = Histories(load_snapshot(timezone.localdate()))
     fresh: dict[int, Decimal] = {}
     adrift: dict[int, Decimal] = {}
+    with connection.cursor() as cursor:
+        cursor.execute(CAME_BACK)
+        fresh.update({item: ZERO for (item,) in cursor.fetchall()})
     for w in waiting:
         histories.of(w.item_id)
         to = adrift if (w.item_id, w.receipt_id) in histories.adrift else fresh
@@ -85,7 +103,7 @@ def carry_late_cost(context: Context, given: CarryLateCost) -> None:
     """Carry what receipts turned out to cost to where their pieces went, to any depth; once."""
     context.guard("late cost")
     walked, books = _locked(context)
-    if not walked.waiting:
+    if not walked.has_news:
         raise InvalidInput(["late cost: nothing waits to be carried on"])
     transaction = Transaction(context)
     transaction.concern(walked.items)

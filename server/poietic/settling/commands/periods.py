@@ -195,7 +195,7 @@ def reopen_period(context: Context, given: ReopenPeriod) -> None:
     shut_the_gate()
     last = Period.objects.filter(closed_at__isnull=False).order_by("-first").first()
     if last is None or last.first != month.first:
-        raise NotClosed(str(month), f"{last:}" if last else "none")
+        raise NotClosed(str(month), str(last or "none"))
     last.closed_at, last.change = None, context.change
     last.save(update_fields=["closed_at", "change"])
     closed = last.events.filter(closes=True).order_by("-pk").values_list("entry", flat=True)[:1]

@@ -9,6 +9,7 @@ import { beside } from '../../orders/beside';
 import { Loaded } from '../../ui/States';
 import { DayBars, WeekBars } from './LoadBars';
 import { hours, share } from './logic';
+import { MonthByMonth } from './MonthByMonth';
 import { loadOptions, workListOptions, type Load, type Rule, type WorkRow } from './queries';
 
 /** A work center's list: what comes next by the rule chosen, and its load; for the desk, the printer and the floor. */
@@ -58,6 +59,7 @@ export function WorkListPage() {
             )}
             {load.data && <Overload load={load.data} />}
             <Rows rows={l.rows} whole={l.whole} />
+            <MonthByMonth code={code} />
           </article>
         )}
       </Loaded>

@@ -16,6 +16,15 @@ export const loadsOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/work-loads', { signal })),
   });
 
+export type Indicators = components['schemas']['IndicatorsOut'];
+
+/** How a work center did in the last months, by ISO 22400-2. */
+export const indicatorsOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['orders', 'indicators', code],
+    queryFn: ({ signal }) => data(api.GET('/api/work-centers/{code}/indicators', { params: { path: { code } }, signal })),
+  });
+
 export const loadOptions = (code: string) =>
   queryOptions({
     queryKey: ['orders', 'load', code],

@@ -1,0 +1,1 @@
+"""How well work centers do, by the published standard's own terms."""
