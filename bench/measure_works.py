@@ -1,6 +1,7 @@
 """What a person waits for in a works of 50,000 orders: Today, the queue, finding, an order's page, posting."""
 
 from collections.abc import Callable
+from datetime import timedelta
 from statistics import median
 from time import perf_counter
 
@@ -50,6 +51,7 @@ class Works(TransactionTestCase):
         self.finding()
         self.order_page()
         self.posting()
+        self.across()
 
     def asked(self, path: str, **query: str) -> tuple[float, int]:
         """Return how long an address takes to answer [ms], and in how many statements."""
@@ -143,6 +145,23 @@ class Works(TransactionTestCase):
         ]
         own, statements = self.asked(f"orders/{order.number}")
         self.say("an order's page", own, self.sql(*rows), statements, 3)
+
+    def across(self) -> None:
+        """Variances of all closed orders by item and cause, against the aggregation alone."""
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "INSERT INTO orders_causerow (order_id, finished_on, item_id, kind, operation, reason, amount) "
+                "SELECT o.id, current_date - (o.number %% 80), o.item_id, k, 10, '', (o.number %% 97) - 30 "
+                "FROM orders_order o, unnest(%s::text[]) k WHERE o.state = 'closed'",
+                [["price", "usage", "efficiency", "yield", "setup", "order size"]],
+            )
+            cursor.execute("ANALYZE orders_causerow")
+        bare = "SELECT i.code, max(i.name), c.kind, sum(c.amount), count(DISTINCT c.order_id) FROM orders_causerow c JOIN catalog_item i ON i.id = c.item_id WHERE c.finished_on BETWEEN current_date - 89 AND current_date GROUP BY 1, 3"  # fmt: skip
+        since = str(timezone.localdate() - timedelta(days=89))
+        own, statements = self.asked("variances", rows="item", columns="cause", since=since)
+        self.say(
+            "/api/variances over 45,000 closed orders", own, self.sql((bare, [])), statements, 3
+        )
 
     def posting(self) -> None:
         """A report with receipt, in a works of this size."""
