@@ -25,6 +25,9 @@ MOST_SHOWN = 60
 MOST_COLUMNS = 24
 MOST_ORDERS = 200
 BEFORE = 3
+#: what a row of the answer is a whole of: nothing (a cell), its columns, or all
+ROW, ALL = 1, 3
+OF_ORDERS = "JOIN orders_order o ON o.id = c.order_id JOIN catalog_item t ON t.id = c.item_id"
 #: days that can be asked for
 EARLIEST, LATEST = date(1990, 1, 1), date(2200, 1, 1)
 
@@ -44,29 +47,23 @@ class By(StrEnum):
     PERIOD = "period"
 
 
-#: of each: its key and its name, over the tables of FROM
-TERMS: Mapping[By, tuple[str, str]] = {
-    By.CAUSE: ("c.kind", "c.kind"),
-    By.ITEM: ("i.code", "i.name"),
-    By.WORK_CENTER: ("w.code", "w.name"),
-    By.COMPONENT: ("m.code", "m.name"),
-    By.SUPPLIER: ("s.code", "s.name"),
-    By.GRADE: ("g.code", "g.name"),
-    By.PERSON: ("h.name", "h.full_name"),
-    By.CUSTOMER: ("k.code", "k.name"),
-    By.REASON: ("nullif(c.reason, '')", "c.reason"),
-    By.PERIOD: ("to_char(c.finished_on, 'YYYY-MM')", "to_char(c.finished_on, 'YYYY-MM')"),
-}
-FROM = """
-FROM orders_causerow c JOIN orders_order o ON o.id = c.order_id
-JOIN catalog_item i ON i.id = c.item_id
-LEFT JOIN engineering_workcenter w ON w.id = c.work_center_id
-LEFT JOIN catalog_item m ON m.id = c.component_id
-LEFT JOIN catalog_partner s ON s.id = c.supplier_id
-LEFT JOIN engineering_labourgrade g ON g.id = c.grade_id
-LEFT JOIN people_person h ON h.id = c.person_id
-LEFT JOIN catalog_partner k ON k.id = o.customer_id
-"""
+#: of each: its key, its name, and what it takes to know them
+TERMS: Mapping[By, tuple[str, str, str]] = {
+    By.CAUSE: ("c.kind", "c.kind", ""),
+    By.ITEM: ("i.code", "i.name", "JOIN catalog_item i ON i.id = c.item_id"),
+    By.WORK_CENTER: ("w.code", "w.name", "LEFT JOIN engineering_workcenter w ON w.id = c.work_center_id"),
+    By.COMPONENT: ("m.code", "m.name", "LEFT JOIN catalog_item m ON m.id = c.component_id"),
+    By.SUPPLIER: ("s.code", "s.name", "LEFT JOIN catalog_partner s ON s.id = c.supplier_id"),
+    By.GRADE: ("g.code", "g.name", "LEFT JOIN engineering_labourgrade g ON g.id = c.grade_id"),
+    By.PERSON: ("h.name", "h.full_name", "LEFT JOIN people_person h ON h.id = c.person_id"),
+    By.CUSTOMER: (
+        "k.code",
+        "k.name",
+        "JOIN orders_order b ON b.id = c.order_id LEFT JOIN catalog_partner k ON k.id = b.customer_id",
+    ),
+    By.REASON: ("nullif(c.reason, '')", "c.reason", ""),
+    By.PERIOD: ("to_char(c.finished_on, 'YYYY-MM')", "to_char(c.finished_on, 'YYYY-MM')", ""),
+}  # fmt: skip
 Chosen = Annotated[str, Field(max_length=2000)]
 
 
@@ -151,11 +148,13 @@ class Asked:
             )
         self.values: dict[str, date | str] = {"since": self.since, "until": self.until}
         self.conditions = "WHERE c.finished_on BETWEEN %(since)s AND %(until)s"
+        self.by: list[By] = []
         for n, said in enumerate(filter(None, where.split(";"))):
             name, _, value = said.partition(":")
             if name not in set(By):
                 raise InvalidInput([f"where: {name} is none of {', '.join(By)}"])
             key = TERMS[By(name)][0]
+            self.by.append(By(name))
             self.conditions += f" AND coalesce({key}, '') = %(value{n})s"
             self.values[f"value{n}"] = value
 
@@ -164,18 +163,37 @@ class Asked:
         days = (self.until - self.since).days + 1
         other = Asked(self.since, self.until, "")
         other.since, other.until = self.since - timedelta(days=days * BEFORE), self.since - timedelta(days=1)  # fmt: skip
-        other.conditions = self.conditions
+        other.conditions, other.by = self.conditions, self.by
         other.values = self.values | {"since": other.since, "until": other.until}
         return other
 
 
-def _sums(asked: Asked, *by: By) -> list[tuple[Any, ...]]:
-    """Return key and name of each thing asked by, the amount and how many orders."""
-    terms = [t for each in by for t in (f"coalesce({TERMS[each][0]}, '')", f"coalesce(max({TERMS[each][1]}), '')")]  # fmt: skip
-    keys = ", ".join(str(1 + 2 * n) for n in range(len(by)))
+def _from(asked: Asked, *by: By, beside: str = "") -> str:
+    """Return the tables that a question takes, and no others but those named beside."""
+    joins = dict.fromkeys([*(TERMS[each][2] for each in (*by, *asked.by)), beside])
+    return f"FROM orders_causerow c {' '.join(filter(None, joins))} {asked.conditions}"
+
+
+def _table(asked: Asked, by: By, columns: By) -> list[tuple[Any, ...]]:
+    """Return each cell, each row as a whole and all of it, in one pass: what of it is whole, key and name
+    of row and column, amount, orders."""
+    key, name, _ = TERMS[by]
+    column, head, _ = TERMS[columns]
     with connection.cursor() as cursor:
         cursor.execute(
-            f"SELECT {', '.join(terms)}, sum(c.amount), count(DISTINCT c.order_id) {FROM} {asked.conditions} GROUP BY {keys}",
+            f"SELECT grouping(coalesce({key}, ''), coalesce({column}, '')), coalesce({key}, ''), coalesce(max({name}), ''), "
+            f"coalesce({column}, ''), coalesce(max({head}), ''), sum(c.amount), count(DISTINCT c.order_id) "
+            f"{_from(asked, by, columns)} GROUP BY GROUPING SETS ((coalesce({key}, ''), coalesce({column}, '')), (coalesce({key}, '')), ())",
+            asked.values,
+        )
+        return list(cursor.fetchall())
+
+
+def _sums(asked: Asked, by: By) -> list[tuple[str, Decimal]]:
+    """Return what each thing comes to."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"SELECT coalesce({TERMS[by][0]}, ''), sum(c.amount) {_from(asked, by)} GROUP BY 1",
             asked.values,
         )
         return list(cursor.fetchall())
@@ -200,12 +218,19 @@ def across(asked: Asked, by: By, columns: By) -> AcrossOut:
     cells: dict[str, dict[str, Decimal]] = {}
     names: dict[str, str] = {}
     heads: dict[str, tuple[str, Decimal]] = {}
-    for key, name, column, head, amount, _ in _sums(asked, by, columns):
-        names[key] = name
-        cells.setdefault(key, {})[column] = Decimal(amount)
-        heads[column] = (head, heads.get(column, (head, ZERO))[1] + abs(Decimal(amount)))
-    counts = {key: int(n) for key, _, _, n in _sums(asked, by)}
-    earlier = {key: Decimal(a) / BEFORE for key, _, a, _ in _sums(asked.before(), by)}
+    counts: dict[str, int] = {}
+    orders = 0
+    for whole_of, key, name, column, head, amount, count in _table(asked, by, columns):
+        if whole_of == ALL:
+            orders = count
+        elif whole_of == ROW:
+            counts[key] = count
+        else:
+            names[key] = name
+            counts.setdefault(key, count)  # where rows and columns are the same, no other says so
+            cells.setdefault(key, {})[column] = Decimal(amount)
+            heads[column] = (head, heads.get(column, (head, ZERO))[1] + abs(Decimal(amount)))
+    earlier = {key: Decimal(a) / BEFORE for key, a in _sums(asked.before(), by)}
     totals = {key: sum(own.values(), ZERO) for key, own in cells.items()}
     listed = sorted(totals, key=lambda k: (-totals[k], k))
     unfavourable = sum((a for a in totals.values() if a > 0), ZERO)
@@ -231,9 +256,6 @@ def across(asked: Asked, by: By, columns: By) -> AcrossOut:
     wide = sorted(heads, key=lambda h: (-heads[h][1], h))[:MOST_COLUMNS]
     if columns is By.PERIOD:
         wide = sorted(wide)
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT count(DISTINCT c.order_id) {FROM} {asked.conditions}", asked.values)
-        orders = cursor.fetchone()[0]
     whole, was = sum(totals.values(), ZERO), round_to(sum(earlier.values(), ZERO), CENT)
     return AcrossOut(
         since=asked.since,
@@ -279,8 +301,8 @@ def variance_orders(
     asked = Asked(since, until, where)
     with connection.cursor() as cursor:
         cursor.execute(
-            f"SELECT o.number, max(i.code), max(i.name), max(c.finished_on), sum(c.amount), o.id, count(*) OVER () {FROM} "
-            f"{asked.conditions} GROUP BY o.id HAVING sum(c.amount) <> 0 ORDER BY abs(sum(c.amount)) DESC, o.number LIMIT {MOST_ORDERS}",
+            f"SELECT o.number, max(t.code), max(t.name), max(c.finished_on), sum(c.amount), o.id, count(*) OVER () "
+            f"{_from(asked, beside=OF_ORDERS)} GROUP BY o.id HAVING sum(c.amount) <> 0 ORDER BY abs(sum(c.amount)) DESC, o.number LIMIT {MOST_ORDERS}",
             asked.values,
         )
         rows = cursor.fetchall()
