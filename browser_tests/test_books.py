@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 from poietic.ledger.models import LateCost
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
+from poietic.settling.findings import CHECKS
 from poietic.settling.months import next_to_close
 
 from .live import BrowserTest
@@ -46,6 +47,11 @@ class MonthEnd(BrowserTest):
             self.post(page)
             expect(page.get_by_text(re.compile("^Closed\\."))).to_be_visible()
         self.assert_accessible(page, page.url)
+
+        for check in CHECKS:  # each sentence leads to a place that there is
+            page.goto(check.leads_to)
+            expect(page.get_by_role("heading", level=1).first).to_be_visible()
+            expect(page.get_by_text("There is nothing at this address")).to_have_count(0)
 
         page.goto("/cost/books")
         page.get_by_role("link", name="cost of goods sold", exact=True).click()

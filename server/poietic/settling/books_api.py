@@ -1,7 +1,6 @@
 """The ledger out: trial balance, account sheets, and the journal in open formats."""
 
 import json
-from collections.abc import Mapping
 from datetime import date, datetime, timedelta
 from typing import Annotated
 
@@ -21,19 +20,12 @@ from ..web_api.fields import Answer, DecimalText, PageSize, Skip
 from .journal_text import ROOTS, Leg, as_double_entry
 from .models import AccountCode
 from .months import Month
-from .periods_api import TrialRow
+from .periods_api import TrialRow, trial_between
 
 router = Router(tags=["settling"])
 #: lines of a file
 MOST_LINES = 200_000
 
-BALANCES = """
-SELECT j.account, sum(j.amount) FILTER (WHERE p.happened_at < %(since)s),
-  sum(j.amount) FILTER (WHERE p.happened_at >= %(since)s AND j.amount > 0),
-  -sum(j.amount) FILTER (WHERE p.happened_at >= %(since)s AND j.amount < 0)
-FROM ledger_journalline j JOIN ledger_posting p ON p.id = j.posting_id
-WHERE p.happened_at < %(until)s GROUP BY 1
-"""
 SHEET = """
 SELECT p.happened_at, p.id, p.kind, p.belongs_on, o.number, j.operation, j.element, coalesce(i.code, ''), j.amount,
   sum(j.amount) OVER (ORDER BY p.happened_at, j.id), count(*) OVER ()
@@ -143,7 +135,7 @@ class Span:
         if not date(1990, 1, 1) <= self.since or self.until > date(2200, 1, 1):
             raise InvalidInput(["since: the books begin in 1990"])
 
-    def bounds(self) -> dict[str, datetime | str | int]:
+    def bounds(self) -> dict[str, datetime]:
         """Return it as moments of the works' days."""
         day = Month(self.since).begins_at
         return {"since": day, "until": Month(self.until + timedelta(days=1)).begins_at}
@@ -153,25 +145,20 @@ class Span:
 def books(request: HttpRequest, since: date | None = None, until: date | None = None) -> TrialOut:
     """Return the trial balance of a span."""
     span = Span(since, until)
-    with connection.cursor() as cursor:
-        cursor.execute(BALANCES, span.bounds())
-        found = {account: row for account, *row in cursor.fetchall()}
+    bounds = span.bounds()
+    found = {r.account: r for r in trial_between(bounds["since"], bounds["until"])}
     codes = list(AccountCode.objects.select_related("work_center", "item"))
     plain = {c.account: c.code for c in codes if not c.work_center and not c.item}
     rows = []
     for account in Account:
-        before, debit, credit = (amount or ZERO for amount in found.get(account.value, (None, None, None)))  # fmt: skip
         if account.value not in found and account.value not in plain:
             continue
+        none = TrialRow(account=account.value, opening=ZERO, debit=ZERO, credit=ZERO, closing=ZERO)
         rows.append(
             AccountRow(
-                account=account.value,
+                **vars(found.get(account.value, none)),
                 code=plain.get(account.value, ""),
                 root=ROOTS[account],
-                opening=before,
-                debit=debit,
-                credit=credit,
-                closing=before + debit - credit,
             )
         )
     return TrialOut(
@@ -204,8 +191,7 @@ def sheet(
 ) -> AccountSheet:
     """Return the lines of an account in a span, each with what stood on it after."""
     span = Span(since, until)
-    bounds: Mapping[str, datetime | str | int] = span.bounds()
-    asked = {**bounds, "account": account.value}
+    asked: dict[str, datetime | str] = {**span.bounds(), "account": account.value}
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT coalesce(sum(j.amount), 0) FROM ledger_journalline j JOIN ledger_posting p ON p.id = j.posting_id "

@@ -3,6 +3,8 @@
 from datetime import date, datetime
 from decimal import Decimal
 
+from django.db.models import Count, Sum
+from django.db.models.functions import Abs
 from django.http import HttpRequest
 from ninja import Router
 from poietic_core.order.states import OrderState
@@ -81,16 +83,14 @@ class FollowUpsOut(Answer):
 def closing(request: HttpRequest) -> ClosingOut:
     """Return the orders that can be closed, what the night closes, and what was closed lately."""
     rows = Outcome.objects.filter(order__state=OrderState.COMPLETED)
-    listed = sorted(
-        rows.select_related("order__item")[: 10 * MOST_ROWS],
-        key=lambda o: (-abs(o.variance), o.order_id),
-    )
+    listed = rows.select_related("order__item").order_by(Abs("variance").desc(), "order")
+    sums = rows.aggregate(whole=Count("pk"), variance=Sum("variance"))
     rule = ClosingRule.objects.filter(pk=1).first() or ClosingRule(most=ZERO)
     entries = Entry.objects.filter(command="close-orders")
     return ClosingOut(
         rows=[_to_close(o) for o in listed[:MOST_ROWS]],
-        whole=rows.count(),
-        variance=sum((o.variance for o in listed), ZERO),
+        whole=sums["whole"],
+        variance=sums["variance"] or ZERO,
         is_on=rule.is_on,
         most=rule.most,
         days=rule.days,

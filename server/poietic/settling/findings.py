@@ -52,7 +52,7 @@ CHECKS = (
                              AND i.operation = u.operation AND i.kind IN ('run labour', 'run machine') AND i.used > 0)""",
         "Every operation that was reported has its times.",
         lambda n, a: f"{_many(n, '1 operation was', 'operations were')} reported without any time.",
-        "/orders",
+        "/orders/table",
     ),
     Check(
         "not closed",
@@ -73,7 +73,7 @@ CHECKS = (
         lambda n, a: (
             f"{_many(n, '1 order holds', 'orders hold')} odd WIP: less than nothing, or more than half of it variance."
         ),
-        "/orders",
+        "/orders/table",
     ),
     Check(
         "not invoiced",
@@ -82,7 +82,7 @@ CHECKS = (
            WHERE d.is_open AND NOT d.is_undone AND p.happened_at < %(until)s""",
         "All that was received is invoiced.",
         lambda n, a: f"{_many(n, '1 receipt is', 'receipts are')} not invoiced: {a:,.2f}.",
-        "/buy/invoices",
+        "/buy/to-invoice",
     ),
     Check(
         "late cost",
@@ -98,7 +98,7 @@ CHECKS = (
         """SELECT count(*), 0 FROM stores_count WHERE state = 'open'""",
         "No count is open.",
         lambda n, a: f"{_many(n, '1 count is', 'counts are')} open.",
-        "/stores/counts",
+        "/release/counts",
     ),
     Check(
         "at suppliers",
@@ -108,7 +108,7 @@ CHECKS = (
         lambda n, a: (
             f"Units of {_many(n, '1 operation are', 'operations are')} at suppliers: have them confirmed."
         ),
-        "/buy/out",
+        "/buy",
     ),
     Check(
         "on the way",
@@ -117,7 +117,7 @@ CHECKS = (
         lambda n, a: (
             f"{_many(n, '1 transfer is', 'transfers are')} on the way since before the month ended."
         ),
-        "/stores/transfers",
+        "/release/transfers",
     ),
 )
 

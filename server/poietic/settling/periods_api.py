@@ -177,15 +177,15 @@ def period(request: HttpRequest, first: date) -> PeriodOut:
         charged=charged,
         allowed=allowed,
         spending=_spending(month, kept if is_closed else None),
-        trial=trial_of(month),
+        trial=trial_between(month.begins_at, month.ends_at),
         events=[_event(e) for e in kept.events.all()] if kept else [],
     )
 
 
-def trial_of(month: Month) -> list[TrialRow]:
-    """Return what each account had, what came on either side in a month, and what it has."""
+def trial_between(since: datetime, until: datetime) -> list[TrialRow]:
+    """Return what each account had, what came on either side in a span, and what it has."""
     with connection.cursor() as cursor:
-        cursor.execute(BOOKED, {"since": month.begins_at, "until": month.ends_at})
+        cursor.execute(BOOKED, {"since": since, "until": until})
         rows = cursor.fetchall()
     found = []
     for account, before, debit, credit in rows:
