@@ -111,6 +111,54 @@ class Published(SimpleTestCase):
 
         self.assertEqual(causes, {CauseKind.SUBSTITUTION: -10_000, CauseKind.PRICE: 2_500})
 
+    def test_delpino_ketchup(self) -> None:
+        """The same book, ch. 7, appendix: Delpino's tomatoes (from memory, recomputed).
+
+        4,000 t of 1.60 t each, mixed 50/30/20 % at 70/80/90; 3,250/2,275/975 t at 70/82/96.
+        """
+        told = [("0.80", 70, 3_250, 70), ("0.48", 80, 2_275, 82), ("0.32", 90, 975, 96)]
+        inputs = [
+            component(code=f"T{n}", price=str(price), allowed=q, standard=q, used=str(used), amount=str(used * paid), mix="T")
+            for n, (q, price, used, paid) in enumerate(told)
+        ]  # fmt: skip
+        facts = order_of_one_operation(*inputs, good=4_000, received_value=Decimal(496_000))
+
+        causes = {(c.kind.value, c.code): c.amount.value for c in variance_of(facts).causes}
+
+        self.assertEqual(
+            causes,
+            {
+                ("price", "T1"): 4_550,
+                ("price", "T2"): 5_850,
+                ("mix", "T1"): 26_000,
+                ("mix", "T2"): -29_250,
+                ("mix yield", "T0"): 3_500,
+                ("mix yield", "T1"): 2_400,
+                ("mix yield", "T2"): 1_800,
+            },
+        )
+        # a mark that nothing else has is none, and what another item stood in for is substitution
+        alone = replace(facts, inputs=[replace(i, mix=i.code) for i in inputs])
+        self.assertEqual(by_kind(alone), {CauseKind.PRICE: 10_400, CauseKind.USAGE: 4_450})
+        instead = component(code="S", price="10", allowed="0", standard="0", used="1", amount="10", stands_for=(StandIn(input=2),))  # fmt: skip
+        replaced = by_kind(replace(facts, inputs=[*inputs, instead]))
+        self.assertIn(CauseKind.USAGE, replaced)
+        self.assertNotIn(CauseKind.MIX, replaced)
+
+    def test_a_mix_of_an_order_in_flight_counts_what_is_worked_in(self) -> None:
+        """By hand: 2 A at 3 and 1 B at 6 a piece; 6 A and 6 B for 4 pieces: the third of B is 4 of 12."""
+        both = [
+            component(code="A", price="3", allowed="2", standard="2", used="6", amount="18", mix="M", required="20", unworked="0"),
+            component(code="B", price="6", allowed="1", standard="1", used="9", amount="54", mix="M", required="10", unworked="3"),
+        ]  # fmt: skip
+        begun = OperationFacts(number=10, yield_share=Decimal(1), good=Decimal(4))
+        facts = order_of_one_operation(
+            *both, operations=[begun], received=Decimal(0), is_completed=False
+        )
+
+        # (6 − 2/3 × 12) × 3 + (6 − 1/3 × 12) × 6; and no more in all than the 12 allowed
+        self.assertEqual({k: round(a, 9) for k, a in by_kind(facts).items()}, {CauseKind.MIX: 6})
+
     def test_what_is_spent_on_rework_is_rework_and_its_rate_is_rate(self) -> None:
         # by hand: 12 h that nothing grants, at 25, standard 20
         facts = one_input(
@@ -197,6 +245,7 @@ def orders(draw: st.DrawFn) -> OrderFacts:
             basis=draw(st.sampled_from(Basis)),
             standard_basis=draw(st.sampled_from(Basis)),
             is_fixed_overhead=draw(st.booleans()),
+            mix=draw(st.sampled_from(["", "", "A", "B"])),
         )
         for n in range(draw(st.integers(0, 5)))
     ]
@@ -305,7 +354,8 @@ def order_of_one_operation(*inputs: InputFacts, good: int = 10, **facts: Any) ->
 
 def component(**numbers: Any) -> InputFacts:
     """Return a component at operation 10 whose numbers are given in words."""
-    told = {k: Decimal(v) if type(v) is str else v for k, v in numbers.items()}
+    named = ("code", "mix")
+    told = {k: Decimal(v) if type(v) is str and k not in named else v for k, v in numbers.items()}
     return InputFacts(
         **({"operation": 10, "kind": InputKind.COMPONENT, "code": "X", "unit": "u"} | told)
     )

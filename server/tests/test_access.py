@@ -50,6 +50,7 @@ NARROW = {
             "api/periods/{first}",
             "api/closing",
             "api/actual-costs",
+            "api/actual-costs/{item}",
             "api/books",
             "api/books/{account}",
             "api/journal.{form}",
@@ -66,7 +67,7 @@ NARROW = {
 }
 #: what nobody has to be signed in for
 OPEN = {"api/me"}
-VALUES = {"code": "MA-200", "number": "1", "other": "2", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders", "posting": "1", "first": "2026-01-01", "account": "stock"}  # fmt: skip
+VALUES = {"code": "MA-200", "number": "1", "other": "2", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders", "posting": "1", "first": "2026-01-01", "account": "stock", "item": "MA-200"}  # fmt: skip
 
 
 def queries() -> dict[str, Any]:

@@ -80,13 +80,24 @@ class Out(DemoTest):
         self.sunil.must("set-account-code", {"account": "stock", "item": "AP-20", "code": "1410"})
         self.refused("input.invalid", "set-account-code", account="stock", item="AP-20", work_center="MILL", code="1")  # fmt: skip
         self.refused("input.not_found", "set-account-code", account="stock", work_center="NONE", code="1")  # fmt: skip
+        self.refused("input.not_found", "set-account-code", account="stock", item_group="OPTICS", code="1")  # fmt: skip
+        Caller(Person.objects.get(name="ines")).must(
+            "change-item", {"code": "BL-200", "item_group": "OPTICS"}
+        )
+        self.sunil.must(
+            "set-account-code", {"account": "stock", "item_group": "OPTICS", "code": "1420"}
+        )
         text = self.sunil.client.get(f"/api/journal.txt?since={self.since}").content.decode()
+        self.assertIn("Assets:Stock:1420", text)
         self.assertIn("Assets:Stock:1410", text)
         self.assertIn("Assets:Stock:1400", text)
         self.assertEqual(load_string(text)[1], [])
         codes = self.sunil.get("books")
-        self.assertEqual([c["code"] for c in codes["codes"]], ["1410"])
+        self.assertEqual([c["code"] for c in codes["codes"]], ["1410", "1420"])
         self.sunil.must("set-account-code", {"account": "stock", "item": "AP-20", "code": ""})
+        self.sunil.must(
+            "set-account-code", {"account": "stock", "item_group": "OPTICS", "code": ""}
+        )
         self.assertEqual(self.sunil.get("books")["codes"], [])
 
 
@@ -223,12 +234,38 @@ class ActualCost(DemoTest):
             for r in found["rows"]:
                 brought = sum(Decimal(b["amount"]) for b in r["brought"])
                 self.assertAlmostEqual(Decimal(r["own"]) + brought, Decimal(r["difference"]), delta=Decimal("0.03"))  # fmt: skip
+                if varied < 12:
+                    self.explained(r, month)
                 if r["actual"]:
                     each = Decimal(r["difference"]) / Decimal(r["quantity"])
                     self.assertAlmostEqual(Decimal(r["actual"]) - Decimal(r["standard"]), each, delta=Decimal("0.01"))  # fmt: skip
                 varied += 1
         self.assertGreater(varied, 10)
         self.assertEqual(self.sunil.get("actual-costs", month="1900-01-01")["code"], "input.invalid")  # fmt: skip
+
+    def explained(self, row: Any, month: Any) -> None:
+        """Hold an item's row against its postings and what its components brought."""
+        found = self.sunil.get(f"actual-costs/{row['item']}", month=str(month))
+        self.assertEqual(found["row"], row)
+        own = sum((Decimal(o["amount"]) for o in found["origins"]), Decimal(0))
+        self.assertEqual(own, Decimal(row["own"]))
+        for c in found["carried"]:
+            share = Decimal(c["difference"]) * Decimal(c["consumed"]) / Decimal(c["there_was"])
+            self.assertAlmostEqual(share, Decimal(c["amount"]), delta=Decimal("0.02"))
+
+    def test_what_a_graded_order_varied_by_goes_to_its_grades(self) -> None:
+        graded = Order.objects.filter(grades__isnull=False, outcome__isnull=False).exclude(outcome__variance=0).distinct()  # fmt: skip
+        order = graded.filter(state="closed").select_related("outcome")[0]
+        month = order.outcome.finished_on.replace(day=1)
+        closed = JournalLine.objects.filter(posting__cost_object=order.pk, posting__kind="closing", account__endswith="variance")  # fmt: skip
+        parts = Decimal(0)
+        for grade in order.grades.filter(received_value__gt=0).select_related("item"):
+            said = self.sunil.get(f"actual-costs/{grade.item.code}", month=str(month))
+            parts += sum(
+                Decimal(o["amount"]) for o in said["origins"] if o["order"] == order.number
+            )
+        self.assertEqual(parts, sum(closed.values_list("amount", flat=True), Decimal(0)))
+        self.assertEqual(self.sunil.get("actual-costs/SW-AL", month="2020-01-01")["code"], "input.not_found")  # fmt: skip
 
     def test_what_a_month_differs_by_is_what_its_orders_varied_by_and_prices(self) -> None:
         month = (timezone.localdate().replace(day=1) - timedelta(days=40)).replace(day=1)

@@ -15,7 +15,7 @@ from poietic.orders.models import Order, OrderInput, OrderOperation
 from poietic.orders.standing import stand_all
 
 from .client import Caller
-from .test_picking import AnyWorks, PickingTest, receive
+from .test_picking import DUE, AnyWorks, PickingTest, receive
 
 METHOD = "method variance when all is received [EUR]"
 
@@ -439,3 +439,52 @@ class AnyDeviation(AnyWorks):
             del given["reason"]
         said = caller.do(name, given | more)
         self.assertIn(caller.status, (200, 404, 409, 422), said)
+
+
+class Mixes(DeviationTest):
+    """A blend of 2 kg of A at 3.00 and 1 kg of B at 6.00, which may be exchanged for each other."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        for code, price in (("CE-A", "3"), ("CE-B", "6")):
+            cls.shop.do("define-item", code=code, name=f"Oxide {code}", unit="kg", source="buy", price=price)  # fmt: skip
+            line = {"item": code, "quantity": "50", "price": price, "place": "STORE"}
+            cls.shop.do("receive-material", lines=[line])
+        cls.shop.do("define-item", code="BLEND", name="Polishing blend", unit="pcs", source="make")
+        cls.draft()
+        cls.shop.do("approve-structure", item="BLEND")
+        cls.shop.do("freeze-standard")
+
+    @classmethod
+    def draft(cls, **of_b: Any) -> None:
+        lines = [{"item": "CE-A", "quantity": "2", "mix": "CE"}, {"item": "CE-B", "quantity": "1", "mix": "CE"} | of_b]  # fmt: skip
+        blend = {"number": 10, "name": "Blend", "work_center": "ASSY", "run_labour_hours": "0.1"}
+        cls.shop.do("draft-structure", item="BLEND", operations=[blend], components=lines)
+
+    def test_another_mix_and_more_in_all_are_two_causes(self) -> None:
+        said = self.must("plan-order", item="BLEND", quantity="10", due=DUE, supply_place="STORE", receipt_place="STORE")  # fmt: skip
+        order = int(said["made"]["order"])
+        self.must("release-order", order=order)
+        lines = [{"operation": 10, "item": i, "quantity": q} for i, q in (("CE-A", "18"), ("CE-B", "14"))]  # fmt: skip
+        self.must("issue-material", order=order, lines=lines, reason="SPOILT")
+        self.must("report", order=order, operation=10, good="10")
+        named: dict[str, Any] = {"order": order, "operation": 10, "item": "CE-A", "reason": "x"}
+        said = self.refused("input.invalid", "allow-alternate", **named, alternate="AP-20")
+        self.assertIn("stands in the mix CE", said["detail"])
+        self.must("receive", order=order, quantity="10")
+        said = self.caller.preview("complete-order", {"order": order})
+        self.assertIn("2 kg left over, returned to Main store", str(said["consequences"]))
+        self.must("complete-order", order=order, leftovers="charge")
+        self.must("close-order", order=order)
+        # by the handbook's section 7: (18/32 − 2/3) × 32 × 3 + (14/32 − 1/3) × 32 × 6, and (32 − 30) × 4
+        found = self.caller.causes(order)
+        self.assertEqual({k: str(found[k]) for k in ("mix", "mix yield")}, {"mix": "10.00", "mix yield": "8.00"})  # fmt: skip
+        self.assertNotIn("usage", found)
+        accounts = {r["account"]: r["debit"] for r in self.caller.get("books")["rows"]}  # fmt: skip
+        self.assertEqual(accounts["mix variance"], "10.00")
+
+    def test_what_is_kept_in_another_unit_is_no_mix(self) -> None:
+        self.draft(item="PAD-3")
+        said = self.refused("structure.not_approvable", "approve-structure", item="BLEND")
+        self.assertIn("kept in kg and pcs", str(said))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
@@ -266,7 +266,10 @@ def returned_value(*, issued: Decimal, amount: Decimal, quantity: Decimal) -> De
 
 @exact
 def leftovers(
-    needs: Mapping[int, Decimal], issued: Mapping[int, Decimal], steps: Mapping[int, Decimal]
+    needs: Mapping[int, Decimal],
+    issued: Mapping[int, Decimal],
+    steps: Mapping[int, Decimal],
+    mixes: Iterable[Collection[int]] = (),
 ) -> dict[int, Decimal]:
     """Return per line what was issued beyond the work done, rounded down to the step.
 
@@ -275,14 +278,28 @@ def leftovers(
     needs : for the work done, by line [unit]
     issued : net of returns, by line [unit]
     steps : of the items, by line [unit], > 0
+    mixes : lines that may be exchanged for each other: of them is left what all have beyond the
+        need of all, first of the line with most beyond its own
 
     Source
     ------
     Common practice.
+
+    Examples
+    --------
+    >>> needs, issued = {1: Decimal(20), 2: Decimal(10)}, {1: Decimal(18), 2: Decimal(14)}
+    >>> each = {1: Decimal(1), 2: Decimal(1)}
+    >>> leftovers(needs, issued, each), leftovers(needs, issued, each, [(1, 2)])
+    ({2: Decimal('4')}, {2: Decimal('2')})
     """
+    beyond = {key: quantity - needs[key] for key, quantity in issued.items()}
+    for mix in mixes:
+        left = sum((beyond[key] for key in mix), ZERO)
+        for key in sorted(mix, key=lambda k: (-beyond[k], k)):
+            beyond[key] = max(ZERO, min(beyond[key], left))
+            left -= beyond[key]
     found: dict[int, Decimal] = {}
-    for key, quantity in issued.items():
-        over = quantity - needs[key]
+    for key, over in beyond.items():
         if over > 0 and (whole := over - over % steps[key]) > 0:
             found[key] = whole
     return found

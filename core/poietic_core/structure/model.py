@@ -183,6 +183,8 @@ class ComponentLine:
     measure: Measure | None = None
     #: in order of preference
     alternates: tuple[Alternate, ...] = ()
+    #: mark of the components of the operation that may be exchanged for each other; "": for none
+    mix: str = ""
     #: where it goes: a position, a drawing reference
     reference: str = ""
     #: first and last day on which the line counts; None: open

@@ -123,6 +123,7 @@ def problems_of(structure: Structure, *, is_phantom: bool = False) -> list[Probl
                 )
             seen.add((line.item, line.operation))
     _check_alternates(structure, add)
+    _check_mixes(structure, add)
     _check_shares(structure, add)
     return found
 
@@ -169,6 +170,32 @@ def _check_alternates(structure: Structure, add: Callable[[str, str, str], None]
                 "An alternate is the component, the item made, or named twice.",
                 "Name each other item once.",
             )
+
+
+def _check_mixes(structure: Structure, add: Callable[[str, str, str], None]) -> None:
+    mixes: dict[tuple[int, str], list[ComponentLine]] = {}
+    for line in structure.components:
+        if line.mix:
+            mixes.setdefault((line.operation, line.mix), []).append(line)
+    for (operation, mark), lines in mixes.items():
+        place = f"component:{lines[0].item}"
+        if len(lines) == 1:
+            add(
+                place,
+                f"It is alone in the mix {mark} of operation {operation}.",
+                "Give the components that it may be exchanged for the same mark, or none.",
+            )
+        if len({line.per for line in lines}) > 1:
+            add(
+                place, f"The mix {mark} is stated per unit and per order.", "State all of it alike."
+            )
+        for line in lines:
+            if line.alternates:
+                add(
+                    f"component:{line.item}",
+                    f"It stands in the mix {mark} and has alternates.",
+                    "Keep one: what is exchanged within a mix is no substitution.",
+                )
 
 
 def _check_shares(structure: Structure, add: Callable[[str, str, str], None]) -> None:

@@ -21,6 +21,8 @@ class CauseKind(StrEnum):
     USAGE = "usage"
     EFFICIENCY = "efficiency"
     SUBSTITUTION = "substitution"
+    MIX = "mix"
+    MIX_YIELD = "mix yield"
     YIELD = "yield"
     METHOD = "method"
     SETUP = "setup"

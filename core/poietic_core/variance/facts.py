@@ -79,6 +79,8 @@ class InputFacts:
     unworked: Decimal | None = None
     #: spent on units that were set aside for rework: nothing is allowed for it
     is_rework: bool = False
+    #: mark of the components of the operation that may be exchanged for each other; "": for none
+    mix: str = ""
     #: what it was used in the place of; then neither `allowed` nor `standard` grants any of it
     stands_for: tuple[StandIn, ...] = ()
 

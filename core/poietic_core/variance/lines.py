@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -24,6 +24,8 @@ class Line:
     flow: Flow
     #: what was used in its place, and what each unit of that stands for
     stand_ins: Sequence[tuple[InputFacts, StandIn]] = ()
+    #: all components that may be exchanged for each other, itself among them
+    mixed_with: Sequence[Line] = ()
 
     def causes(self) -> list[Cause]:
         """Return what the input cost more or less than its standard, by cause."""
@@ -83,11 +85,7 @@ class Line:
             return {CauseKind.OUTPUT_MIX: difference("beyond", used, expected, unit=i.unit)}
         allowed, standing = self._allowed(), self._standing()
         found = {
-            CauseKind.USAGE: total(
-                "used beyond allowed",
-                (used, negative(self._unworked()), negative(allowed)),
-                unit=i.unit,
-            ),
+            **self._beyond(used, allowed),
             CauseKind.METHOD: difference(
                 "structure against standard", self._required(), standard, unit=i.unit
             ),
@@ -101,6 +99,33 @@ class Line:
                 "for units beyond the yield", allowed, standing, unit=i.unit
             )
         return found
+
+    def _beyond(self, used: Derivation, allowed: Derivation) -> dict[CauseKind, Derivation]:
+        """Return what was used beyond what is allowed, of one of a mix by its share and by the total."""
+        unit = self.i.unit
+        worked = (used, negative(self._unworked()))
+        if not self.mixed_with:
+            beyond = total("used beyond allowed", (*worked, negative(allowed)), unit=unit)
+            return {CauseKind.USAGE: beyond}
+        shares = [line._q() for line in self.mixed_with]
+        share = quotient("standard share", self._q(), total("of all", shares, unit=unit))
+        of_all = total(
+            "worked in of all", (line._worked_in() for line in self.mixed_with), unit=unit
+        )
+        granted = total("allowed of all", (line._allowed() for line in self.mixed_with), unit=unit)
+        at_share = product("at the standard share", (share, of_all), unit=unit)
+        return {
+            CauseKind.MIX: difference("another share", self._worked_in(), at_share, unit=unit),
+            CauseKind.MIX_YIELD: product(
+                "its share of the total beyond allowed",
+                (share, difference("beyond", of_all, granted, unit=unit)),
+                unit=unit,
+            ),
+        }
+
+    def _worked_in(self) -> Derivation:
+        """Return what was used without what is not yet worked in."""
+        return difference("worked in", self._covered(), self._unworked(), unit=self.i.unit)
 
     def _replaced(self) -> Derivation:
         """Return what the inputs would have cost that this one was used in the place of."""
@@ -214,6 +239,25 @@ class Line:
             given("none", ZERO),
             given("issued beyond the work", surplus, unit=i.unit),
         )
+
+
+def mixes_of(lines: Iterable[Line]) -> dict[int, list[Line]]:
+    """Return, by the place of a line, all that may be exchanged for each other with it.
+
+    Those of one mark at one operation, stated for the same, of which the order still allows any;
+    where something else was used in the place of one, that is substitution, and none is mixed.
+    """
+    found: dict[tuple[int, str, Basis], dict[int, Line]] = {}
+    for at, line in enumerate(lines):
+        i = line.i
+        if i.mix and i.allowed and not i.is_rework and not i.stands_for:
+            found.setdefault((i.operation, i.mix, i.basis), {})[at] = line
+    return {
+        at: list(mix.values())
+        for mix in found.values()
+        if len(mix) > 1 and not any(line.stand_ins for line in mix.values())
+        for at in mix
+    }
 
 
 def equivalent(i: InputFacts, stands: StandIn, other: InputFacts) -> Derivation:

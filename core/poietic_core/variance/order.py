@@ -13,7 +13,7 @@ from ..derivation import difference, given, product
 from ..quantity import CENT, UNIT_COST_STEP, ZERO, exact
 from .causes import Cause, CauseKind, Variance
 from .facts import InputFacts, OrderFacts, StandIn, sign_of
-from .lines import Line
+from .lines import Line, mixes_of
 from .units import flow_of
 
 
@@ -45,11 +45,12 @@ def variance_of(facts: OrderFacts) -> Variance:
     for i in facts.inputs:
         for s in i.stands_for:
             stand_ins.setdefault(s.input, []).append((i, s))
-    for at, i in enumerate(facts.inputs):
-        line = Line(i, facts, flow, stand_ins.get(at, ()))
-        sign = sign_of(i.kind)
+    lines = [Line(i, facts, flow, stand_ins.get(at, ())) for at, i in enumerate(facts.inputs)]
+    mixes = mixes_of(lines)
+    for at, line in enumerate(lines):
+        i, sign = line.i, sign_of(line.i.kind)
         charged += sign * i.amount
-        causes += line.causes()
+        causes += replace(line, mixed_with=mixes.get(at, ())).causes()
         held = ZERO if i.stands_for else line.held().value * i.price
         wip[i.operation] = wip.get(i.operation, ZERO) + sign * held
     for o in facts.operations:
@@ -57,14 +58,14 @@ def variance_of(facts: OrderFacts) -> Variance:
         taken_out = given("taken out to scrap expense", -o.written_off, unit="EUR")
         causes.append(Cause(kind=CauseKind.WRITTEN_OFF, operation=o.number, code="", amount=taken_out))  # fmt: skip
     causes += _grading(facts)
-    lines = len(facts.inputs) + len(facts.grades) + 1
+    rows = len(facts.inputs) + len(facts.grades) + 1
     return Variance(
         charged=charged,
         received_value=facts.received_value,
         wip_at_standard=wip,
         causes=[c for c in causes if c.amount.value],
         # a cent per line, and what a unit cost of six decimals leaves on so many units
-        rounding_most=lines * CENT + facts.received * UNIT_COST_STEP,
+        rounding_most=rows * CENT + facts.received * UNIT_COST_STEP,
     )
 
 

@@ -106,6 +106,8 @@ class Item(Changing):
     form_thickness = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: of its material, for lines measured by mass [kg/m³]
     density = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: what it belongs to in forecasts and books, such as TELESCOPES; "" if to nothing
+    item_group = models.CharField(max_length=30, blank=True, db_default="")
     #: Global Trade Item Number, with its check digit; "" where it has none
     gtin = models.CharField(max_length=14, blank=True, db_default="")
     is_active = models.BooleanField(default=True)
@@ -116,6 +118,7 @@ class Item(Changing):
         ordering = ["code"]
         indexes = [
             models.Index(fields=["change"], name="item_by_change"),
+            models.Index(fields=["item_group", "code"], name="item_by_group"),
             GinIndex(OpClass("search", name="gin_trgm_ops"), name="item_by_words"),
             models.Index(OpClass("search", name="text_pattern_ops"), name="item_by_first_words"),
         ]

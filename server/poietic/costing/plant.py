@@ -37,7 +37,7 @@ from .frozen import StandardKey, costed, costed_structures
 from .models import Standard
 from .queries import standards_in_force
 from .tree_rows import BLANK
-from .tree_words import Line, alternates_in_words, named, notes_of, size_in_words
+from .tree_words import Line, alternates_in_words, mix_in_words, named, notes_of, size_in_words
 
 
 def frozen_costs(standard: Standard) -> dict[InputKey, Decimal]:
@@ -313,7 +313,15 @@ class Plant:
             "allowance": line.allowance,
             "revision": self.revisions[line.item].letter if opens else "",
             "detail": ", ".join(
-                filter(None, (size_in_words(line), line.reference, alternates_in_words(line)))
+                filter(
+                    None,
+                    (
+                        size_in_words(line),
+                        line.reference,
+                        mix_in_words(line),
+                        alternates_in_words(line),
+                    ),
+                )
             ),
         }
 

@@ -55,6 +55,11 @@ def alternates_in_words(line: ComponentLine) -> str:
     return f"or {', '.join(named)}" if named else ""
 
 
+def mix_in_words(line: ComponentLine) -> str:
+    """Return which others a component may be exchanged for."""
+    return f"mix {line.mix}" if line.mix else ""
+
+
 def size_in_words(line: ComponentLine) -> str:
     if line.measure is None:
         return ""

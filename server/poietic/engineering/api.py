@@ -103,6 +103,7 @@ class ComponentOut(Answer):
     length: DecimalText | None
     width: DecimalText | None
     thickness: DecimalText | None
+    mix: str
     reference: str
     alternates: list[AlternateOut]
     effective_from: date | None

@@ -51,6 +51,7 @@ def faults_of(revision: Revision, shop: Shop) -> list[str]:
         for c in revision.components.all()
         if c.item.code in noted and c.item.tracking == Tracking.NONE
     ]
+    problems += _unlike_mixes(revision)
     if not revision.item.is_made:
         problems.append(
             f"item:{revision.item.code}: It is bought. Define what is made as an item to make."
@@ -70,6 +71,20 @@ def faults_of(revision: Revision, shop: Shop) -> list[str]:
     except DomainError as err:
         return [f"structure: {err}"]
     return []
+
+
+def _unlike_mixes(revision: Revision) -> list[str]:
+    """Return the mixes whose components have no unit in common: their quantities can't be added up."""
+    units: dict[tuple[int, str], dict[str, str]] = {}
+    for c in revision.components.all():
+        if c.mix:
+            units.setdefault((c.operation, c.mix), {})[c.item.unit] = c.item.code
+    return [
+        f"component:{code}: The mix {mark} is kept in {' and '.join(own)}. Mix what is kept in one unit."
+        for (_, mark), own in units.items()
+        if len(own) > 1
+        for code in (*own.values(),)[-1:]
+    ]
 
 
 def refuse_unfit(fresh: Iterable[Revision], day: date) -> None:

@@ -350,6 +350,8 @@ class ComponentRow(models.Model):
     thickness = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: item and ratio of each, in order of preference
     alternates = models.JSONField(default=list)
+    #: mark of the components of the operation that may be exchanged for each other
+    mix = models.CharField(max_length=20, blank=True, db_default="")
     reference = models.CharField(max_length=80, blank=True)
     effective_from = models.DateField(null=True)
     effective_until = models.DateField(null=True)

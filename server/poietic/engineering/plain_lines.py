@@ -16,6 +16,7 @@ PLAIN: dict[str, Any] = {
     "unit": "",
     "measured_by": "",
     "alternates": [],
+    "mix": "",
     "effective_from": None,
     "effective_until": None,
 }

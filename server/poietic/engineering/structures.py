@@ -45,7 +45,7 @@ OPERATION_FIELDS = (
 LINE_FIELDS = (
     *("revision_id", "item_id", "operation", "quantity", "per", "allowance", "issue_rule"),
     *("reference", "unit", "measured_by", "length", "width", "thickness"),
-    *("alternates", "effective_from", "effective_until"),
+    *("alternates", "mix", "effective_from", "effective_until"),
 )
 #: revisions that are kept once they are read: a whole plant's, whose lines are columns
 KEPT_MOST = 200_000
@@ -336,6 +336,7 @@ def _line(row: dict[str, Any], item: LineItem, own: dict[str, Decimal]) -> Compo
         alternates=tuple(
             Alternate(item=a["item"], ratio=Decimal(a["ratio"])) for a in row["alternates"]
         ),
+        mix=row["mix"],
         reference=row["reference"],
         effective_from=row["effective_from"],
         effective_until=row["effective_until"],

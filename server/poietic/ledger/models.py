@@ -46,6 +46,8 @@ class Account(models.TextChoices):
     USAGE_VARIANCE = "usage variance"
     EFFICIENCY_VARIANCE = "efficiency variance"
     SUBSTITUTION_VARIANCE = "substitution variance"
+    MIX_VARIANCE = "mix variance"
+    MIX_YIELD_VARIANCE = "mix yield variance"
     REWORK_VARIANCE = "rework variance"
     EXTRA_COST_VARIANCE = "extra cost variance"
     YIELD_VARIANCE = "yield variance"

@@ -257,6 +257,7 @@ class OrderBook:
                     standard_basis=Basis(i.standard_basis),
                     required=i.need if i.item_id and not i.stands_for else None,
                     is_rework=i.is_rework,
+                    mix=i.mix,
                     stands_for=tuple(
                         StandIn(
                             input=places[f["input"]],

@@ -6,10 +6,9 @@ from itertools import groupby
 
 from django.http import HttpRequest
 from ninja import Router
-from poietic_core.order.states import RUNNING, OrderState
+from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO, money
 from poietic_core.variance.causes import Cause
-from poietic_core.variance.forecast import forecast_of
 from poietic_core.variance.reasons import yield_by_reason
 
 from ..commanding.api import Problem
@@ -19,8 +18,10 @@ from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.fields import Answer, DecimalText
 from .as_built import AsBuiltOut, as_built
 from .as_of import leave_out, said_since
+from .basis import Basis, basis_of
 from .book import OrderBook
 from .faulty import computed
+from .standing import forecast
 
 router = Router(tags=["orders"])
 #: acts that an order's life is drawn of, the latest
@@ -60,6 +61,8 @@ class BridgeOut(Answer):
     state: OrderState
     allowed: DecimalText
     charged: DecimalText
+    #: on what it stands
+    basis: Basis
     variance: DecimalText
     wip: DecimalText
     #: what it will have been charged at its completion, as things stand; null: it is complete
@@ -102,6 +105,7 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
             state=OrderState(book.order.state),
             allowed=ZERO,
             charged=ZERO,
+            basis=Basis.STANDARD,
             variance=ZERO,
             wip=ZERO,
             forecast=None,
@@ -115,9 +119,10 @@ def bridge(request: HttpRequest, number: int) -> BridgeOut:
         state=OrderState(book.order.state),
         allowed=variance.allowed(),
         charged=variance.charged,
+        basis=basis_of(book.order),
         variance=variance.to_date(),
         wip=wip,
-        forecast=_forecast(book),
+        forecast=forecast(book),
         causes=_causes(variance.rounded_causes()),
         yield_by_reason=[
             YieldOut(operation=y.operation, reason=y.reason, amount=money(y.amount))
@@ -150,14 +155,6 @@ def life(request: HttpRequest, number: int) -> LifeOut:
             )
         leave_out(book, own)
     return LifeOut(points=points[::-1], has_more=len(acts) > MOST_POINTS)
-
-
-def _forecast(book: OrderBook) -> Decimal | None:
-    """Return what an order that runs will have been charged at its completion."""
-    if book.state not in RUNNING:
-        return None
-    found, _ = computed(lambda: money(forecast_of(book.facts())))
-    return found
 
 
 def _causes(causes: list[tuple[Cause, Decimal]]) -> list[CauseOut]:

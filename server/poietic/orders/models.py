@@ -238,6 +238,8 @@ class OrderInput(models.Model):
     agreed_price = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: items that may be used in its place: item and ratio
     alternates = models.JSONField(default=list)
+    #: mark of the components of the operation that may be exchanged for each other
+    mix = models.CharField(max_length=20, blank=True, db_default="")
     #: spent on units that were set aside for rework: nothing is allowed for it
     is_rework = models.BooleanField(default=False)
     #: of what was used in the place of other inputs: each with `times` of it for `per` of this
@@ -440,6 +442,8 @@ class Standing(models.Model):
     fault = models.CharField(max_length=400, blank=True)
     wip = models.DecimalField(max_digits=18, decimal_places=2, default=0)
     charged = models.DecimalField(max_digits=18, decimal_places=2, default=0)
+    #: what it will have been charged at its completion, as things stand
+    forecast = models.DecimalField(max_digits=18, decimal_places=2, default=0, db_default=0)
     variance = models.DecimalField(max_digits=18, decimal_places=2, default=0)
     #: the same by cause
     causes = models.JSONField(default=dict, db_default={})

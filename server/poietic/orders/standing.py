@@ -10,7 +10,8 @@ from django.utils import timezone
 from poietic_core.order.attention import AtSupplier, Attention, OpenOrder, Threshold, of_order
 from poietic_core.order.report import due_at, next_operation
 from poietic_core.order.states import RUNNING, OrderState
-from poietic_core.quantity import ZERO
+from poietic_core.quantity import ZERO, money
+from poietic_core.variance.forecast import forecast_of
 
 from ..catalog.models import Item
 from ..catalog.queries import any_of
@@ -29,7 +30,7 @@ from .planned import NOTHING, Outlook, keep_needs, keep_work, outlooks
 OPEN = [*UNRELEASED, OrderState.RELEASED, OrderState.STARTED, OrderState.COMPLETED]
 #: orders stood anew in one transaction
 BATCH = 50
-FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "variance", "touched_on", "causes")  # fmt: skip
+FIELDS = ("as_of", "starts", "finishes", "days_late", "waits_at", "blocks", "newer", "fault", "wip", "charged", "forecast", "variance", "touched_on", "causes")  # fmt: skip
 KNOWN = Prepared(lambda key: StoredAttention.objects.filter(order=key))
 
 
@@ -51,6 +52,13 @@ def waiting_operation(book: OrderBook, due: Mapping[int, Decimal]) -> str:
     if number is None:
         return ""
     return f"{due[number].normalize():f} left at operation {number} {book.operation(number).name}"
+
+
+def forecast(book: OrderBook) -> Decimal | None:
+    """Return what an order will have been charged at its completion; None: it does not run, or nobody can tell."""
+    if book.state not in RUNNING:
+        return None
+    return computed(lambda: money(forecast_of(book.facts())))[0]
 
 
 def stand(
@@ -79,6 +87,8 @@ def stand(
     waits = waiting_operation(book, due or {})
     fault = (fault or second or outlook.fault or dating.faults.get(book.order.number, ""))[:400]
     charged = variance.charged if variance else ZERO
+    comes_to = forecast(book)
+    comes_to = charged if comes_to is None else comes_to
     wip = charged - book.order.received_value
     to_date = variance.to_date() if variance else ZERO
     causes = by_kind(variance) if variance else {}
@@ -89,7 +99,7 @@ def stand(
         newer = was[0].newer if was else ""
         newer = newer if book.order.revision and book.order.revision.letter != newer else ""
     touched_on = day if isinstance(book, OpenBook) else was[0].touched_on if was else None
-    row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, to_date, touched_on, as_json(causes))  # fmt: skip
+    row = (day, *_days_of(dates), waits[:200], outlook.blocks, newer, fault, wip, charged, comes_to, to_date, touched_on, as_json(causes))  # fmt: skip
     if not was or tuple(getattr(was[0], name) for name in FIELDS) != row:
         upsert_rows(Standing, ("order",), FIELDS, [(book.order.pk, *row[:5], json.dumps(row[5]), *row[6:-1], json.dumps(row[-1]))])  # fmt: skip
     _store_times(book, dates, due or {})

@@ -33,6 +33,7 @@ from ..ledger.models import WipBalance
 from ..papers.rows import MEDIA_TYPES, as_csv, as_workbook
 from ..web_api.errors import InvalidInput
 from ..web_api.fields import Answer, DecimalText, PageSize, Skip
+from .basis import BASIS, Basis
 from .finding import begins_with
 from .models import Order
 
@@ -55,7 +56,7 @@ ELEMENTS = {
     "subcontract": (Element.SUBCONTRACT,),
     "credit": (Element.BY_PRODUCT,),
 }
-SUMMED = ("wip", "charged", "variance", "allowed")
+SUMMED = ("wip", "charged", "forecast", "variance", "allowed")
 MONEY = (*SUMMED, "unit_cost", *(f"by_{c}" for c in CAUSES), *(f"of_{e}" for e in ELEMENTS))
 #: by column: what it is called in the tables, and what is typed for it
 COLUMNS: dict[str, tuple[str, Literal["text", "number", "day", "state"]]] = {
@@ -75,6 +76,8 @@ COLUMNS: dict[str, tuple[str, Literal["text", "number", "day", "state"]]] = {
     "note": ("note", "text"),
     "allowed": ("allowed_to_date", "number"),
     "charged": ("charged_to_date", "number"),
+    "forecast": ("forecast", "number"),
+    "basis": ("cost_basis", "text"),
     "variance": ("variance_to_date", "number"),
     "wip": ("standing__wip", "number"),
     "done": ("done", "number"),
@@ -111,8 +114,12 @@ class TableRow(Answer):
     note: str
     allowed: Cost
     charged: Cost
+    #: what it will have been charged at its completion; of a finished one what it was
+    forecast: Cost
     variance: Cost
     wip: Cost
+    #: on what its cost stands
+    basis: Basis
     #: received of what was ordered [%]
     done: DecimalText
     #: of one that is finished
@@ -150,6 +157,7 @@ class TableSums(Answer):
     late: int
     allowed: Cost
     charged: Cost
+    forecast: Cost
     variance: Cost
     wip: Cost
 
@@ -225,6 +233,8 @@ def _rows() -> QuerySet[Order]:
     return Order.objects.annotate(
         charged_to_date=charged,
         variance_to_date=variance,
+        cost_basis=BASIS,
+        forecast=Coalesce(F("standing__forecast"), F("outcome__charged")),
         allowed_to_date=Coalesce(charged - variance, ZERO),
         done=Round(F("received") * 100 / F("quantity"), 1),
         per_hour=Round(F("received") / NullIf(hours, ZERO), 2),
@@ -346,8 +356,10 @@ def _row(o: Any) -> TableRow:
         note=o.note,
         allowed=o.allowed_to_date,
         charged=o.charged_to_date or ZERO,
+        forecast=o.forecast or ZERO,
         variance=o.variance_to_date or ZERO,
         wip=s.wip if s else ZERO,
+        basis=Basis(o.cost_basis),
         done=o.done,
         finished=end.finished_on if end else None,
         lead=end.lead_days if end else None,

@@ -15,6 +15,7 @@ from pydantic import Field
 
 from ..commanding.reading import READ_COSTS
 from ..papers.rows import MEDIA_TYPES, as_csv, as_workbook
+from ..papers.sheet import QUIET, TITLE, paper, table, words
 from ..web_api.errors import InvalidInput
 from ..web_api.fields import Answer, DecimalText
 from .models import FollowUp
@@ -334,10 +335,12 @@ def variances_file(
     until: date | None = None,
     where: Chosen = "",
 ) -> HttpResponse:
-    """Return the table as a CSV file or a workbook."""
-    if form not in MEDIA_TYPES:
-        raise InvalidInput([f"form: {form} is none of {', '.join(MEDIA_TYPES)}"])
+    """Return the table as a CSV file or a workbook, or as it is printed."""
+    if form not in (*MEDIA_TYPES, "pdf"):
+        raise InvalidInput([f"form: {form} is none of {', '.join(MEDIA_TYPES)}, pdf"])
     found = across(Asked(since, until, where), rows, columns)
+    if form == "pdf":
+        return HttpResponse(_printed(found, rows, columns, where), content_type="application/pdf")
     head = [rows.value, "name", "orders", "variance", "before", *(c.name or f"no {columns.value}" for c in found.columns)]  # fmt: skip
     body = []
     for r in found.rows:
@@ -347,3 +350,34 @@ def variances_file(
     answer = HttpResponse(content, content_type=MEDIA_TYPES[form])
     answer["Content-Disposition"] = f'attachment; filename="variances-{found.since}.{form}"'
     return answer
+
+
+#: columns that a sheet has room for
+MOST_PRINTED = 3
+
+
+def _printed(found: AcrossOut, by: By, columns: By, where: str) -> bytes:
+    """Return the table as PDF: the rows shown, with the widest columns there is room for."""
+    wide = found.columns[:MOST_PRINTED]
+    head = [by.value, "orders", "EUR", "running %", "moved", *(c.name or f"no {columns.value}" for c in wide)]  # fmt: skip
+    lines: list[list[Any]] = [head]
+    for r in found.rows:
+        own = {c.column: _signed(c.amount) for c in r.cells}
+        lines.append([words(r.name or f"no {by.value}"), str(r.orders), _signed(r.amount), str(r.running or ""), _signed(r.more), *(own.get(c.key, "") for c in wide)])  # fmt: skip
+    if found.others:
+        lines.append([words(f"{found.others} others"), "", _signed(found.others_amount)])
+    lines.append([words("All"), str(found.orders), _signed(found.amount)])
+    lines = [[*line, *[""] * (len(head) - len(line))] for line in lines]
+    title = f"Variances by {by.value}, {found.since:%d %b %Y} to {found.until:%d %b %Y}"
+    only = f" Only {where.replace(':', ' ').replace(';', ', ')}." if where else ""
+    parts = [
+        words(title, TITLE),
+        words(f"{found.sentence} U is unfavourable, F favourable.{only}", QUIET),
+        table(lines, [46, 14, 24, 16, 24, *[18] * len(wide)], numbers=range(1, len(head))),
+    ]
+    return paper(title, parts)
+
+
+def _signed(amount: Decimal) -> str:
+    """Return a variance as it is read: its amount, and whether it is unfavourable."""
+    return f"{_money(abs(amount))} {_letter(amount)}" if amount else ""

@@ -1,9 +1,8 @@
 """What standard-costed items really cost in a month, where that went, and what was delivered at what margin."""
 
 from collections.abc import Iterable
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
-from typing import Annotated
 
 from django.db import connection
 from django.http import HttpRequest
@@ -11,12 +10,18 @@ from django.utils import timezone
 from ninja import Router
 from poietic_core.cost.margin import margin
 from poietic_core.quantity import UNIT_COST_STEP, ZERO, money, round_to
-from pydantic import Field
+from poietic_core.settle.period_cost import ItemActual
 
+from ..catalog.models import STOCK_KINDS
+from ..catalog.queries import item_by_code
+from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, READ_MARGINS
-from ..web_api.errors import InvalidInput
+from ..costing.models import CostSet
+from ..costing.storing import totals_of
+from ..web_api.errors import InvalidInput, NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
-from .actual_costs import actuals_of
+from .actual_costs import MonthActuals, actuals_of
+from .differing import origins
 from .months import Month
 
 router = Router(tags=["settling"])
@@ -58,6 +63,8 @@ class ActualRow(Answer):
     unit: str
     quantity: DecimalText
     standard: DecimalText
+    #: what the set in preparation says; null: there is none
+    next: DecimalText | None
     #: null: there was none of it
     actual: DecimalText | None
     #: from its own level, from each component, and together [EUR]
@@ -78,6 +85,37 @@ class ActualsOut(Answer):
     #: all that they differ by, and where it stays: the same
     differs: DecimalText
     ends: list[EndOut]
+
+
+class OriginOut(Answer):
+    """A posting's part of what an item differs by at its own level."""
+
+    what: str
+    posting: int
+    at: datetime
+    order: int | None
+    amount: DecimalText
+
+
+class CarriedOut(Answer):
+    """What a component brought: its difference by the share of it that was consumed here."""
+
+    item: str
+    name: str
+    unit: str
+    consumed: DecimalText
+    there_was: DecimalText
+    difference: DecimalText
+    amount: DecimalText
+
+
+class ActualDerivation(Answer):
+    """Where what an item differs by comes from, down to the postings, the largest first."""
+
+    row: ActualRow
+    origins: list[OriginOut]
+    origins_whole: int
+    carried: list[CarriedOut]
 
 
 class DeliveredRow(Answer):
@@ -114,16 +152,11 @@ class DeliveredOut(Answer):
 
 
 @router.get("/actual-costs", auth=READ_COSTS, response=ActualsOut)
-def actual_costs(
-    request: HttpRequest, month: date | None = None, item: Annotated[str, Field(max_length=80)] = ""
-) -> ActualsOut:
-    """Return what standard-costed items really cost in a month; of one of them where that came from."""
-    today = timezone.localdate()
-    asked = Month.of(month or today)
-    if not date(1990, 1, 1) <= asked.first <= today:
-        raise InvalidInput([f"month: {month} lies in no month of the books"])
+def actual_costs(request: HttpRequest, month: date | None = None) -> ActualsOut:
+    """Return what standard-costed items really cost in a month, against their standards and the next ones."""
+    asked = _month(month)
     found = actuals_of(asked)
-    rows = [a for a in found.items if a.difference and (not item or found.known[a.item].code == item)]  # fmt: skip
+    rows = [a for a in found.items if a.difference]
     rows.sort(key=lambda a: (-abs(a.difference), a.item))
     sums: dict[str, Decimal] = {}
     for a in found.items:
@@ -132,29 +165,79 @@ def actual_costs(
     return ActualsOut(
         month=asked.first,
         name=str(asked),
-        rows=[
-            ActualRow(
-                item=found.known[a.item].code,
-                name=found.known[a.item].name,
-                unit=found.known[a.item].unit,
-                quantity=found.quantities[a.item],
-                standard=found.standards[a.item],
-                actual=None if a.each is None else round_to(a.each, UNIT_COST_STEP),
-                own=a.own,
-                components=a.difference - a.own,
-                brought=[
-                    BroughtOut(item=found.known[k].code, amount=amount)
-                    for k, amount in sorted(a.brought.items(), key=lambda b: -abs(b[1]))
-                ],
-                difference=a.difference,
-                ends=_ends(a.ends.items()),
-            )
-            for a in rows[:MOST_ROWS]
-        ],
+        rows=_rows(found, rows[:MOST_ROWS]),
         whole=len(rows),
         differs=found.differs,
         ends=_ends(sums.items()),
     )
+
+
+@router.get("/actual-costs/{item}", auth=READ_COSTS, response={200: ActualDerivation, 404: Problem})
+def actual_cost(request: HttpRequest, item: str, month: date | None = None) -> ActualDerivation:
+    """Return where what an item differs by in a month comes from: its postings, and its components."""
+    asked, known = _month(month), item_by_code(item)
+    found = actuals_of(asked)
+    own = next((a for a in found.items if a.item == known.pk), None)
+    if own is None:
+        raise NotFound("actual cost", f"{item} in {asked}")
+    places = [k.value for k in STOCK_KINDS]
+    parts = sorted(origins(asked, places, known.pk), key=lambda o: (-abs(o.amount), o.posting))
+    by_item = {a.item: a for a in found.items}
+    return ActualDerivation(
+        row=_rows(found, [own])[0],
+        origins=[
+            OriginOut(what=o.what, posting=o.posting, at=o.at, order=o.order, amount=o.amount)
+            for o in parts[:MOST_ROWS]
+        ],
+        origins_whole=len(parts),
+        carried=[
+            CarriedOut(
+                item=found.known[k].code,
+                name=found.known[k].name,
+                unit=found.known[k].unit,
+                consumed=found.consumed[k].get(known.pk, ZERO),
+                there_was=found.quantities[k],
+                difference=by_item[k].difference,
+                amount=amount,
+            )
+            for k, amount in sorted(own.brought.items(), key=lambda b: -abs(b[1]))
+        ],
+    )
+
+
+def _month(said: date | None) -> Month:
+    """Return the month that is asked for, this one where none is, or refuse one that is none of the books."""
+    today = timezone.localdate()
+    asked = Month.of(said or today)
+    if not date(1990, 1, 1) <= asked.first <= today:
+        raise InvalidInput([f"month: {said} lies in no month of the books"])
+    return asked
+
+
+def _rows(found: MonthActuals, rows: Iterable[ItemActual]) -> list[ActualRow]:
+    prepared = CostSet.objects.filter(state=CostSet.State.NEXT).first()
+    rows = list(rows)
+    coming = totals_of(prepared, [found.known[a.item] for a in rows]) if prepared else {}
+    return [
+        ActualRow(
+            item=found.known[a.item].code,
+            name=found.known[a.item].name,
+            unit=found.known[a.item].unit,
+            quantity=found.quantities[a.item],
+            standard=found.standards[a.item],
+            next=coming.get(a.item),
+            actual=None if a.each is None else round_to(a.each, UNIT_COST_STEP),
+            own=a.own,
+            components=a.difference - a.own,
+            brought=[
+                BroughtOut(item=found.known[k].code, amount=amount)
+                for k, amount in sorted(a.brought.items(), key=lambda b: -abs(b[1]))
+            ],
+            difference=a.difference,
+            ends=_ends(a.ends.items()),
+        )
+        for a in rows
+    ]
 
 
 def _ends(ends: Iterable[tuple[str, Decimal]]) -> list[EndOut]:

@@ -1,5 +1,6 @@
 """The actual cost of a month: what standard-costed items differ by, carried to where the goods went."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -8,50 +9,34 @@ from poietic_core.quantity import ZERO
 from poietic_core.settle.period_cost import ItemActual, ItemPeriod, period_actuals
 
 from ..catalog.models import STOCK_KINDS, Item
+from .differing import origins
 from .months import Month
 
 #: what moved of standard-costed items in a month: came (new), consumed by orders of another item,
 #: went elsewhere; and what it opened with. Returns and what was taken back count against the same.
 FLOWS = """
 WITH m AS (
-  SELECT l.item_id, l.quantity, l.part, l.value, l.worth, p.kind, p.happened_at, o.item_id AS made,
+  SELECT l.item_id, l.quantity, l.part, p.kind, p.happened_at, o.item_id AS made,
     t.kind AS goes_to, f.kind AS comes_from, (t.kind = ANY(%(stock)s)) AS came
   FROM ledger_stockline l JOIN ledger_posting p ON p.id = l.posting_id
   JOIN catalog_item i ON i.id = l.item_id AND i.valuation = 'standard'
   JOIN catalog_place f ON f.id = l.from_place_id JOIN catalog_place t ON t.id = l.to_place_id
   LEFT JOIN orders_order o ON o.id = p.cost_object_id
   WHERE (f.kind = ANY(%(stock)s)) <> (t.kind = ANY(%(stock)s)) AND p.happened_at < %(until)s)
-SELECT item_id, 'opening', 0, sum(CASE WHEN came THEN quantity ELSE -quantity END), 0 FROM m
+SELECT item_id, 'opening', 0, sum(CASE WHEN came THEN quantity ELSE -quantity END) FROM m
 WHERE happened_at < %(since)s GROUP BY 1
 UNION ALL
-SELECT item_id, 'received', 0, sum(CASE WHEN came THEN quantity ELSE -quantity END),
-  sum(CASE WHEN comes_from = 'supplier' OR goes_to = 'supplier' THEN (CASE WHEN came THEN worth - value ELSE value - worth END) ELSE 0 END)
+SELECT item_id, 'received', 0, sum(CASE WHEN came THEN quantity ELSE -quantity END)
 FROM m WHERE happened_at >= %(since)s
   AND (part IN ('output', 'by-product', 'co-product') OR (part = '' AND (comes_from = 'supplier' OR goes_to = 'supplier')))
 GROUP BY 1
 UNION ALL
-SELECT item_id, 'consumed', made, sum(CASE WHEN came THEN -quantity ELSE quantity END), 0
+SELECT item_id, 'consumed', made, sum(CASE WHEN came THEN -quantity ELSE quantity END)
 FROM m WHERE happened_at >= %(since)s AND part = 'component' AND made IS NOT NULL GROUP BY 1, 3
 UNION ALL
 SELECT item_id, CASE WHEN goes_to = 'customer' OR comes_from = 'customer' THEN 'sold' ELSE 'scrapped' END, 0,
-  sum(CASE WHEN came THEN -quantity ELSE quantity END), 0
+  sum(CASE WHEN came THEN -quantity ELSE quantity END)
 FROM m WHERE happened_at >= %(since)s AND part = '' AND NOT (comes_from = 'supplier' OR goes_to = 'supplier') GROUP BY 1, 2
-"""
-#: what the orders that were closed in a month varied by, by the item that they made
-VARIED = """
-SELECT o.item_id, sum(j.amount) FROM ledger_posting p
-JOIN ledger_journalline j ON j.posting_id = p.id AND j.account LIKE '%% variance'
-JOIN orders_order o ON o.id = p.cost_object_id
-JOIN catalog_item i ON i.id = o.item_id AND i.valuation = 'standard'
-WHERE p.kind = 'closing' AND p.happened_at >= %(since)s AND p.happened_at < %(until)s GROUP BY 1
-"""
-#: what invoices asked beyond the receipts of standard-costed items
-ASKED = """
-SELECT n.item_id, sum(v.amount - v.cleared) FROM buying_invoiceline v
-JOIN buying_invoice w ON w.id = v.invoice_id JOIN ledger_posting p ON p.id = w.posting_id
-JOIN buying_delivery d ON d.id = v.delivery_id JOIN buying_purchaseline n ON n.id = d.line_id
-JOIN catalog_item i ON i.id = n.item_id AND i.valuation = 'standard'
-WHERE NOT w.is_taken_back AND NOT n.is_work AND p.happened_at >= %(since)s AND p.happened_at < %(until)s GROUP BY 1
 """
 
 
@@ -62,6 +47,8 @@ class MonthActuals:
     items: list[ItemActual]
     known: dict[int, Item]
     quantities: dict[int, Decimal]
+    #: of each component, how much each item's orders consumed
+    consumed: dict[int, Mapping[int, Decimal]]
     standards: dict[int, Decimal]
     differs: Decimal
 
@@ -72,20 +59,15 @@ def actuals_of(month: Month) -> MonthActuals:
     with connection.cursor() as cursor:
         cursor.execute(FLOWS, {"since": month.begins_at, "until": month.ends_at, "stock": places})
         flows = cursor.fetchall()
-        bounds = {"since": month.begins_at, "until": month.ends_at}
-        cursor.execute(VARIED, bounds)
-        differs = dict(cursor.fetchall())
-        cursor.execute(ASKED, bounds)
-        for item, amount in cursor.fetchall():
-            differs[item] = differs.get(item, ZERO) + amount
+    differs: dict[int, Decimal] = {}
+    for o in origins(month, places):
+        differs[o.item] = differs.get(o.item, ZERO) + o.amount
     there: dict[int, Decimal] = {}
     consumed: dict[int, dict[int, Decimal]] = {}
     ends: dict[int, dict[str, Decimal]] = {}
-    for item, kind, made, quantity, price in flows:
+    for item, kind, made, quantity in flows:
         if kind in ("opening", "received"):
             there[item] = there.get(item, ZERO) + quantity
-            if price:
-                differs[item] = differs.get(item, ZERO) + price
         elif kind == "consumed":
             consumed.setdefault(item, {})[made] = quantity
         else:
@@ -101,6 +83,7 @@ def actuals_of(month: Month) -> MonthActuals:
         items=period_actuals(periods),
         known=known,
         quantities={p.item: p.quantity for p in periods},
+        consumed={p.item: p.consumed for p in periods},
         standards=standards,
         differs=sum((p.difference for p in periods), ZERO),
     )

@@ -37,15 +37,16 @@ ORDER BY p.happened_at, j.id LIMIT %(limit)s OFFSET %(skip)s
 """
 JOURNAL = """
 SELECT p.id, p.happened_at, p.entered_at, p.belongs_on, p.kind, p.reason, p.reverses_id, o.number, j.account,
-  coalesce(ci.code, cw.code, ca.code, ''), coalesce(i.code, ''), coalesce(w.code, ''), j.operation, j.element, j.amount
+  coalesce(ci.code, cg.code, cw.code, ca.code, ''), coalesce(i.code, ''), coalesce(w.code, ''), j.operation, j.element, j.amount
 FROM ledger_journalline j JOIN ledger_posting p ON p.id = j.posting_id
 LEFT JOIN ledger_costobject o ON o.id = p.cost_object_id
 LEFT JOIN catalog_item i ON i.id = j.item_id
 LEFT JOIN orders_orderoperation r ON r.order_id = p.cost_object_id AND r.number = j.operation
 LEFT JOIN engineering_workcenter w ON w.id = r.work_center_id
 LEFT JOIN settling_accountcode ci ON ci.account = j.account AND ci.item_id = j.item_id
+LEFT JOIN settling_accountcode cg ON cg.account = j.account AND cg.item_group = i.item_group AND i.item_group <> ''
 LEFT JOIN settling_accountcode cw ON cw.account = j.account AND cw.work_center_id = w.id
-LEFT JOIN settling_accountcode ca ON ca.account = j.account AND ca.item_id IS NULL AND ca.work_center_id IS NULL
+LEFT JOIN settling_accountcode ca ON ca.account = j.account AND ca.item_id IS NULL AND ca.work_center_id IS NULL AND ca.item_group = ''
 WHERE p.happened_at >= %(since)s AND p.happened_at < %(until)s
 ORDER BY p.happened_at, p.id, j.id LIMIT %(limit)s
 """
@@ -84,16 +85,17 @@ class TrialOut(Answer):
     rows: list[AccountRow]
     debit: DecimalText
     credit: DecimalText
-    #: codes of single work centers and items
+    #: codes of single work centers, items and groups of items
     codes: list["AccountCodeOut"]
 
 
 class AccountCodeOut(Answer):
-    """What an account is called for a work center or an item."""
+    """What an account is called for a work center, an item or a group of items."""
 
     account: str
     work_center: str
     item: str
+    item_group: str
     code: str
 
 
@@ -148,7 +150,7 @@ def books(request: HttpRequest, since: date | None = None, until: date | None = 
     bounds = span.bounds()
     found = {r.account: r for r in trial_between(bounds["since"], bounds["until"])}
     codes = list(AccountCode.objects.select_related("work_center", "item"))
-    plain = {c.account: c.code for c in codes if not c.work_center and not c.item}
+    plain = {c.account: c.code for c in codes if not (c.work_center or c.item or c.item_group)}
     rows = []
     for account in Account:
         if account.value not in found and account.value not in plain:
@@ -172,10 +174,11 @@ def books(request: HttpRequest, since: date | None = None, until: date | None = 
                 account=c.account,
                 work_center=c.work_center.code if c.work_center else "",
                 item=c.item.code if c.item else "",
+                item_group=c.item_group,
                 code=c.code,
             )
             for c in codes
-            if c.work_center or c.item
+            if c.work_center or c.item or c.item_group
         ],
     )
 
@@ -201,7 +204,7 @@ def sheet(
         opening = cursor.fetchone()[0]
         cursor.execute(SHEET, {**asked, "limit": limit, "skip": skip})
         rows = cursor.fetchall()
-    code = AccountCode.objects.filter(account=account, work_center=None, item=None)
+    code = AccountCode.objects.filter(account=account, work_center=None, item=None, item_group="")
     names = ("at", "posting", "kind", "belongs_on", "order", "operation", "element", "item", "amount")  # fmt: skip
     return AccountSheet(
         account=account.value,

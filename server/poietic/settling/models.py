@@ -148,23 +148,26 @@ class ClosingRule(Changing):
 
 
 class AccountCode(Changing):
-    """What an account is called in the books outside, for a work center or an item where they differ."""
+    """What an account is called in the books outside, for a work center, an item or a group where they differ."""
 
     account = models.CharField(max_length=40, choices=Account)
     work_center = models.ForeignKey(WorkCenter, models.PROTECT, null=True, related_name="+")
     item = models.ForeignKey(Item, models.PROTECT, null=True, related_name="+")
+    item_group = models.CharField(max_length=30, blank=True, db_default="")
     code = models.CharField(max_length=20)
 
     class Meta:
         ordering = ["account", "pk"]
         constraints = [
             models.UniqueConstraint(
-                fields=["account", "work_center", "item"],
+                fields=["account", "work_center", "item", "item_group"],
                 name="one_code_per_account",
                 nulls_distinct=False,
             ),
             models.CheckConstraint(
-                condition=models.Q(work_center__isnull=True) | models.Q(item__isnull=True),
+                condition=models.Q(item__isnull=True, item_group="")
+                | models.Q(work_center__isnull=True, item_group="")
+                | models.Q(work_center__isnull=True, item__isnull=True),
                 name="an_account_code_is_of_one_thing",
             ),
         ]

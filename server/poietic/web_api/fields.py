@@ -187,6 +187,8 @@ Note = Annotated[str, Text(400, lines=True)]
 Words = Annotated[str, Text(1000, lines=True)]
 UnitName = Annotated[str, Text(20, 1)]
 Reference = Annotated[str, Text(80)]
+ItemGroup = Annotated[str, Text(30)]
+MixMark = Annotated[str, Text(20)]
 
 
 def known_zone(name: str) -> str:

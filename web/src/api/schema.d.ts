@@ -7997,9 +7997,29 @@ export interface paths {
         };
         /**
          * Actual Costs
-         * @description Return what standard-costed items really cost in a month; of one of them where that came from.
+         * @description Return what standard-costed items really cost in a month, against their standards and the next ones.
          */
         get: operations["poietic_settling_actual_api_actual_costs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/actual-costs/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Actual Cost
+         * @description Return where what an item differs by in a month comes from: its postings, and its components.
+         */
+        get: operations["poietic_settling_actual_api_actual_cost"];
         put?: never;
         post?: never;
         delete?: never;
@@ -8177,7 +8197,7 @@ export interface paths {
         };
         /**
          * Variances File
-         * @description Return the table as a CSV file or a workbook.
+         * @description Return the table as a CSV file or a workbook, or as it is printed.
          */
         get: operations["poietic_settling_across_api_variances_file"];
         put?: never;
@@ -9065,10 +9085,10 @@ export interface components {
          * @description The accounts that postings carry money between.
          * @enum {string}
          */
-        Account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
+        Account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "mix variance" | "mix yield variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
         /**
          * SetAccountCode
-         * @description What an account is called; of one work center or one item, where they have their own.
+         * @description What an account is called; of one work center, item or group of items, where they have their own.
          */
         SetAccountCode: {
             account: components["schemas"]["Account"];
@@ -9076,6 +9096,11 @@ export interface components {
             work_center?: string | null;
             /** Item */
             item?: string | null;
+            /**
+             * Item Group
+             * @default
+             */
+            item_group: string;
             /**
              * Code
              * @default
@@ -10418,6 +10443,11 @@ export interface components {
              * @default []
              */
             alternates: components["schemas"]["AlternateGiven"][];
+            /**
+             * Mix
+             * @default
+             */
+            mix: string;
             /**
              * Reference
              * @default
@@ -12935,6 +12965,8 @@ export interface components {
             number_rule?: string | null;
             /** Gtin */
             gtin?: string | null;
+            /** Item Group */
+            item_group?: string | null;
             lot_rule?: components["schemas"]["LotRule"] | null;
             /** Lead Time Days */
             lead_time_days?: number | null;
@@ -13031,6 +13063,8 @@ export interface components {
             number_rule?: string | null;
             /** Gtin */
             gtin?: string | null;
+            /** Item Group */
+            item_group?: string | null;
             lot_rule?: components["schemas"]["LotRule"] | null;
             /** Lead Time Days */
             lead_time_days?: number | null;
@@ -15885,6 +15919,8 @@ export interface components {
             width: string | null;
             /** Thickness */
             thickness: string | null;
+            /** Mix */
+            mix: string;
             /** Reference */
             reference: string;
             /** Alternates */
@@ -19201,6 +19237,8 @@ export interface components {
              * @example 2.40
              */
             standard: string;
+            /** Next */
+            next: string | null;
             /** Actual */
             actual: string | null;
             /**
@@ -19272,6 +19310,78 @@ export interface components {
         EndOut: {
             /** Where */
             where: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * ActualDerivation
+         * @description Where what an item differs by comes from, down to the postings, the largest first.
+         */
+        ActualDerivation: {
+            row: components["schemas"]["ActualRow"];
+            /** Origins */
+            origins: components["schemas"]["OriginOut"][];
+            /** Origins Whole */
+            origins_whole: number;
+            /** Carried */
+            carried: components["schemas"]["CarriedOut"][];
+        };
+        /**
+         * CarriedOut
+         * @description What a component brought: its difference by the share of it that was consumed here.
+         */
+        CarriedOut: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Consumed
+             * Format: decimal
+             * @example 2.40
+             */
+            consumed: string;
+            /**
+             * There Was
+             * Format: decimal
+             * @example 2.40
+             */
+            there_was: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 2.40
+             */
+            difference: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * OriginOut
+         * @description A posting's part of what an item differs by at its own level.
+         */
+        OriginOut: {
+            /** What */
+            what: string;
+            /** Posting */
+            posting: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Order */
+            order: number | null;
             /**
              * Amount
              * Format: decimal
@@ -19360,7 +19470,7 @@ export interface components {
         };
         /**
          * AccountCodeOut
-         * @description What an account is called for a work center or an item.
+         * @description What an account is called for a work center, an item or a group of items.
          */
         AccountCodeOut: {
             /** Account */
@@ -19369,6 +19479,8 @@ export interface components {
             work_center: string;
             /** Item */
             item: string;
+            /** Item Group */
+            item_group: string;
             /** Code */
             code: string;
         };
@@ -20236,6 +20348,12 @@ export interface components {
             has_structure: boolean;
         };
         /**
+         * Basis
+         * @description On what a cost stands.
+         * @enum {string}
+         */
+        Basis: "standard" | "provisional" | "actual" | "corrected";
+        /**
          * TableOut
          * @description A page of the table, what all that match come to, and how many orders there are.
          */
@@ -20306,6 +20424,13 @@ export interface components {
              */
             charged: string;
             /**
+             * Forecast
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            forecast: string;
+            /**
              * Variance
              * Format: decimal
              * @description empty for those who may not see costs
@@ -20319,6 +20444,7 @@ export interface components {
              * @example 2.40
              */
             wip: string;
+            basis: components["schemas"]["Basis"];
             /**
              * Done
              * Format: decimal
@@ -20468,6 +20594,13 @@ export interface components {
              * @example 2.40
              */
             charged: string;
+            /**
+             * Forecast
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            forecast: string;
             /**
              * Variance
              * Format: decimal
@@ -21105,6 +21238,7 @@ export interface components {
              * @example 2.40
              */
             charged: string;
+            basis: components["schemas"]["Basis"];
             /**
              * Variance
              * Format: decimal
@@ -45662,7 +45796,6 @@ export interface operations {
         parameters: {
             query?: {
                 month?: string | null;
-                item?: string;
             };
             header?: never;
             path?: never;
@@ -45677,6 +45810,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ActualsOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_actual_api_actual_cost: {
+        parameters: {
+            query?: {
+                month?: string | null;
+            };
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActualDerivation"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -45738,7 +45904,7 @@ export interface operations {
             header?: never;
             path: {
                 /** @description The accounts that postings carry money between. */
-                account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
+                account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "mix variance" | "mix yield variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
             };
             cookie?: never;
         };

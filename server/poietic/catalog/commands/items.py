@@ -18,6 +18,7 @@ from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import (
     Code,
     Days,
+    ItemGroup,
     Name,
     Note,
     Price,
@@ -82,6 +83,8 @@ class ItemFields(Strict):
     is_inspected: bool | None = None
     number_rule: NumberRule | None = None
     gtin: Gtin | None = None
+    #: what it belongs to in forecasts and books, such as TELESCOPES; "" takes it away
+    item_group: ItemGroup | None = None
     lot_rule: Item.LotRule | None = None
     lead_time_days: Days | None = None
     lot_minimum: Quantity | None = None

@@ -212,7 +212,7 @@ def _same_line(copies: list[Any], source: Revision, row: ComponentRow) -> Compon
 
 #: what two lines have alike when one quantity can stand for both
 STATED_ALIKE = (
-    *("operation", "per", "allowance", "unit", "measured_by"),
+    *("operation", "per", "allowance", "unit", "measured_by", "mix"),
     *("effective_from", "effective_until"),
 )
 

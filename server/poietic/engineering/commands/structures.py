@@ -32,6 +32,7 @@ from ...web_api.fields import (
     Hours,
     Limit,
     Machines,
+    MixMark,
     Name,
     Note,
     OperationNumber,
@@ -158,6 +159,8 @@ class ComponentGiven(Strict):
     width: Size | None = None
     thickness: Size | None = None
     alternates: Annotated[list[AlternateGiven], Field(max_length=20)] = []
+    #: mark of the components of the operation that may be exchanged for each other
+    mix: MixMark = ""
     reference: Reference = ""
     effective_from: Day | None = None
     effective_until: Day | None = None

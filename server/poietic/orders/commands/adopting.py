@@ -113,7 +113,7 @@ def _take_inputs(deviation: Deviation, wanted: list[OrderInput], number: int) ->
         if new is None or not new.allowed:
             deviation.drop(row)
         else:
-            for name in ("supplier", "agreed_price", "issue_rule", "alternates"):
+            for name in ("supplier", "agreed_price", "issue_rule", "alternates", "mix"):
                 setattr(row, name, getattr(new, name))
             deviation.allow(row, Fraction(new.allowed_exactly), Basis(new.basis))
         deviation.say(f"{number} {named_by(row).code} [{row.unit}]", before, row.allowed)

@@ -1,5 +1,6 @@
 """Completing an order, with what is left over, and closing it with its variances."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import ClassVar, Literal
@@ -150,6 +151,15 @@ def complete(
         context.effects.remark(book.thing, f"finished {short.normalize():f} short of the quantity")
 
 
+def _mixes(components: Iterable[OrderInput]) -> list[list[int]]:
+    """Return the components that may be exchanged for each other, by their keys."""
+    found: dict[tuple[int, str, str], list[int]] = {}
+    for c in components:
+        if c.mix and c.allowed:
+            found.setdefault((c.operation, c.mix, c.basis), []).append(c.pk)
+    return list(found.values())
+
+
 def _left_over(book: OpenBook) -> list[tuple[OrderInput, Decimal]]:
     """Return what was issued beyond the work done: of components, then of their alternates."""
     lines = {c.pk: c for c in book.components() if c.item and not c.stands_for}
@@ -159,6 +169,7 @@ def _left_over(book: OpenBook) -> list[tuple[OrderInput, Decimal]]:
         {k: max(ZERO, needs[k] - c.stood_in) for k, c in lines.items()},
         {k: c.used for k, c in lines.items()},
         steps,
+        _mixes(lines.values()),
     )
     found = [(lines[k], quantity) for k, quantity in over.items()]
     for a in book.components():

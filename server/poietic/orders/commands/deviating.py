@@ -32,7 +32,7 @@ from .rescaling import fit_needs
 
 Why = Annotated[str, Text(400, 1, lines=True)]
 #: what of an input says how it is allowed
-ALLOWANCE = ("allowed", "allowed_exactly", "basis", "overhead", "work_center", "price", "split", "supplier", "agreed_price", "issue_rule", "alternates")  # fmt: skip
+ALLOWANCE = ("allowed", "allowed_exactly", "basis", "overhead", "work_center", "price", "split", "supplier", "agreed_price", "issue_rule", "alternates", "mix")  # fmt: skip
 
 
 @dataclass(eq=False)

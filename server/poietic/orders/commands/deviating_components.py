@@ -136,6 +136,8 @@ def allow_alternate(context: Context, given: AllowAlternate) -> None:
         raise InvalidInput([f"alternate: {item.code} may be used in the place of {given.item} already"])  # fmt: skip
     if item.code == given.item:
         raise InvalidInput([f"alternate: {item.code} is the component itself"])
+    if row.mix:
+        raise InvalidInput([f"alternate: {given.item} stands in the mix {row.mix}: what is taken in its place there is no substitution"])  # fmt: skip
     if any(c.item_id == item.pk and not c.stands_for for c in deviation.book.components([given.operation])):  # fmt: skip
         raise InvalidInput([f"alternate: {item.code} is a component at operation {given.operation} itself"])  # fmt: skip
     row.alternates = [*row.alternates, {"item": item.code, "ratio": plain(given.ratio)}]

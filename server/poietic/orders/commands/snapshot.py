@@ -138,6 +138,7 @@ def inputs_of(
             basis=basis.value,
             standard_basis=(there or priced).basis().value,
             issue_rule=component.issue_rule.value if component else "",
+            mix=component.mix if component else "",
             alternates=[
                 {"item": a.item, "ratio": plain(a.ratio)}
                 for a in (component.alternates if component else ())

@@ -2,6 +2,7 @@
 
 from typing import Annotated
 
+from ...catalog.models import Item
 from ...catalog.queries import item_by_code
 from ...commanding.reading import COST_READERS
 from ...commanding.registry import Context, command
@@ -9,16 +10,17 @@ from ...commanding.roles import Role
 from ...engineering.models import WorkCenter
 from ...ledger.models import Account
 from ...web_api.errors import InvalidInput, NotFound
-from ...web_api.fields import Code, Strict, Text
+from ...web_api.fields import Code, ItemGroup, Strict, Text
 from ..models import AccountCode
 
 
 class SetAccountCode(Strict):
-    """What an account is called; of one work center or one item, where they have their own."""
+    """What an account is called; of one work center, item or group of items, where they have their own."""
 
     account: Account
     work_center: Code | None = None
     item: Code | None = None
+    item_group: ItemGroup = ""
     #: left empty, it has none of its own
     code: Annotated[str, Text(20)] = ""
 
@@ -26,10 +28,13 @@ class SetAccountCode(Strict):
 @command("set-account-code", "Set the code of an account", Role.COST_ACCOUNTANT, told=COST_READERS)
 def set_account_code(context: Context, given: SetAccountCode) -> None:
     """Name an account as the books outside do."""
-    if given.work_center and given.item:
+    of = [x for x in (given.work_center, given.item, given.item_group) if x]
+    if len(of) > 1:
         raise InvalidInput(
-            ["item: an account's code is of a work center or of an item, not of both"]
+            [f"item: an account's code is of one of {', '.join(of)}, not of all of them"]
         )
+    if given.item_group and not Item.objects.filter(item_group=given.item_group).exists():
+        raise NotFound("item group", given.item_group)
     center = None
     if given.work_center:
         center = WorkCenter.objects.filter(code=given.work_center).first()
@@ -37,17 +42,11 @@ def set_account_code(context: Context, given: SetAccountCode) -> None:
             raise NotFound("work center", given.work_center)
     item = item_by_code(given.item) if given.item else None
     context.guard("account codes")
-    rows = AccountCode.objects.filter(account=given.account, work_center=center, item=item)
+    where = {"account": given.account, "work_center": center, "item": item, "item_group": given.item_group}  # fmt: skip
+    rows = AccountCode.objects.filter(**where)
     was = rows.first()
     rows.delete()
     if given.code:
-        AccountCode.objects.create(
-            account=given.account,
-            work_center=center,
-            item=item,
-            code=given.code,
-            change=context.change,
-        )
-    of = given.work_center or given.item
-    thing = f"{given.account.value}{f' of {of}' if of else ''}"
+        AccountCode.objects.create(**where, code=given.code, change=context.change)
+    thing = f"{given.account.value}{f' of {of[0]}' if of else ''}"
     context.effects.field(thing, "code", was.code if was else None, given.code)

@@ -38,6 +38,9 @@ export function AcrossPage() {
           <a className="quiet-link text-act" href={file('xlsx')}>
             XLSX
           </a>
+          <a className="quiet-link text-act" href={file('pdf')} target="_blank" rel="noreferrer">
+            Print
+          </a>
         </>
       }
     >

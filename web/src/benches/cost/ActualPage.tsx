@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { Fragment, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
+import { moment } from '../../lib/date';
 import { isZero, money, quantity, unitCost } from '../../lib/decimal';
 import { VarianceText } from '../../ui/Numbers';
 import { Empty, Loaded } from '../../ui/States';
 import { CostFrame } from './CostFrame';
-import { type Actuals, actualsOptions } from './queries';
+import { type Actuals, actualOptions, actualsOptions } from './queries';
 
 /** What standard-costed items really cost in a month: from their own level, from their components; where it stays. */
 export function ActualPage() {
@@ -24,12 +25,12 @@ export function ActualPage() {
         </label>
       }
     >
-      <Loaded query={actuals}>{(found) => (found.rows.length === 0 ? <Empty>No item with a standard differed from it in this month.</Empty> : <Table actuals={found} />)}</Loaded>
+      <Loaded query={actuals}>{(found) => (found.rows.length === 0 ? <Empty>No item with a standard differed from it in this month.</Empty> : <Table actuals={found} month={month} />)}</Loaded>
     </CostFrame>
   );
 }
 
-function Table({ actuals }: { actuals: Actuals }) {
+function Table({ actuals, month }: { actuals: Actuals; month: string }) {
   const [open, setOpen] = useState('');
   return (
     <table className="rows" aria-label="Actual cost by item">
@@ -39,6 +40,9 @@ function Table({ actuals }: { actuals: Actuals }) {
           <th className="num">there was</th>
           <th className="num">standard</th>
           <th className="num">actual</th>
+          <th className="num" title="of the set in preparation">
+            next
+          </th>
           <th className="num">own level</th>
           <th className="num">components</th>
           <th className="num">EUR</th>
@@ -47,36 +51,86 @@ function Table({ actuals }: { actuals: Actuals }) {
       </thead>
       <tbody>
         {actuals.rows.map((r) => (
-          <tr key={r.item}>
-            <td className="w-full pl-4!">
-              <button type="button" className="cursor-pointer text-left" aria-expanded={open === r.item} disabled={r.brought.length === 0} onClick={() => setOpen(open === r.item ? '' : r.item)}>
-                {r.brought.length > 0 && (
+          <Fragment key={r.item}>
+            <tr>
+              <td className="w-full pl-4!">
+                <button type="button" className="cursor-pointer text-left" aria-expanded={open === r.item} onClick={() => setOpen(open === r.item ? '' : r.item)}>
                   <span aria-hidden className="inline-block w-4 text-quiet">
                     {open === r.item ? '▾' : '▸'}
                   </span>
-                )}
-                {r.name}
-              </button>{' '}
-              <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(r.item)}/cost`}>
-                {r.item}
-              </Link>
-              {open === r.item && <p className="pl-4 text-quiet">{r.brought.map((b) => `${b.item} ${money(b.amount)}`).join(' · ')}</p>}
-            </td>
-            <td className="num whitespace-nowrap">
-              {quantity(r.quantity)}
-              <span className="unit">{r.unit}</span>
-            </td>
-            <td className="num">{unitCost(r.standard)}</td>
-            <td className="num font-semibold">{r.actual !== null && unitCost(r.actual)}</td>
-            <td className="num">{!isZero(r.own) && <VarianceText value={r.own} />}</td>
-            <td className="num">{!isZero(r.components) && <VarianceText value={r.components} />}</td>
-            <td className="num font-semibold">
-              <VarianceText value={r.difference} />
-            </td>
-            <td className="pr-4! whitespace-nowrap text-quiet">{r.ends.map((e) => `${e.where} ${money(e.amount)}`).join(' · ')}</td>
-          </tr>
+                  {r.name}
+                </button>{' '}
+                <Link className="code quiet-link" to={`/define/items/${encodeURIComponent(r.item)}/cost`}>
+                  {r.item}
+                </Link>
+              </td>
+              <td className="num whitespace-nowrap">
+                {quantity(r.quantity)}
+                <span className="unit">{r.unit}</span>
+              </td>
+              <td className="num">{unitCost(r.standard)}</td>
+              <td className="num font-semibold">{r.actual !== null && unitCost(r.actual)}</td>
+              <td className="num text-quiet">{r.next !== null && unitCost(r.next)}</td>
+              <td className="num">{!isZero(r.own) && <VarianceText value={r.own} />}</td>
+              <td className="num">{!isZero(r.components) && <VarianceText value={r.components} />}</td>
+              <td className="num font-semibold">
+                <VarianceText value={r.difference} />
+              </td>
+              <td className="pr-4! whitespace-nowrap text-quiet">{r.ends.map((e) => `${e.where} ${money(e.amount)}`).join(' · ')}</td>
+            </tr>
+            {open === r.item && <Derivation item={r.item} month={month} onItem={setOpen} />}
+          </Fragment>
         ))}
       </tbody>
     </table>
+  );
+}
+
+/** Where what an item differs by comes from: its own postings, and what its components brought. */
+function Derivation({ item, month, onItem }: { item: string; month: string; onItem: (item: string) => void }) {
+  const found = useQuery(actualOptions(item, month)).data;
+  if (!found) return null;
+  return (
+    <>
+      {found.origins.map((o) => (
+        <tr key={`${o.posting} ${o.what}`} className="text-quiet">
+          <td className="pl-8!" colSpan={7}>
+            {o.what === 'order closed' ? (
+              <Link className="quiet-link" to={`/orders/${o.order}/bridge`}>
+                order {o.order} closed
+              </Link>
+            ) : (
+              o.what
+            )}
+            , posting {o.posting}, {moment(o.at)}
+          </td>
+          <td className="num">
+            <VarianceText value={o.amount} />
+          </td>
+          <td className="pr-4!">own level</td>
+        </tr>
+      ))}
+      {found.origins_whole > found.origins.length && (
+        <tr className="text-quiet">
+          <td className="pl-8!" colSpan={9}>
+            and {found.origins_whole - found.origins.length} smaller ones
+          </td>
+        </tr>
+      )}
+      {found.carried.map((c) => (
+        <tr key={c.item} className="text-quiet">
+          <td className="pl-8!" colSpan={7}>
+            <button type="button" className="cursor-pointer text-left" onClick={() => onItem(c.item)}>
+              {c.name} <span className="code">{c.item}</span>
+            </button>
+            : {quantity(c.consumed)} of {quantity(c.there_was)} {c.unit} consumed, that differ by <VarianceText value={c.difference} />
+          </td>
+          <td className="num">
+            <VarianceText value={c.amount} />
+          </td>
+          <td className="pr-4!">component</td>
+        </tr>
+      ))}
+    </>
   );
 }

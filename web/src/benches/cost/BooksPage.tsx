@@ -78,7 +78,7 @@ function Table({ books }: { books: Trial }) {
             </td>
             <td className="code">
               {t.code}
-              {books.codes.some((c) => c.account === t.account) && <span title={books.codes.filter((c) => c.account === t.account).map((c) => `${c.item || c.work_center}: ${c.code}`).join(', ')}> …</span>}
+              {books.codes.some((c) => c.account === t.account) && <span title={books.codes.filter((c) => c.account === t.account).map((c) => `${c.item || c.item_group || c.work_center}: ${c.code}`).join(', ')}> …</span>}
             </td>
             <td className="num">{money(t.opening)}</td>
             <td className="num">{!isZero(t.debit) && money(t.debit)}</td>

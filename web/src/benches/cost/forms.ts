@@ -76,6 +76,7 @@ export const forms = commandForms({
       account: choice('Account', values.Account),
       work_center: workCenter('Work center', { optional: true, hint: 'where it has its own' }),
       item: item('Item', { optional: true, hint: 'where it has its own' }),
+      item_group: text('Item group', { optional: true, hint: 'where it has its own' }),
       code: text('Code', { optional: true, hint: 'empty: none' }),
     },
   },

@@ -97,6 +97,13 @@ export const actualsOptions = (month: string) =>
     queryFn: ({ signal }) => data(api.GET('/api/actual-costs', { params: { query: { ...(month && { month }) } }, signal })),
   });
 
+/** Where what an item differs by in a month comes from. */
+export const actualOptions = (item: string, month: string) =>
+  queryOptions({
+    queryKey: ['orders', 'actual-costs', month, item],
+    queryFn: ({ signal }) => data(api.GET('/api/actual-costs/{item}', { params: { path: { item }, query: { ...(month && { month }) } }, signal })),
+  });
+
 /** What was delivered, at what price and cost. */
 export const deliveredOptions = (skip: number) =>
   queryOptions({

@@ -262,6 +262,15 @@ export function LineDetails({ line: l, onChange }: { line: DraftLine; onChange: 
       <Labelled words="position">
         <Entry className="w-32!" aria-label={`Position of ${l.item}`} value={l.reference} onChange={(e) => onChange({ reference: e.target.value })} />
       </Labelled>
+      <Labelled words="mix">
+        <Entry
+          className="w-16!"
+          aria-label={`Mix of ${l.item}`}
+          title="a mark that this component shares with those at its operation that it may be exchanged for"
+          value={l.mix}
+          onChange={(e) => onChange({ mix: e.target.value })}
+        />
+      </Labelled>
       <Labelled words="or">
         <Entry
           className="w-40!"

@@ -87,6 +87,7 @@ const revision: Revision = {
       length: null,
       width: null,
       thickness: null,
+      mix: 'M1',
       reference: 'pos 3',
       alternates: [{ item: 'BAR-2', ratio: '2.000' }],
       effective_from: null,
@@ -106,6 +107,7 @@ const revision: Revision = {
       length: '100.000000',
       width: '50.000000',
       thickness: '20.000000',
+      mix: '',
       reference: '',
       alternates: [],
       effective_from: null,
@@ -135,7 +137,7 @@ describe('a draft', () => {
     ]);
     expect((given['operations'] as object[])[0]).not.toHaveProperty('after');
     expect(given['components']).toEqual([
-      { item: 'BAR', operation: 10, quantity: '122', per: 'unit', allowance: '0.025', issue_rule: 'at operation', unit: 'mm', reference: 'pos 3', alternates: [{ item: 'BAR-2', ratio: '2' }], effective_until: '2027-01-31' },
+      { item: 'BAR', operation: 10, quantity: '122', per: 'unit', allowance: '0.025', issue_rule: 'at operation', unit: 'mm', mix: 'M1', reference: 'pos 3', alternates: [{ item: 'BAR-2', ratio: '2' }], effective_until: '2027-01-31' },
       { item: 'PLATE', operation: 20, quantity: '2', per: 'order', allowance: '0', issue_rule: 'by hand', alternates: [], measured_by: 'mass', length: '100', width: '50', thickness: '20' },
     ]);
     expect(given['outputs']).toEqual([

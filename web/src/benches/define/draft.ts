@@ -27,6 +27,8 @@ export interface DraftLine {
   length: string;
   width: string;
   thickness: string;
+  /** mark of the components of the operation that may be exchanged for each other */
+  mix: string;
   reference: string;
   effective_from: string;
   effective_until: string;
@@ -116,6 +118,7 @@ export function blankLine(kind: DraftLine['kind']): DraftLine {
     length: '',
     width: '',
     thickness: '',
+    mix: '',
     reference: '',
     effective_from: '',
     effective_until: '',
@@ -182,6 +185,7 @@ function linesAt(revision: Revision, operation: number): DraftLine[] {
         length: orEmpty(c.length),
         width: orEmpty(c.width),
         thickness: orEmpty(c.thickness),
+        mix: c.mix,
         reference: c.reference,
         alternates: c.alternates.map((a) => (plain(a.ratio) === '1' ? a.item : `${plain(a.ratio)} × ${a.item}`)).join(', '),
         effective_from: c.effective_from ?? '',
@@ -330,7 +334,7 @@ export function draftGiven(item: string, whole: DraftWhole, operations: DraftOpe
         allowance: shift(l.allowance || '0', -2),
         issue_rule: l.issue_rule,
         alternates: alternatesGiven(l.alternates),
-        ...filled(l, ['unit', 'reference', 'effective_from', 'effective_until', 'measured_by', ...(l.measured_by ? sizeFields : [])]),
+        ...filled(l, ['unit', 'mix', 'reference', 'effective_from', 'effective_until', 'measured_by', ...(l.measured_by ? sizeFields : [])]),
       })),
     outputs: lines
       .flatMap(({ kind, operation = 0, ...l }) => (kind === 'component' ? [] : [{ ...l, kind, operation }]))

@@ -26,6 +26,7 @@ export const itemForms = {
         name: text('Name', optional),
         price: number('Price, EUR per unit', { optional: true, hint: 'where no supplier has a price' }),
         standard_lot: number('Standard lot', { optional: true, hint: 'made at once, or bought at once' }),
+        item_group: text('Group', { optional: true, hint: 'what it belongs to in forecasts and books' }),
         source: choice('Buy or make', values.Source, optional),
         valuation: choice('Valued at', ['moving average', 'standard', 'FIFO layers', 'lot actual'], optional),
         own_units: ownUnits('Own units', optional),

@@ -150,7 +150,7 @@ function Chart({ order, bridge }: { order: Order; bridge: Bridge }) {
             <span className="pl-4">Variance to date</span>
           </td>
           <td className="text-quiet">
-            charged {money(bridge.charged)} − allowed {money(bridge.allowed)}
+            charged {money(bridge.charged)} ({bridge.basis}) − allowed {money(bridge.allowed)}
             {addsUp(bridge) && ' = the steps ✓'}
             {order.state === 'completed' && bridge.variance === bridge.wip && ' = WIP ✓'}
           </td>

@@ -213,6 +213,8 @@ const cells: Record<string, (r: TableRow) => ReactNode> = {
   note: (r) => <span title={r.note}>{r.note}</span>,
   allowed: (r) => amount(r.allowed),
   charged: (r) => amount(r.charged),
+  forecast: (r) => amount(r.forecast),
+  basis: (r) => r.basis,
   variance: (r) => (isZero(r.variance) ? '' : <VarianceText value={r.variance} />),
   wip: (r) => amount(r.wip),
   done: (r) => (isZero(r.done) ? '' : quantity(r.done)),
@@ -246,7 +248,7 @@ function Foot({ sums, marked, onNone }: { sums: TableSums | undefined; marked: n
       {shown && (
         <span className="text-quiet">
           {shown.late > 0 && `${shown.late} late · `}
-          {shown.wip !== '' && `allowed ${money(shown.allowed)} · charged ${money(shown.charged)} · WIP ${money(shown.wip)} EUR · variance `}
+          {shown.wip !== '' && `allowed ${money(shown.allowed)} · charged ${money(shown.charged)}, will come to ${money(shown.forecast)} · WIP ${money(shown.wip)} EUR · variance `}
           {shown.wip !== '' && <VarianceText value={shown.variance} />}
         </span>
       )}

@@ -13,6 +13,7 @@ const bridge: Bridge = {
   charged: '2258.84',
   variance: '122.69',
   wip: '122.69',
+  basis: 'provisional',
   forecast: null,
   causes: Object.entries(amounts).map(([kind, amount]) => ({ kind, amount, details: [] })),
   yield_by_reason: [],

@@ -30,6 +30,8 @@ export const columns: readonly Column[] = [
   { name: 'note', words: 'note', width: 160, hint: 'part of it' },
   { name: 'allowed', words: 'allowed', width: 84, isNumber: true, isCost: true, hint: BOUND },
   { name: 'charged', words: 'charged', width: 84, isNumber: true, isCost: true, hint: BOUND },
+  { name: 'forecast', words: 'will come to', width: 96, isNumber: true, isCost: true, hint: BOUND },
+  { name: 'basis', words: 'basis', width: 92, hint: 'standard, provisional, actual, corrected' },
   { name: 'variance', words: 'variance', width: 90, isNumber: true, isCost: true, hint: BOUND },
   { name: 'wip', words: 'WIP', width: 84, isNumber: true, isCost: true, hint: BOUND },
   { name: 'done', words: 'done %', width: 66, isNumber: true, hint: BOUND },
