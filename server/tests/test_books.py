@@ -6,6 +6,7 @@ import json
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
+from unittest.mock import patch
 
 from beancount.loader import load_string
 from django.db.models import Count
@@ -21,6 +22,7 @@ from poietic.settling.tasks import settle_at_night
 
 from . import demo_rows
 from .client import Caller
+from .paper_words import words_of
 
 
 class DemoTest(TestCase):
@@ -131,7 +133,12 @@ class Across(DemoTest):
         self.assertEqual(self.sunil.get("variances", where="colour:red")["code"], "input.invalid")
         answer = self.sunil.client.get(f"/api/variances.csv?since={self.since}&rows=item")
         self.assertIn(row["name"], answer.content.decode())
-        self.assertEqual(self.sunil.get("variances.pdf")["code"], "input.invalid")
+        self.assertEqual(self.sunil.get("variances.docx")["code"], "input.invalid")
+        with patch("poietic.settling.across_api.paper", words_of):
+            paper = self.sunil.client.get(f"/api/variances.pdf?since={self.since}&rows=item")
+        words = paper.content.decode()
+        self.assertIn(row["name"], words)
+        self.assertIn("moved most", words)
 
     def test_three_spans_before_are_a_third_of_their_sum(self) -> None:
         today = timezone.localdate()

@@ -263,6 +263,7 @@ class Everything(TestCase):
             "other": order,
             "first": timezone.localdate().replace(day=1).isoformat(),
             "account": "stock",
+            "item": "TOP0",
             "form": "csv",
             "posting": caller.get("late-costs")["runs"][-1]["posting"],
         }

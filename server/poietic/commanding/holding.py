@@ -48,16 +48,22 @@ def turn() -> Iterator[None]:
         _turns.release()
 
 
-def say_who(title: str, person: AbstractBaseUser | None, waits: str, key: str = "") -> None:
-    """Name the transaction for those who wait for it, bound how long it waits, and wait for its key."""
+def say_who(title: str, person: AbstractBaseUser | None, waits: str, key: str = "") -> int:
+    """Name the transaction for those who wait for it, bound how long it waits, and wait for its key.
+
+    Returns the number of the change that it will make.
+    """
     name = f"{MARK}{title} by {person or 'the system'}".encode()[:60].decode(errors="ignore")
     with connection.cursor() as cursor:
         cursor.execute(
             "WITH said AS MATERIALIZED (SELECT set_config('application_name', %s, true), "
             "set_config('lock_timeout', %s, true)) "
-            "SELECT CASE WHEN %s <> '' THEN pg_advisory_xact_lock(hashtextextended(%s, 0)) END FROM said",
+            "SELECT CASE WHEN %s <> '' THEN pg_advisory_xact_lock(hashtextextended(%s, 0)) END, "
+            "nextval('commanding_change') FROM said",
             [name, waits, key, key],
         )
+        change: int = cursor.fetchone()[1]
+        return change
 
 
 def who_holds(err: OperationalError) -> Busy:

@@ -72,8 +72,8 @@ def preview(command: Command, given: Strict, *, person: AbstractBaseUser, now: d
         outcome: Outcome | None = None
         try:
             with transaction.atomic():
-                say_who(command.title, person, PREVIEW_WAITS)
-                outcome = _run(command, given, person=person, now=now, is_preview=True)
+                change = say_who(command.title, person, PREVIEW_WAITS)
+                outcome = _run(command, given, change, person=person, now=now, is_preview=True)
                 with connection.cursor() as cursor:  # deferred constraints don't fire on a rollback
                     cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
                 raise _TakenBack
@@ -106,7 +106,8 @@ def post(
 
     def attempt() -> Outcome:
         with transaction.atomic():
-            say_who(command.title, person, JOB_WAITS if progress else POSTING_WAITS, key)
+            waits = JOB_WAITS if progress else POSTING_WAITS
+            change = say_who(command.title, person, waits, key)
             for before in ENTRIES.of(key):
                 if before.fingerprint != fingerprint:
                     raise KeyUsed(key)
@@ -117,6 +118,7 @@ def post(
             return _run(
                 command,
                 given,
+                change,
                 person=person,
                 now=now,
                 is_preview=False,
@@ -168,6 +170,7 @@ def _against_rule(err: IntegrityError) -> AgainstRule:
 def _run(
     command: Command,
     given: Strict,
+    change: int,
     *,
     person: AbstractBaseUser | None,
     now: datetime,
@@ -177,9 +180,6 @@ def _run(
     fingerprint: str = "",
     progress: Progress | None = None,
 ) -> Outcome:
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT nextval('commanding_change')")
-        change: int = cursor.fetchone()[0]
     context = Context(person=person, now=now, change=change, is_preview=is_preview)
     if progress:
         context = replace(context, progress=progress)
