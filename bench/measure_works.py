@@ -13,8 +13,10 @@ from poietic.catalog.finding import find_items
 from poietic.demo.shop import Shop
 from poietic.ledger.models import Posting
 from poietic.ledger.verify import differences
+from poietic.orders.book import OrderBook
 from poietic.orders.keeping import keep_all
 from poietic.orders.models import Order, Standing, StoredAttention
+from poietic.orders.outcomes import as_json, by_kind
 
 from server.tests.client import make_person, sign_in
 
@@ -22,6 +24,9 @@ from . import works
 
 ROUNDS = 15
 FAMILIES = 1_000
+#: open orders that are worked out one by one
+SAMPLE = 500
+GOAL_VARIANCES = 10
 
 
 class Works(TransactionTestCase):
@@ -52,6 +57,26 @@ class Works(TransactionTestCase):
         self.order_page()
         self.posting()
         self.across()
+        self.open_orders()
+
+    def open_orders(self) -> None:
+        """Variances of all open orders by cause, as they are kept, against working each of them out."""
+        rows = Standing.objects.order_by("order__number")
+        stood = lambda: {n: v for n, *v in rows.values_list("order__number", "charged", "variance", "causes")}  # noqa: E731
+        own, found = self.timed(stood), stood()
+        sample = list(found)[:: max(1, len(found) // SAMPLE)]
+        begin = perf_counter()
+        worked = {}
+        for number in sample:
+            variance = OrderBook.read(number).variance()
+            worked[number] = [variance.charged, variance.to_date(), as_json(by_kind(variance))]
+        base = (perf_counter() - begin) * 1000 * len(found) / len(sample)
+        self.assertEqual(worked, {n: found[n] for n in sample})
+        met = "met" if base / own >= GOAL_VARIANCES else "MISSED"
+        print(
+            f"\nvariances of {len(found):,} open orders by cause, as kept: {own:.0f} ms, {base / own:.0f} × "
+            f"working them out one by one ({base:.0f} ms, from {len(sample)}), equal (goal: {GOAL_VARIANCES} ×: {met})"
+        )
 
     def asked(self, path: str, **query: str) -> tuple[float, int]:
         """Return how long an address takes to answer [ms], and in how many statements."""

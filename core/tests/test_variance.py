@@ -86,6 +86,21 @@ class Published(SimpleTestCase):
         self.assertEqual(method_variance(begun, Decimal(10_000)), 150_000)
         self.assertEqual(method_variance(begun, Decimal(0)), 0)
 
+    def test_what_is_kept_at_standard_differs_in_price_by_a_change_of_that(self) -> None:
+        """The handbook's section 7: (P now − P frozen) × A; 22,200 issued at 32 where 30 is frozen."""
+        facts = one_input(
+            InputKind.COMPONENT,
+            price=Decimal(30),
+            allowed=Decimal(2),
+            standard=Decimal(2),
+            used=Decimal(22_200),
+            amount=Decimal(22_200 * 32),
+            is_at_standard=True,
+        )
+
+        changed = {CauseKind.STANDARD_CHANGE: 44_400, CauseKind.USAGE: 66_000}
+        self.assertEqual(by_kind(facts), changed)
+
     def test_an_alternate_used_in_place_of_a_component_is_a_substitution(self) -> None:
         """By hand: 1 X may be replaced by 1.25 of Y; 2,500 Y at 21 (standard 20) for 2,000 X at 30."""
         facts = one_input(

@@ -17,6 +17,7 @@ class CauseKind(StrEnum):
     """Why an order cost more or less than its standard, in the order in which ties are broken."""
 
     PRICE = "price"
+    STANDARD_CHANGE = "standard change"
     RATE = "rate"
     USAGE = "usage"
     EFFICIENCY = "efficiency"
@@ -111,6 +112,8 @@ def named_cause(kind: CauseKind, i: InputFacts) -> CauseKind:
             CauseKind.PRICE: CauseKind.BY_PRODUCT_PRICE,
             CauseKind.USAGE: CauseKind.BY_PRODUCT_QUANTITY,
         }.get(kind, kind)
+    if i.is_at_standard and kind is CauseKind.PRICE:  # it was issued at another standard
+        return CauseKind.STANDARD_CHANGE
     if i.is_rework and kind is CauseKind.USAGE:
         return CauseKind.REWORK
     if i.is_fixed_overhead:

@@ -79,6 +79,8 @@ class InputFacts:
     unworked: Decimal | None = None
     #: spent on units that were set aside for rework: nothing is allowed for it
     is_rework: bool = False
+    #: a component that is kept at standard: it differs in price only by a change of that
+    is_at_standard: bool = False
     #: mark of the components of the operation that may be exchanged for each other; "": for none
     mix: str = ""
     #: what it was used in the place of; then neither `allowed` nor `standard` grants any of it

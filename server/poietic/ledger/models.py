@@ -42,6 +42,7 @@ class Account(models.TextChoices):
     #: from one order's work in process into another's: adds up to nothing in each act
     HANDED_OVER = "handed over between orders"
     PRICE_VARIANCE = "price variance"
+    STANDARD_CHANGE_VARIANCE = "standard change variance"
     RATE_VARIANCE = "rate variance"
     USAGE_VARIANCE = "usage variance"
     EFFICIENCY_VARIANCE = "efficiency variance"

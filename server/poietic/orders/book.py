@@ -17,6 +17,7 @@ from poietic_core.cost.unit import Cell, standard_cells
 from poietic_core.order.report import Progress
 from poietic_core.order.states import OrderState
 from poietic_core.quantity import ZERO, money
+from poietic_core.stock.valuation import Method
 from poietic_core.structure.basis import Basis
 from poietic_core.variance.causes import Variance
 from poietic_core.variance.facts import (
@@ -257,6 +258,9 @@ class OrderBook:
                     standard_basis=Basis(i.standard_basis),
                     required=i.need if i.item_id and not i.stands_for else None,
                     is_rework=i.is_rework,
+                    is_at_standard=i.kind == InputKind.COMPONENT
+                    and i.item is not None
+                    and i.item.valuation == Method.STANDARD,
                     mix=i.mix,
                     stands_for=tuple(
                         StandIn(
