@@ -116,7 +116,7 @@ class Published(SimpleTestCase):
         demand[0, 7] = 50
         plan = net(
             Works(
-                levels=[0, 1, 2, 3, 5, 7] if False else [0, 1, 3, 5, 7],
+                levels=[0, 1, 3, 5, 7],
                 uses=csr_matrix(uses),
                 policy=policy(7, lead=[1, 2, 1, 2, 3, 1, 2]),
                 on_hand=np.array([10, 15, 20, 10, 5, 10, 0], dtype=float),
@@ -254,7 +254,9 @@ class Always(SimpleTestCase):
         self.assertTrue((lowest >= works.policy.safety[held] - 1e-9).all())
 
     @given(plants())
-    def test_lot_for_lot_without_stock_makes_what_the_gozinto_matrix_says(self, works: Works) -> None:
+    def test_lot_for_lot_without_stock_makes_what_the_gozinto_matrix_says(
+        self, works: Works
+    ) -> None:
         """x = (I − N)⁻¹ d: Vazsonyi, Management Science 1 (1954)."""
         n, periods = works.demand.shape
         bare = Works(

@@ -107,15 +107,28 @@ def net(works: Works, progress: Progress | None = None) -> Plan:
         here = slice(begin, end)
         lots, left = _net_level(works, here, gross[here])
         due[here], projected[here] = lots, left
-        lead = works.policy.lead[here]
-        ordered = _shifted(lots, lead)
-        if lots.any():
-            gross += works.uses[here].T @ ordered
+        if end < n and lots.any():
+            gross[end:] += _below(works.uses, begin, end).T @ _shifted(
+                lots, works.policy.lead[here]
+            )
         if progress:
             progress(end)
     first_late = works.policy.lead[:, None] - np.arange(periods)[None, :]
     late = np.where(due > 0, np.maximum(0, first_late), 0)
     return Plan(due=due, gross=gross, projected=projected, late=late)
+
+
+def _below(uses: csr_matrix, begin: int, end: int) -> csr_matrix:
+    """Return what items of a level take of those below it: no other level can be taken of."""
+    first, last = uses.indptr[begin], uses.indptr[end]
+    return csr_matrix(
+        (
+            uses.data[first:last],
+            uses.indices[first:last] - end,
+            uses.indptr[begin : end + 1] - first,
+        ),
+        shape=(end - begin, uses.shape[1] - end),
+    )
 
 
 def _shifted(lots: Floats, lead: Ints) -> Floats:
@@ -127,25 +140,29 @@ def _shifted(lots: Floats, lead: Ints) -> Floats:
 
 
 def _net_level(works: Works, here: slice, gross: Floats) -> tuple[Floats, Floats]:
-    """Return the lots of items that use none of each other, and what is left with them."""
+    """Return the lots of items that use none of each other, and what is left with them.
+
+    Periods come first in here: each step takes all items of one, side by side in memory.
+    """
     p = works.policy
-    change = works.supply[here] - gross
+    wanted = np.ascontiguousarray(gross.T)
+    supply = np.ascontiguousarray(works.supply[here].T)
     start = works.on_hand[here]
-    lots = np.zeros_like(change)
-    rules = p.rule[here]
+    lots = np.zeros_like(wanted)
+    rules, left_out = p.rule[here], p.is_left_out[here]
     own = _Own(p, here)
-    left_out = p.is_left_out[here]
     for code in np.unique(rules[~left_out]):
         rows = np.flatnonzero((rules == code) & ~left_out)
-        rule = RULES[code]
-        of = own.only(rows)
+        rule, of = RULES[code], own.only(rows)
+        come, go = supply[:, rows], wanted[:, rows]
         if rule is LotRule.REORDER_POINT:
-            lots[rows] = _at_reorder_point(start[rows], works.supply[here][rows], gross[rows], of)
+            lots[:, rows] = _at_reorder_point(start[rows], come, go, of)
         elif rule in BY_COST:
-            lots[rows] = _by_cost(rule, start[rows], change[rows], of)
+            lots[:, rows] = _by_cost(rule, start[rows], come - go, of)
         else:
-            lots[rows] = _period_by_period(rule, start[rows], change[rows], of)
-    return lots, start[:, None] + np.cumsum(change + lots, axis=1)
+            lots[:, rows] = _period_by_period(rule, start[rows], come - go, of)
+    left = start + np.cumsum(supply - wanted + lots, axis=0)
+    return np.ascontiguousarray(lots.T), np.ascontiguousarray(left.T)
 
 
 class _Own:
@@ -183,51 +200,49 @@ def sized(quantity: Floats, own: _Own) -> Floats:
 
 
 def _period_by_period(rule: LotRule, start: Floats, change: Floats, own: _Own) -> Floats:
-    """Return the lots of rules that decide when a period falls short."""
-    items, periods = change.shape
+    """Return the lots of rules that decide when a period falls short, by period and item."""
     lots = np.zeros_like(change)
     left = start.copy()
-    ahead = np.zeros((0, 0))
-    if rule is LotRule.PERIODS:
-        ahead = np.cumsum(change, axis=1)
-        past = np.arange(periods)
-    for t in range(periods):
-        left = left + change[:, t]
-        short = own.safety - left
-        is_short = short > TINY * own.step
-        if not is_short.any():
+    for t, step in enumerate(change):
+        left += step
+        rows = np.flatnonzero(own.safety - left > TINY * own.step)
+        if not rows.size:
             continue
+        of = own.only(rows)
+        short = of.safety - left[rows]
         if rule in (LotRule.FIXED, LotRule.ECONOMIC):
-            lot = np.where(own.lot > 0, own.lot, own.step)
-            quantity = np.where(is_short, _up(short, lot), 0)
-        elif rule is LotRule.PERIODS:
-            window = (past >= t) & (past[None, :] < t + np.maximum(1, own.periods)[:, None])
-            lowest = np.where(window, ahead, np.inf).min(axis=1) - ahead[:, t]
-            whole = np.where(is_short, short - np.minimum(0, lowest), 0)
-            quantity = sized(whole, own)
+            quantity = _up(short, np.where(of.lot > 0, of.lot, of.step))
         else:
-            quantity = sized(np.where(is_short, short, 0), own)
-        lots[:, t] = quantity
-        left = left + quantity
+            if rule is LotRule.PERIODS:
+                short -= _lowest(change[t + 1 : t + int(of.periods.max())], rows, of.periods)
+            quantity = sized(short, of)
+        lots[t, rows] = quantity
+        left[rows] += quantity
     return lots
+
+
+def _lowest(ahead: Floats, rows: Ints, periods: Ints) -> Floats:
+    """Return how far the stock of some items falls at most in the rest of their own spans, <= 0."""
+    falls, lowest = np.zeros(rows.size), np.zeros(rows.size)
+    for n, step in enumerate(ahead, 1):
+        falls += np.where(n < periods, step[rows], 0)
+        np.minimum(lowest, falls, out=lowest)
+    return lowest
 
 
 def _at_reorder_point(start: Floats, supply: Floats, gross: Floats, own: _Own) -> Floats:
     """Return the lots that are ordered when stock and what is ordered fall below a point; they come a lead time later."""
-    items, periods = gross.shape
     lots = np.zeros_like(gross)
-    position = start + supply.sum(axis=1)
-    rows = np.arange(items)
-    for t in range(periods):
-        position = position - gross[:, t]
-        short = own.safety - position
-        is_short = short > TINY * own.step
-        lot = np.where(own.lot > 0, own.lot, own.step)
-        quantity = np.where(is_short, _up(short, lot), 0)
-        position = position + quantity
-        comes = t + own.lead
-        known = is_short & (comes < periods)
-        lots[rows[known], comes[known]] += quantity[known]
+    position = start + supply.sum(axis=0)
+    lot = np.where(own.lot > 0, own.lot, own.step)
+    for t, step in enumerate(gross):
+        position -= step
+        rows = np.flatnonzero(own.safety - position > TINY * own.step)
+        quantity = _up(own.safety[rows] - position[rows], lot[rows])
+        position[rows] += quantity
+        comes = t + own.lead[rows]
+        known = comes < gross.shape[0]
+        lots[comes[known], rows[known]] += quantity[known]
     return lots
 
 
@@ -235,10 +250,10 @@ def _by_cost(rule: LotRule, start: Floats, change: Floats, own: _Own) -> Floats:
     """Return the lots of rules that weigh setups against holding, for what is missing lot for lot."""
     needs = np.zeros_like(change)
     left = start.copy()
-    for t in range(change.shape[1]):
-        left = left + change[:, t]
-        missing = np.maximum(0, own.safety - left)
-        needs[:, t] = np.where(missing > TINY * own.step, _up(missing, own.step), 0)
-        left = left + needs[:, t]
-    lots = lots_by_cost(rule, needs, own.setup[:, None], own.holding[:, None])
-    return sized(lots, own)
+    for t, step in enumerate(change):
+        left += step
+        missing = own.safety - left
+        needs[t] = np.where(missing > TINY * own.step, _up(missing, own.step), 0)
+        left += needs[t]
+    lots = lots_by_cost(rule, needs.T, own.setup[:, None], own.holding[:, None])
+    return sized(lots.T, own)
