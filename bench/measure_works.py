@@ -62,9 +62,11 @@ class Works(TransactionTestCase):
     def open_orders(self) -> None:
         """Variances of all open orders by cause, as they are kept, against working each of them out."""
         rows = Standing.objects.order_by("order__number")
-        stood = lambda: {
-            n: v for n, *v in rows.values_list("order__number", "charged", "variance", "causes")
-        }  # noqa: E731
+        columns = ("order__number", "charged", "variance", "causes")
+
+        def stood() -> dict[int, list[object]]:
+            return {number: told for number, *told in rows.values_list(*columns)}
+
         own, found = self.timed(stood), stood()
         sample = list(found)[:: max(1, len(found) // SAMPLE)]
         begin = perf_counter()

@@ -1,5 +1,8 @@
 """Netting and lot sizing: the textbooks' plans, an oracle in plain Python, and what always holds."""
 
+from datetime import date
+from decimal import Decimal
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -15,7 +18,10 @@ from poietic_core.planning.lot_sizing import (
     production_quantity,
     with_discounts,
 )
+from poietic_core.planning.model import Demand, Source, Supply
+from poietic_core.planning.moving import Coming, fit
 from poietic_core.planning.netting import RULES, Plan, Policy, Works, net
+from poietic_core.planning.pegging import available_to_promise, peg
 from scipy.sparse import csr_matrix
 from stockpyl.eoq import economic_order_quantity, economic_order_quantity_with_all_units_discounts
 from stockpyl.wagner_whitin import wagner_whitin
@@ -204,7 +210,7 @@ def plants(draw: Any) -> Works:
     n, periods = sum(sizes), draw(st.integers(1, 12))
     levels = np.concatenate([[0], np.cumsum(sizes)])
     uses = np.zeros((n, n))
-    for level, (begin, end) in enumerate(zip(levels, levels[1:], strict=False)):
+    for level, (begin, end) in enumerate(pairwise(levels)):
         for item in range(begin, end):
             for other in range(levels[level + 1], n):
                 uses[item, other] = draw(st.sampled_from([0, 0, 1, 2, 0.5]))
@@ -273,7 +279,7 @@ class Always(SimpleTestCase):
     @given(plants(), st.randoms(use_true_random=False))
     def test_the_order_of_input_does_not_matter(self, works: Works, chance: Any) -> None:
         place = np.arange(works.demand.shape[0])
-        for begin, end in zip(works.levels, works.levels[1:], strict=False):
+        for begin, end in pairwise(works.levels):
             own = list(range(begin, end))
             chance.shuffle(own)
             place[begin:end] = own
@@ -299,3 +305,56 @@ class Always(SimpleTestCase):
             self.assertTrue((found.sum(axis=1) == needs.sum(axis=1)).all(), rule)
             self.assertTrue((np.cumsum(found - needs, axis=1) >= 0).all(), rule)
             self.assertTrue((cost_of(found, needs, setups, holding) >= least - 1e-9).all(), rule)
+
+
+class WhatComes(SimpleTestCase):
+    """What exists is moved before anything new is proposed; who gets what; what can be promised."""
+
+    @given(
+        st.integers(0, 20),
+        st.integers(0, 5),
+        st.lists(st.integers(0, 9), min_size=1, max_size=8),
+        st.lists(st.tuples(st.integers(0, 9), st.integers(1, 20)), max_size=5),
+        st.integers(0, 2),
+    )
+    def test_supplies_that_are_moved_keep_the_stock_up_as_long_as_they_last(self, on_hand: int, safety: int, wanted: list[int], supplies: list[tuple[int, int]], tolerance: int) -> None:  # fmt: skip
+        coming = [Coming(n, period, quantity) for n, (period, quantity) in enumerate(supplies)]
+        comes, moves = fit(on_hand, safety, wanted, coming, tolerance)
+        left, whole = float(on_hand), float(on_hand + sum(q for _, q in supplies))
+        for period, want in enumerate(wanted):
+            left += comes[period] - want
+            whole -= want
+            if left < safety:  # then nothing is left to move
+                self.assertEqual(left, whole)
+        self.assertEqual(len({m.key for m in moves}), len(moves))
+        for m in moves:
+            self.assertTrue(m.to is None or abs(m.to - m.period) > tolerance)
+
+    @given(
+        st.integers(0, 30),
+        st.lists(st.tuples(st.integers(1, 9), st.integers(1, 9)), max_size=6),
+        st.lists(st.tuples(st.integers(1, 9), st.integers(1, 9)), max_size=6),
+    )
+    def test_every_demand_and_every_supply_is_pegged_fully(self, on_hand: int, wants: list[tuple[int, int]], comes: list[tuple[int, int]]) -> None:  # fmt: skip
+        demands = [Demand(source=Source.ORDER, number=n, due=date(2026, 12, day), quantity=Decimal(q)) for n, (day, q) in enumerate(wants)]  # fmt: skip
+        supplies = [Supply(source=Source.PURCHASE, number=n, comes=date(2026, 12, day), quantity=Decimal(q)) for n, (day, q) in enumerate(comes)]  # fmt: skip
+        pegs = peg(Decimal(on_hand), demands, supplies)
+        for demand in demands:
+            self.assertEqual(sum(p.quantity for p in pegs if p.demand is demand), demand.quantity)
+        for supply in supplies:
+            self.assertEqual(sum(p.quantity for p in pegs if p.supply is supply), supply.quantity)
+        self.assertEqual(sum(p.quantity for p in pegs if p.supply is None and not p.is_open), on_hand)  # fmt: skip
+        wanted, there = sum(q for _, q in wants), on_hand + sum(q for _, q in comes)
+        self.assertEqual(sum(p.quantity for p in pegs if p.is_open), max(0, wanted - there))
+
+    @given(st.integers(0, 30), st.lists(st.tuples(st.integers(0, 9), st.integers(0, 9)), min_size=1, max_size=8))  # fmt: skip
+    def test_what_can_be_promised_up_to_a_period_is_the_least_that_is_left_from_then_on(self, on_hand: int, periods: list[tuple[int, int]]) -> None:  # fmt: skip
+        comes, committed = ([Decimal(p[n]) for p in periods] for n in (0, 1))
+        found = available_to_promise(Decimal(on_hand), comes, committed)
+        left, projected = Decimal(on_hand), []
+        for more, less in zip(comes, committed, strict=True):
+            left += more - less
+            projected.append(left)
+        if min(projected) >= 0:
+            for t in range(len(periods)):
+                self.assertEqual(sum(found[: t + 1]), min(projected[t:]))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
 from .lot_sizing import BY_COST, LotRule, lots_by_cost
+from .moving import Coming, Move, fit
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -63,6 +64,10 @@ class Works:
     #: shape (n, periods): wanted from outside, and what comes of orders that run [unit]
     demand: Floats
     supply: Floats
+    #: by item, what comes of orders that can be moved; it counts besides `supply`
+    coming: Mapping[int, Sequence[Coming]] = field(default_factory=dict)
+    #: periods by which it is not worth moving one
+    tolerance: int = 0
 
 
 @dataclass(slots=True, kw_only=True)
@@ -77,6 +82,8 @@ class Plan:
     projected: Floats
     #: proposals that would have had to be ordered before the first period: how many periods late
     late: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    #: by item: what exists and should come in another period
+    moves: dict[int, list[Move]] = field(default_factory=dict)
 
 
 #: told after each level how many items are done; it may raise to stop the run
@@ -103,9 +110,20 @@ def net(works: Works, progress: Progress | None = None) -> Plan:
     n, periods = works.demand.shape
     gross = works.demand.copy()
     due, projected = np.zeros((n, periods)), np.zeros((n, periods))
+    supply = works.supply.copy() if works.coming else works.supply
+    moves: dict[int, list[Move]] = {}
     for begin, end in zip(works.levels, works.levels[1:], strict=False):
         here = slice(begin, end)
-        lots, left = _net_level(works, here, gross[here])
+        for item in sorted(works.coming.keys() & set(range(begin, end))) if works.coming else ():
+            comes, told = fit(
+                *(float(works.on_hand[item]), float(works.policy.safety[item])),
+                (gross[item] - supply[item]).tolist(),
+                *(works.coming[item], works.tolerance),
+            )
+            supply[item] += comes
+            if told:
+                moves[item] = told
+        lots, left = _net_level(works, here, supply[here], gross[here])
         due[here], projected[here] = lots, left
         if end < n and lots.any():
             gross[end:] += _below(works.uses, begin, end).T @ _shifted(
@@ -115,7 +133,7 @@ def net(works: Works, progress: Progress | None = None) -> Plan:
             progress(end)
     first_late = works.policy.lead[:, None] - np.arange(periods)[None, :]
     late = np.where(due > 0, np.maximum(0, first_late), 0)
-    return Plan(due=due, gross=gross, projected=projected, late=late)
+    return Plan(due=due, gross=gross, projected=projected, late=late, moves=moves)
 
 
 def _below(uses: csr_matrix, begin: int, end: int) -> csr_matrix:
@@ -139,14 +157,14 @@ def _shifted(lots: Floats, lead: Ints) -> Floats:
     return ordered
 
 
-def _net_level(works: Works, here: slice, gross: Floats) -> tuple[Floats, Floats]:
+def _net_level(works: Works, here: slice, supplied: Floats, gross: Floats) -> tuple[Floats, Floats]:
     """Return the lots of items that use none of each other, and what is left with them.
 
     Periods come first in here: each step takes all items of one, side by side in memory.
     """
     p = works.policy
     wanted = np.ascontiguousarray(gross.T)
-    supply = np.ascontiguousarray(works.supply[here].T)
+    supply = np.ascontiguousarray(supplied.T)
     start = works.on_hand[here]
     lots = np.zeros_like(wanted)
     rules, left_out = p.rule[here], p.is_left_out[here]
