@@ -46,7 +46,6 @@ def plant() -> Works:
             lot=chance.choice([8.0, 32.0, 64.0], ITEMS),
             least=chance.choice([0.0, 4.0, 16.0], ITEMS),
             multiple=chance.choice([0.0, 2.0], ITEMS),
-            most=none,
             lead=chance.integers(0, 6, ITEMS),
             safety=chance.choice([0.0, 4.0, 16.0], ITEMS),
             periods=chance.integers(1, 6, ITEMS),

@@ -1,6 +1,6 @@
 """Netting item by item in plain Python: slow, plain to see, and what the arrays have to equal."""
 
-from math import ceil
+from math import ceil, sqrt
 
 import numpy as np
 from poietic_core.planning.lot_sizing import LotRule
@@ -42,12 +42,15 @@ def plain_net(works: Works) -> tuple[list[list[float]], list[list[float]]]:
 
 
 def _as_lists(policy: Policy) -> dict[str, list]:  # type: ignore[type-arg]
-    names = ("rule", "step", "lot", "least", "multiple", "lead", "safety", "periods", "is_left_out")
+    names = ("rule", "step", "lot", "least", "multiple", "lead", "safety", "periods", "setup", "holding", "is_left_out")  # fmt: skip
     return {name: np.asarray(getattr(policy, name)).tolist() for name in names}
 
 
 def _by_period(lots, left, supply, gross, own):  # type: ignore[no-untyped-def]
     rule = RULES[own["rule"]]
+    if rule is LotRule.ECONOMIC:
+        held = own["holding"] * len(gross)
+        own["lot"] = up(sqrt(2 * own["setup"] * sum(gross) / held), own["step"]) if held else 0
     for t in range(len(gross)):
         left += supply[t] - gross[t]
         short = own["safety"] - left

@@ -37,7 +37,7 @@ RECORD = [0, 30, 40, 0, 10, 40, 30, 0, 30, 55]
 
 def policy(n: int, **columns: Any) -> Policy:
     """Return the policies of n items: lot for lot where nothing else is said."""
-    told = {name: np.zeros(n) for name in ("lot", "least", "multiple", "most", "safety", "setup", "holding")}  # fmt: skip
+    told = {name: np.zeros(n) for name in ("lot", "least", "multiple", "safety", "setup", "holding")}  # fmt: skip
     told |= {"rule": np.zeros(n, int), "step": np.ones(n), "lead": np.zeros(n, int), "periods": np.ones(n, int)}  # fmt: skip
     told |= {"is_left_out": np.zeros(n, bool)}
     for name, column in columns.items():
@@ -233,6 +233,8 @@ def plants(draw: Any) -> Works:
             lead=column(st.integers(0, 4)),
             safety=column(small),
             periods=column(st.integers(1, 4)),
+            setup=column(small),
+            holding=column(st.sampled_from([0, 1, 2])),
             is_left_out=column(st.sampled_from([False, False, False, True])),
         ),
         on_hand=np.array(column(st.integers(0, 30)), dtype=float),

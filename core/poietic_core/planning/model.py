@@ -16,6 +16,9 @@ class Source(StrEnum):
     ORDER = "production order"
     TRANSFER = "transfer"
     PURCHASE = "purchase order"
+    CUSTOMER = "customer order"
+    FORECAST = "forecast"
+    PROPOSAL = "proposal"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +34,8 @@ class Demand:
     reserved: Decimal = ZERO
     #: who comes before others whatever is due when: lower ranks, what runs before what is planned
     rank: int = 0
+    #: of what has lines
+    line: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

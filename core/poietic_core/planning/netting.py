@@ -26,13 +26,11 @@ class Policy:
     rule: Ints
     #: smallest quantity [unit]
     step: Floats
-    #: lot that is ordered in multiples; economic and fixed lots [unit]
+    #: of fixed lots and reorder points: what is ordered in multiples [unit]
     lot: Floats
     #: smallest quantity of one order, and what it is rounded up to [unit]; 0: none
     least: Floats
     multiple: Floats
-    #: largest quantity of one order [unit]; 0: any
-    most: Floats
     #: from being ordered to being there [periods]
     lead: Ints
     #: below which the projection is not to fall [unit]; of a reorder point: that
@@ -173,6 +171,8 @@ def _net_level(works: Works, here: slice, supplied: Floats, gross: Floats) -> tu
         rows = np.flatnonzero((rules == code) & ~left_out)
         rule, of = RULES[code], own.only(rows)
         come, go = supply[:, rows], wanted[:, rows]
+        if rule is LotRule.ECONOMIC:
+            of.lot = _economic(go, of)
         if rule is LotRule.REORDER_POINT:
             lots[:, rows] = _at_reorder_point(start[rows], come, go, of)
         elif rule in BY_COST:
@@ -186,10 +186,10 @@ def _net_level(works: Works, here: slice, supplied: Floats, gross: Floats) -> tu
 class _Own:
     """The policies of some items."""
 
-    NAMES = ("step", "lot", "least", "multiple", "most", "lead", "safety", "periods", "setup", "holding")  # fmt: skip
+    NAMES = ("step", "lot", "least", "multiple", "lead", "safety", "periods", "setup", "holding")  # fmt: skip
 
     def __init__(self, policy: Policy | None, here: slice | Ints) -> None:
-        self.step = self.lot = self.least = self.multiple = self.most = np.zeros(0)
+        self.step = self.lot = self.least = self.multiple = np.zeros(0)
         self.safety = self.setup = self.holding = np.zeros(0)
         self.lead = self.periods = np.zeros(0, dtype=np.int64)
         if policy is not None:
@@ -215,6 +215,13 @@ def sized(quantity: Floats, own: _Own) -> Floats:
     wanted = np.maximum(quantity, own.least)
     wanted = _up(_up(wanted, own.step), own.multiple)
     return np.asarray(np.where(quantity > 0, wanted, 0), dtype=np.float64)
+
+
+def _economic(wanted: Floats, own: _Own) -> Floats:
+    """Return the economic lots for what is wanted in all periods, in whole steps (Harris, 1913)."""
+    held = np.where(own.holding > 0, own.holding, 1) * wanted.shape[0]
+    lot = np.sqrt(2 * own.setup * wanted.sum(axis=0) / held)
+    return _up(np.where(own.holding > 0, lot, 0), own.step)
 
 
 def _period_by_period(rule: LotRule, start: Floats, change: Floats, own: _Own) -> Floats:

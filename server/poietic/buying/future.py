@@ -2,6 +2,7 @@
 
 from datetime import date
 
+from poietic_core.buying.purchase import PurchaseState
 from poietic_core.planning.model import Source, Supply
 from poietic_core.quantity import ZERO
 
@@ -23,6 +24,26 @@ def late_items(day: date) -> set[int]:
     """Return the items that suppliers should have brought by a day."""
     rows = PurchaseLine.objects.filter(coming__gt=ZERO, is_work=False, comes_on__lt=day)
     return set(rows.values_list("item", flat=True))
+
+
+def from_drafts(items: list[int]) -> list[tuple[int, Supply, str]]:
+    """Return what is drafted of some items and not sent to suppliers yet: planning counts on it."""
+    state = PurchaseState.DRAFT.value
+    rows = PurchaseLine.objects.filter(item__in=any_of(items), purchase__state=state, is_work=False)
+    told = rows.select_related("purchase__supplier").order_by("comes_on", "pk")
+    return [
+        (
+            n.item_id,
+            Supply(
+                source=Source.PURCHASE,
+                number=n.purchase.number,
+                comes=n.comes_on,
+                quantity=n.quantity * n.per_unit,
+            ),
+            f"drafted to {n.purchase.supplier.name}",
+        )
+        for n in told
+    ]
 
 
 def from_purchases(items: list[int]) -> list[tuple[int, Supply, str]]:

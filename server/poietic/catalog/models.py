@@ -5,6 +5,7 @@ from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 from django.db.models.functions import Concat, Lower
 from poietic_core.cost.prices import Form
+from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 
@@ -49,14 +50,6 @@ class Item(Changing):
         MAKE = "make"
         BOTH = "both"
 
-    class LotRule(models.TextChoices):
-        """How much planning makes or buys at once."""
-
-        LOT_FOR_LOT = "lot for lot"
-        FIXED = "fixed lot"
-        REORDER_POINT = "reorder point"
-        ECONOMIC = "economic order quantity"
-
     code = models.CharField(max_length=40, unique=True)
     name = models.CharField(max_length=120)
     unit = models.CharField(max_length=10)
@@ -79,11 +72,21 @@ class Item(Changing):
     is_inspected = models.BooleanField(default=False, db_default=False)
     #: how lots or serials are numbered, such as HT-{year}-{number:4}
     number_rule = models.CharField(max_length=60, blank=True)
-    lot_rule = models.CharField(max_length=30, choices=LotRule, default=LotRule.LOT_FOR_LOT)
+    #: how much planning makes or buys at once
+    lot_rule = models.CharField(
+        max_length=30,
+        choices=[(r.value, r.value) for r in LotRule],
+        default=LotRule.LOT_FOR_LOT.value,
+    )
     #: from ordering to having [working days]
     lead_time_days = models.IntegerField(null=True)
     lot_minimum = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     lot_multiple = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: working days that one lot covers
+    lot_days = models.IntegerField(null=True)
+    #: of one order, or of setting up once [EUR]; null: the usual
+    ordering_cost = models.DecimalField(max_digits=18, decimal_places=2, null=True)
+    #: below which stock is not to fall; of a reorder point: that
     safety_stock = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: by which share more than ordered may come without a reason
     over_receipt = models.DecimalField(max_digits=9, decimal_places=6, null=True)

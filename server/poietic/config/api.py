@@ -38,6 +38,8 @@ from ..people.api import router as people
 from ..people.persons_api import router as persons
 from ..people.views import router as views
 from ..picking.api import router as picking
+from ..planning.api import router as planning
+from ..selling.api import router as selling
 from ..settling.across_api import router as variances
 from ..settling.actual_api import router as actual_costs
 from ..settling.books_api import router as books
@@ -77,6 +79,8 @@ for router in (
     item_costs,
     margins,
     ledger,
+    planning,
+    selling,
     stores,
     carriers,
     transfers,

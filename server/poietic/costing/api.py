@@ -11,6 +11,7 @@ from django.utils import timezone
 from ninja import Query, Router
 from poietic_core.cost.prices import Form
 from poietic_core.cost.unit import standard_cost
+from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.quantity import ZERO
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
@@ -76,7 +77,7 @@ class ItemFull(ItemOut):
     tracking: Tracking
     number_rule: str
     gtin: str
-    lot_rule: Item.LotRule | Literal[""]
+    lot_rule: LotRule | Literal[""]
     lead_time_days: int | None
     lot_minimum: DecimalText | None
     lot_multiple: DecimalText | None

@@ -71,8 +71,25 @@ class Snapshot:
         return int(np.searchsorted(self.keys, key))
 
 
+@dataclass(frozen=True)
+class Graph:
+    """The lines of all structures in force: positions of item and component, and the need per good unit."""
+
+    keys: NDArray[np.int64]
+    parents: NDArray[np.int32]
+    children: NDArray[np.int32]
+    needs: NDArray[np.float64]
+
+
 def load_snapshot(day: date) -> Snapshot:
     """Return the structures in force on a day as arrays: needs per good unit, for screening."""
+    graph = load_graph(day)
+    plant = Plant(graph.parents, graph.children, graph.needs, graph.keys.size)
+    return Snapshot(plant, graph.keys)
+
+
+def load_graph(day: date) -> Graph:
+    """Return the lines of all structures in force on a day."""
     standing = np.array(in_force(day).order_by().values_list("pk", flat=True), dtype=np.int64)
     with connection.cursor() as cursor:
         cursor.execute(OTHERS)
@@ -89,13 +106,12 @@ def load_snapshot(day: date) -> Snapshot:
         parents = np.concatenate([parents, more[0]])
         children = np.concatenate([children, more[1]])
         needs = np.concatenate([needs, more[2]])
-    plant = Plant(
+    return Graph(
+        keys,
         np.searchsorted(keys, parents).astype(np.int32),
         np.searchsorted(keys, children).astype(np.int32),
         needs,
-        keys.size,
     )
-    return Snapshot(plant, keys)
 
 
 Lines = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]

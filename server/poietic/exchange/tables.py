@@ -11,6 +11,7 @@ from functools import cache
 from typing import Any
 
 from poietic_core.cost.prices import Form
+from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 from poietic_core.structure.model import IssueRule, OutputKind, PaymentBasis, Per, ShareRule
@@ -184,7 +185,7 @@ TABLES = (
         Column("is_inspected", "boolean", default=False),
         Column("number_rule", default=""),
         Column("gtin", default=""),
-        Column("lot_rule", choices=tuple(Item.LotRule.values), default="lot for lot"),
+        Column("lot_rule", choices=_values(LotRule), default="lot for lot"),
         Column("lead_time_days", "integer"),
         Column("lot_minimum", "positive"),
         Column("lot_multiple", "positive"),

@@ -24,7 +24,7 @@ class Found(Answer):
 
 
 #: the kinds in the order in which they are shown, where none is asked for
-SHOWN = ("order", "purchase", "item", "lot", "work center", "partner", "document")
+SHOWN = ("order", "customer order", "purchase", "item", "lot", "work center", "partner", "document")
 #: finders by kind; each is given small words
 FINDERS: dict[str, Callable[[list[str]], Iterable[Found]]] = {}
 

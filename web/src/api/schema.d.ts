@@ -6064,6 +6064,246 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/enter-customer-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter a customer's order
+         * @description Enter a customer's order: carry out.
+         */
+        post: operations["post_enter_customer_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/enter-customer-order/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter a customer's order (preview)
+         * @description Enter a customer's order: show the consequences.
+         */
+        post: operations["preview_enter_customer_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/add-customer-lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add lines to a customer's order
+         * @description Add lines to a customer's order: carry out.
+         */
+        post: operations["post_add_customer_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/add-customer-lines/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add lines to a customer's order (preview)
+         * @description Add lines to a customer's order: show the consequences.
+         */
+        post: operations["preview_add_customer_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/accept-offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept an offer
+         * @description Accept an offer: carry out.
+         */
+        post: operations["post_accept_offer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/accept-offer/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept an offer (preview)
+         * @description Accept an offer: show the consequences.
+         */
+        post: operations["preview_accept_offer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/end-customer-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End a customer's order
+         * @description End a customer's order: carry out.
+         */
+        post: operations["post_end_customer_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/end-customer-order/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End a customer's order (preview)
+         * @description End a customer's order: show the consequences.
+         */
+        post: operations["preview_end_customer_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/reopen-customer-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reopen a customer's order
+         * @description Reopen a customer's order: carry out.
+         */
+        post: operations["post_reopen_customer_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/reopen-customer-order/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reopen a customer's order (preview)
+         * @description Reopen a customer's order: show the consequences.
+         */
+        post: operations["preview_reopen_customer_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-customer-line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a line of a customer's order
+         * @description Change a line of a customer's order: carry out.
+         */
+        post: operations["post_change_customer_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/change-customer-line/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change a line of a customer's order (preview)
+         * @description Change a line of a customer's order: show the consequences.
+         */
+        post: operations["preview_change_customer_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/deliver": {
         parameters: {
             query?: never;
@@ -6098,6 +6338,286 @@ export interface paths {
          * @description Deliver to a customer: show the consequences.
          */
         post: operations["preview_deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/deliver-ordered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deliver a customer's order
+         * @description Deliver a customer's order: carry out.
+         */
+        post: operations["post_deliver_ordered"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/deliver-ordered/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deliver a customer's order (preview)
+         * @description Deliver a customer's order: show the consequences.
+         */
+        post: operations["preview_deliver_ordered"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/enter-forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter a forecast
+         * @description Enter a forecast: carry out.
+         */
+        post: operations["post_enter_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/enter-forecast/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter a forecast (preview)
+         * @description Enter a forecast: show the consequences.
+         */
+        post: operations["preview_enter_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/run-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run the plan
+         * @description Run the plan: carry out.
+         */
+        post: operations["post_run_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/run-plan/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run the plan (preview)
+         * @description Run the plan: show the consequences.
+         */
+        post: operations["preview_run_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/try-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try a what-if of the plan
+         * @description Try a what-if of the plan: carry out.
+         */
+        post: operations["post_try_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/try-plan/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try a what-if of the plan (preview)
+         * @description Try a what-if of the plan: show the consequences.
+         */
+        post: operations["preview_try_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/accept-proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept proposals
+         * @description Accept proposals: carry out.
+         */
+        post: operations["post_accept_proposals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/accept-proposals/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept proposals (preview)
+         * @description Accept proposals: show the consequences.
+         */
+        post: operations["preview_accept_proposals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/accept-changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept a proposal otherwise
+         * @description Accept a proposal otherwise: carry out.
+         */
+        post: operations["post_accept_changed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/accept-changed/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept a proposal otherwise (preview)
+         * @description Accept a proposal otherwise: show the consequences.
+         */
+        post: operations["preview_accept_changed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/decline-proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decline proposals
+         * @description Decline proposals: carry out.
+         */
+        post: operations["post_decline_proposals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/decline-proposals/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decline proposals (preview)
+         * @description Decline proposals: show the consequences.
+         */
+        post: operations["preview_decline_proposals"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6278,6 +6798,46 @@ export interface paths {
          * @description Roll up the next standard, in the background.
          */
         post: operations["start_roll_up_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/run-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run the plan (in the background)
+         * @description Run the plan, in the background.
+         */
+        post: operations["start_run_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/try-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try a what-if of the plan (in the background)
+         * @description Try a what-if of the plan, in the background.
+         */
+        post: operations["start_try_plan"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7240,6 +7800,186 @@ export interface paths {
          * @description Return a posting with its lines.
          */
         get: operations["poietic_ledger_api_posting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan
+         * @description Return the last plan and the what-ifs that are kept.
+         */
+        get: operations["poietic_planning_api_plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proposals
+         * @description Return what a run proposes, the last plan where none is named.
+         */
+        get: operations["poietic_planning_api_proposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Advice
+         * @description Return what exists and should come another day: what is wanted sooner first.
+         */
+        get: operations["poietic_planning_api_advice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/items/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Planned Item
+         * @description Return an item's future: each demand and supply, what is proposed, who gets what, what may be promised.
+         */
+        get: operations["poietic_planning_api_planned_item"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/compare/{run}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description Return what a what-if proposes otherwise than the last plan.
+         */
+        get: operations["poietic_planning_api_compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customer-orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Customer Orders
+         * @description Return customers' orders, those first of which something is due first.
+         */
+        get: operations["poietic_selling_api_customer_orders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customer-orders/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Customer Order
+         * @description Return a customer's order with what each line leaves over the standard in force.
+         */
+        get: operations["poietic_selling_api_customer_order"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers/{code}/prices/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Priced
+         * @description Return what a customer would be asked for a quantity of an item today, and what that leaves.
+         */
+        get: operations["poietic_selling_api_priced"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Forecasts
+         * @description Return what is foreseen from today on, with what customers ordered of it.
+         */
+        get: operations["poietic_selling_api_forecasts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -9085,7 +9825,7 @@ export interface components {
          * @description The accounts that postings carry money between.
          * @enum {string}
          */
-        Account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "mix variance" | "mix yield variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
+        Account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "standard change variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "mix variance" | "mix yield variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
         /**
          * SetAccountCode
          * @description What an account is called; of one work center, item or group of items, where they have their own.
@@ -12974,6 +13714,10 @@ export interface components {
             lot_minimum?: string | null;
             /** Lot Multiple */
             lot_multiple?: string | null;
+            /** Lot Days */
+            lot_days?: number | null;
+            /** Ordering Cost */
+            ordering_cost?: string | null;
             /** Safety Stock */
             safety_stock?: string | null;
             /** Over Receipt */
@@ -13012,7 +13756,7 @@ export interface components {
          * @description How much planning makes or buys at once.
          * @enum {string}
          */
-        LotRule: "lot for lot" | "fixed lot" | "reorder point" | "economic order quantity";
+        LotRule: "lot for lot" | "fixed lot" | "days of supply" | "economic order quantity" | "reorder point" | "least total cost" | "least unit cost" | "part-period balancing" | "Silver-Meal" | "Wagner-Whitin";
         /**
          * Method
          * @description How an item's stock is valued.
@@ -13072,6 +13816,10 @@ export interface components {
             lot_minimum?: string | null;
             /** Lot Multiple */
             lot_multiple?: string | null;
+            /** Lot Days */
+            lot_days?: number | null;
+            /** Ordering Cost */
+            ordering_cost?: string | null;
             /** Safety Stock */
             safety_stock?: string | null;
             /** Over Receipt */
@@ -15139,6 +15887,189 @@ export interface components {
             given: components["schemas"]["SetStandIn"];
         };
         /**
+         * EnterCustomerOrder
+         * @description What a customer orders, or is offered.
+         */
+        EnterCustomerOrder: {
+            /** Customer */
+            customer: string;
+            /**
+             * Their Number
+             * @default
+             */
+            their_number: string;
+            /** Lines */
+            lines: components["schemas"]["LineOrdered"][];
+            /**
+             * Is Offer
+             * @default false
+             */
+            is_offer: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** EnterCustomerOrderPosting */
+        EnterCustomerOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["EnterCustomerOrder"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * LineOrdered
+         * @description A quantity of an item that a customer wants by a day; a price left out is the list's.
+         */
+        LineOrdered: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Wanted On
+             * Format: date
+             */
+            wanted_on: string;
+            /** Price */
+            price?: string | null;
+            /** Promised On */
+            promised_on?: string | null;
+            /**
+             * Priority
+             * @default 5
+             */
+            priority: number;
+            /**
+             * Is Planned
+             * @default true
+             */
+            is_planned: boolean;
+        };
+        /** EnterCustomerOrderPreview */
+        EnterCustomerOrderPreview: {
+            given: components["schemas"]["EnterCustomerOrder"];
+        };
+        /**
+         * AddCustomerLines
+         * @description More that a customer wants with an order of his.
+         */
+        AddCustomerLines: {
+            /** Customer Order */
+            customer_order: number;
+            /** Lines */
+            lines: components["schemas"]["LineOrdered"][];
+        };
+        /** AddCustomerLinesPosting */
+        AddCustomerLinesPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["AddCustomerLines"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** AddCustomerLinesPreview */
+        AddCustomerLinesPreview: {
+            given: components["schemas"]["AddCustomerLines"];
+        };
+        /** AcceptOfferPosting */
+        AcceptOfferPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CustomerOrderGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * CustomerOrderGiven
+         * @description A customer's order by our number of it.
+         */
+        CustomerOrderGiven: {
+            /** Customer Order */
+            customer_order: number;
+        };
+        /** AcceptOfferPreview */
+        AcceptOfferPreview: {
+            given: components["schemas"]["CustomerOrderGiven"];
+        };
+        /** EndCustomerOrderPosting */
+        EndCustomerOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CustomerOrderGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** EndCustomerOrderPreview */
+        EndCustomerOrderPreview: {
+            given: components["schemas"]["CustomerOrderGiven"];
+        };
+        /** ReopenCustomerOrderPosting */
+        ReopenCustomerOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["CustomerOrderGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ReopenCustomerOrderPreview */
+        ReopenCustomerOrderPreview: {
+            given: components["schemas"]["CustomerOrderGiven"];
+        };
+        /**
+         * ChangeCustomerLine
+         * @description What is different of a line; what is not named stays.
+         */
+        ChangeCustomerLine: {
+            /** Customer Order */
+            customer_order: number;
+            /** Line */
+            line: number;
+            /** Quantity */
+            quantity?: string | null;
+            /** Wanted On */
+            wanted_on?: string | null;
+            /** Promised On */
+            promised_on?: string | null;
+            /** Price */
+            price?: string | null;
+            /** Priority */
+            priority?: number | null;
+            /** Is Planned */
+            is_planned?: boolean | null;
+        };
+        /** ChangeCustomerLinePosting */
+        ChangeCustomerLinePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ChangeCustomerLine"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ChangeCustomerLinePreview */
+        ChangeCustomerLinePreview: {
+            given: components["schemas"]["ChangeCustomerLine"];
+        };
+        /**
          * Deliver
          * @description What goes to a customer, and on which order of his.
          */
@@ -15219,6 +16150,265 @@ export interface components {
             given: components["schemas"]["Deliver"];
         };
         /**
+         * DeliverOrdered
+         * @description What leaves of a customer's order; lines left out, all that is open.
+         */
+        DeliverOrdered: {
+            /** Customer Order */
+            customer_order: number;
+            /** Place */
+            place: string;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["OrderedDelivered"][];
+            /** Happened At */
+            happened_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** DeliverOrderedPosting */
+        DeliverOrderedPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DeliverOrdered"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * OrderedDelivered
+         * @description What leaves of a line of a customer's order.
+         */
+        OrderedDelivered: {
+            /** Line */
+            line: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, above 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotDelivered"][];
+        };
+        /** DeliverOrderedPreview */
+        DeliverOrderedPreview: {
+            given: components["schemas"]["DeliverOrdered"];
+        };
+        /**
+         * EnterForecast
+         * @description Forecasts, as a pasted table has them; each replaces what was foreseen from the same day on.
+         */
+        EnterForecast: {
+            /** Forecasts */
+            forecasts: components["schemas"]["Foreseen"][];
+        };
+        /** EnterForecastPosting */
+        EnterForecastPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["EnterForecast"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * Foreseen
+         * @description What will be wanted in a span: of an item, or of a group whose items have shares; 0 takes it away.
+         */
+        Foreseen: {
+            /** Item */
+            item?: string | null;
+            /**
+             * Item Group
+             * @default
+             */
+            item_group: string;
+            /**
+             * Shares
+             * @default []
+             */
+            shares: components["schemas"]["ShareOfGroup"][];
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @description at most 100,000,000, from 0, six decimals
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * ShareOfGroup
+         * @description What part of a group's forecast an item is.
+         */
+        ShareOfGroup: {
+            /** Item */
+            item: string;
+            /**
+             * Share
+             * Format: decimal
+             * @description at most 100,000, from 0, six decimals
+             * @example 2.40
+             */
+            share: string;
+        };
+        /** EnterForecastPreview */
+        EnterForecastPreview: {
+            given: components["schemas"]["EnterForecast"];
+        };
+        /**
+         * RunPlan
+         * @description How far ahead is planned [working days].
+         */
+        RunPlan: {
+            /**
+             * Horizon
+             * @default 90
+             */
+            horizon: number;
+        };
+        /** RunPlanPosting */
+        RunPlanPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["RunPlan"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** RunPlanPreview */
+        RunPlanPreview: {
+            given: components["schemas"]["RunPlan"];
+        };
+        /**
+         * TryPlan
+         * @description What a what-if takes for granted: of the demand so many percent, a supplier who sends nothing before a day.
+         */
+        TryPlan: {
+            /**
+             * Horizon
+             * @default 90
+             */
+            horizon: number;
+            /**
+             * Demand
+             * @default 100
+             */
+            demand: number | string;
+            /** Supplier */
+            supplier?: string | null;
+            /** Back On */
+            back_on?: string | null;
+        };
+        /** TryPlanPosting */
+        TryPlanPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["TryPlan"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** TryPlanPreview */
+        TryPlanPreview: {
+            given: components["schemas"]["TryPlan"];
+        };
+        /** AcceptProposalsPosting */
+        AcceptProposalsPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ProposalsGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * ProposalsGiven
+         * @description Proposals by their numbers.
+         */
+        ProposalsGiven: {
+            /** Proposals */
+            proposals: number[];
+        };
+        /** AcceptProposalsPreview */
+        AcceptProposalsPreview: {
+            given: components["schemas"]["ProposalsGiven"];
+        };
+        /**
+         * AcceptChanged
+         * @description A proposal in another quantity, or for another day.
+         */
+        AcceptChanged: {
+            /** Proposal */
+            proposal: number;
+            /** Quantity */
+            quantity?: string | null;
+            /** Due */
+            due?: string | null;
+        };
+        /** AcceptChangedPosting */
+        AcceptChangedPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["AcceptChanged"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** AcceptChangedPreview */
+        AcceptChangedPreview: {
+            given: components["schemas"]["AcceptChanged"];
+        };
+        /**
+         * DeclineProposals
+         * @description Proposals that nothing is to become of, and why.
+         */
+        DeclineProposals: {
+            /** Proposals */
+            proposals: number[];
+            /** Reason */
+            reason: string;
+        };
+        /** DeclineProposalsPosting */
+        DeclineProposalsPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["DeclineProposals"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** DeclineProposalsPreview */
+        DeclineProposalsPreview: {
+            given: components["schemas"]["DeclineProposals"];
+        };
+        /**
          * ImportTables
          * @description An uploaded file to take in; its structures come into force today.
          */
@@ -15283,6 +16473,14 @@ export interface components {
         /** RollUpNextJob */
         RollUpNextJob: {
             given: components["schemas"]["RollUpNext"];
+        };
+        /** RunPlanJob */
+        RunPlanJob: {
+            given: components["schemas"]["RunPlan"];
+        };
+        /** TryPlanJob */
+        TryPlanJob: {
+            given: components["schemas"]["TryPlan"];
         };
         /** ImportTablesJob */
         ImportTablesJob: {
@@ -17256,6 +18454,530 @@ export interface components {
             quantity: string;
         };
         /**
+         * PlanOut
+         * @description The last plan, and the what-ifs beside it.
+         */
+        PlanOut: {
+            plan: components["schemas"]["RunOut"] | null;
+            /** What Ifs */
+            what_ifs: components["schemas"]["RunOut"][];
+            /** Open */
+            open: number;
+        };
+        /**
+         * RunOut
+         * @description A run that carried late cost on.
+         */
+        RunOut: {
+            /** Posting */
+            posting: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Person */
+            person: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * ProposalPage
+         * @description A part of what a run proposes, what has to be ordered first before the others.
+         */
+        ProposalPage: {
+            /** Rows */
+            rows: components["schemas"]["ProposalRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * ProposalRow
+         * @description A quantity of an item to make or buy by a day.
+         */
+        ProposalRow: {
+            /** Proposal */
+            proposal: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Is Made */
+            is_made: boolean;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /**
+             * Order On
+             * Format: date
+             */
+            order_on: string;
+            /** Late */
+            late: number;
+            state: components["schemas"]["State"];
+            /** Became */
+            became: string;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Name */
+            supplier_name: string;
+            /** Cost */
+            cost: string | null;
+        };
+        /**
+         * State
+         * @description How far it has come.
+         * @enum {string}
+         */
+        State: "open" | "done";
+        /**
+         * AdvicePage
+         * @description What exists and should come another day, the most urgent first.
+         */
+        AdvicePage: {
+            /** Rows */
+            rows: components["schemas"]["AdviceRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * AdviceRow
+         * @description Something that exists and should come another day.
+         */
+        AdviceRow: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Source */
+            source: string;
+            /** Number */
+            number: number;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** To */
+            to: string | null;
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "sooner" | "later" | "not wanted";
+        };
+        /**
+         * PegOut
+         * @description A quantity of a demand, and what covers it.
+         */
+        PegOut: {
+            /** Demand */
+            demand: string;
+            /** Demand Number */
+            demand_number: number;
+            /** Demand Words */
+            demand_words: string;
+            /** Wanted On */
+            wanted_on: string | null;
+            /** Supply */
+            supply: string;
+            /** Supply Number */
+            supply_number: number;
+            /** Supply Words */
+            supply_words: string;
+            /** Comes On */
+            comes_on: string | null;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Is Late */
+            is_late: boolean;
+        };
+        /**
+         * PlannedItem
+         * @description An item's future with what the plan proposes: who gets what, and what may be promised.
+         */
+        PlannedItem: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Lot Rule */
+            lot_rule: string;
+            /** Lead Time Days */
+            lead_time_days: number | null;
+            /**
+             * Safety Stock
+             * Format: decimal
+             * @example 2.40
+             */
+            safety_stock: string;
+            /**
+             * On Hand
+             * Format: decimal
+             * @example 2.40
+             */
+            on_hand: string;
+            /** Steps */
+            steps: components["schemas"]["PlannedStep"][];
+            /** Whole */
+            whole: number;
+            /** Pegs */
+            pegs: components["schemas"]["PegOut"][];
+            /** Promises */
+            promises: components["schemas"]["PromiseOut"][];
+            /** Proposals */
+            proposals: components["schemas"]["ProposalRow"][];
+        };
+        /**
+         * PlannedStep
+         * @description One thing that changes an item's stock on a day, and what there is after it.
+         */
+        PlannedStep: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /**
+             * Change
+             * Format: decimal
+             * @example 2.40
+             */
+            change: string;
+            /**
+             * Projected
+             * Format: decimal
+             * @example 2.40
+             */
+            projected: string;
+        };
+        /**
+         * PromiseOut
+         * @description What can be promised of a supply that is there from a day on.
+         */
+        PromiseOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
+         * Compared
+         * @description A what-if against the plan, what costs most otherwise first.
+         */
+        Compared: {
+            plan: components["schemas"]["RunOut"];
+            tried: components["schemas"]["RunOut"];
+            /** Rows */
+            rows: components["schemas"]["Difference"][];
+            /** Whole */
+            whole: number;
+            /**
+             * Cost
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            cost: string;
+        };
+        /**
+         * Difference
+         * @description What a what-if proposes of an item otherwise than the plan.
+         */
+        Difference: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Planned
+             * Format: decimal
+             * @example 2.40
+             */
+            planned: string;
+            /**
+             * Tried
+             * Format: decimal
+             * @example 2.40
+             */
+            tried: string;
+            /** Planned On */
+            planned_on: string | null;
+            /** Tried On */
+            tried_on: string | null;
+            /** Cost */
+            cost: string | null;
+        };
+        /**
+         * CustomerOrderPage
+         * @description A part of the customers' orders, what is due first before the others.
+         */
+        CustomerOrderPage: {
+            /** Rows */
+            rows: components["schemas"]["CustomerOrderRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * CustomerOrderRow
+         * @description A customer's order in the list.
+         */
+        CustomerOrderRow: {
+            /** Number */
+            number: number;
+            /** Customer */
+            customer: string;
+            /** Customer Name */
+            customer_name: string;
+            /** Their Number */
+            their_number: string;
+            state: components["schemas"]["State"];
+            /** Lines */
+            lines: number;
+            /** Due */
+            due: string | null;
+            /** Days Late */
+            days_late: number;
+            /**
+             * Amount
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            amount: string;
+        };
+        /**
+         * CustomerLineOut
+         * @description A line of a customer's order, with what it leaves over the standard.
+         */
+        CustomerLineOut: {
+            /** Line */
+            line: number;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Delivered
+             * Format: decimal
+             * @example 2.40
+             */
+            delivered: string;
+            /**
+             * Open
+             * Format: decimal
+             * @example 2.40
+             */
+            open: string;
+            /**
+             * Wanted On
+             * Format: date
+             */
+            wanted_on: string;
+            /** Promised On */
+            promised_on: string | null;
+            /** Priority */
+            priority: number;
+            /** Is Planned */
+            is_planned: boolean;
+            /** Price */
+            price: string | null;
+            /** Amount */
+            amount: string | null;
+            /** Standard */
+            standard: string | null;
+            /** Margin */
+            margin: string | null;
+            /** Share */
+            share: string | null;
+        };
+        /**
+         * CustomerOrderOut
+         * @description A customer's order with its lines and what left for it.
+         */
+        CustomerOrderOut: {
+            /** Number */
+            number: number;
+            /** Customer */
+            customer: string;
+            /** Customer Name */
+            customer_name: string;
+            /** Their Number */
+            their_number: string;
+            state: components["schemas"]["State"];
+            /** Note */
+            note: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Lines */
+            lines: components["schemas"]["CustomerLineOut"][];
+            /**
+             * Amount
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            amount: string;
+            /**
+             * Margin
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            margin: string;
+            /** Share */
+            share: string | null;
+            /** Delivered */
+            delivered: components["schemas"]["DeliveredOf"][];
+        };
+        /**
+         * DeliveredOf
+         * @description What left for a customer's order at once.
+         */
+        DeliveredOf: {
+            /** Posting */
+            posting: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Line */
+            line: number;
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Is Taken Back */
+            is_taken_back: boolean;
+        };
+        /**
+         * LinePriced
+         * @description What a line would be asked and leave, while it is typed.
+         */
+        LinePriced: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Price */
+            price: string | null;
+            /** Amount */
+            amount: string | null;
+            /** Standard */
+            standard: string | null;
+            /** Margin */
+            margin: string | null;
+            /** Share */
+            share: string | null;
+        };
+        /**
+         * ForecastPage
+         * @description What is foreseen from today on, by item and day.
+         */
+        ForecastPage: {
+            /** Rows */
+            rows: components["schemas"]["ForecastRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * ForecastRow
+         * @description What is foreseen of an item in a span, and what customers ordered of it for that span.
+         */
+        ForecastRow: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Item Group */
+            item_group: string;
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Ordered
+             * Format: decimal
+             * @example 2.40
+             */
+            ordered: string;
+        };
+        /**
          * ItemStockOut
          * @description Stock of an item at all places asked for, and what is wanted and to come of it.
          */
@@ -17801,12 +19523,6 @@ export interface components {
             /** Short */
             short: number;
         };
-        /**
-         * State
-         * @description How far it has come.
-         * @enum {string}
-         */
-        State: "open" | "done";
         /**
          * InsteadOut
          * @description An item that may be used in a component's place.
@@ -18840,27 +20556,6 @@ export interface components {
             whole: number;
             /** Runs */
             runs: components["schemas"]["RunOut"][];
-        };
-        /**
-         * RunOut
-         * @description A run that carried late cost on.
-         */
-        RunOut: {
-            /** Posting */
-            posting: number;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Person */
-            person: string;
-            /**
-             * Amount
-             * Format: decimal
-             * @example 2.40
-             */
-            amount: string;
         };
         /**
          * ChainOut
@@ -42599,6 +44294,834 @@ export interface operations {
             };
         };
     };
+    post_enter_customer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterCustomerOrderPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_enter_customer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterCustomerOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_add_customer_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddCustomerLinesPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_add_customer_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddCustomerLinesPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_accept_offer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptOfferPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_accept_offer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptOfferPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_end_customer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndCustomerOrderPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_end_customer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndCustomerOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_reopen_customer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReopenCustomerOrderPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_reopen_customer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReopenCustomerOrderPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_change_customer_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeCustomerLinePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_change_customer_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeCustomerLinePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_deliver: {
         parameters: {
             query?: never;
@@ -42678,6 +45201,972 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DeliverPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_deliver_ordered: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliverOrderedPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_deliver_ordered: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliverOrderedPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_enter_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterForecastPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_enter_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterForecastPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_run_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunPlanPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_run_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunPlanPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_try_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryPlanPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_try_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryPlanPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_accept_proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptProposalsPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_accept_proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptProposalsPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_accept_changed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptChangedPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_accept_changed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptChangedPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_decline_proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeclineProposalsPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_decline_proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeclineProposalsPreview"];
             };
         };
         responses: {
@@ -43174,6 +46663,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RollUpNextJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_run_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunPlanJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_try_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryPlanJob"];
             };
         };
         responses: {
@@ -44786,6 +48413,269 @@ export interface operations {
             };
         };
     };
+    poietic_planning_api_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    poietic_planning_api_proposals: {
+        parameters: {
+            query?: {
+                which?: "all" | "make" | "buy" | "late" | "decided";
+                run?: number;
+                filter?: string;
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_api_advice: {
+        parameters: {
+            query?: {
+                run?: number;
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdvicePage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_api_planned_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedItem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_api_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_selling_api_customer_orders: {
+        parameters: {
+            query?: {
+                which?: "open" | "offers" | "late" | "ended" | "all";
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerOrderPage"];
+                };
+            };
+        };
+    };
+    poietic_selling_api_customer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerOrderOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_selling_api_priced: {
+        parameters: {
+            query?: {
+                /** @example 2.40 */
+                quantity?: string;
+            };
+            header?: never;
+            path: {
+                code: string;
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinePriced"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_selling_api_forecasts: {
+        parameters: {
+            query?: {
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastPage"];
+                };
+            };
+        };
+    };
     poietic_stores_api_stock: {
         parameters: {
             query?: {
@@ -45904,7 +49794,7 @@ export interface operations {
             header?: never;
             path: {
                 /** @description The accounts that postings carry money between. */
-                account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "mix variance" | "mix yield variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
+                account: "stock" | "work in process" | "goods received not invoiced" | "payables" | "late cost not carried on" | "cost of goods sold" | "labour absorbed" | "machine absorbed" | "overhead absorbed" | "overhead expense" | "labour expense" | "machine expense" | "labour spending variance" | "machine spending variance" | "overhead spending variance" | "overhead volume variance" | "scrap expense" | "count difference" | "purchase price variance" | "stock revaluation" | "handed over between orders" | "price variance" | "standard change variance" | "rate variance" | "usage variance" | "efficiency variance" | "substitution variance" | "mix variance" | "mix yield variance" | "rework variance" | "extra cost variance" | "yield variance" | "method variance" | "setup variance" | "order size variance" | "by-product price variance" | "by-product quantity variance" | "output mix variance" | "grading variance" | "fixed overhead volume variance" | "rounding variance" | "variance of open orders" | "work in process beyond standard" | "stock beyond standard" | "cost of goods sold beyond standard" | "differences of the period carried on";
             };
             cookie?: never;
         };

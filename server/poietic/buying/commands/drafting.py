@@ -105,21 +105,27 @@ def draft_purchase(context: Context, given: DraftPurchase) -> None:
 @command("buy-missing", "Buy what is missing", Role.CONTROLLER)
 def buy_missing(context: Context, given: BuyMissing) -> None:
     """Draft a purchase order for each supplier of what is missing."""
-    items = items_by_code(n.item for n in given.lines)
+    numbers = list(dict.fromkeys(buy(context, given.lines).values()))
+    context.made["purchase"] = numbers[0]
+    context.made["purchases"] = ",".join(numbers)
+
+
+def buy(context: Context, lines: Sequence[MissingWanted]) -> dict[str, str]:
+    """Draft a purchase order for each supplier; return the number of each item's."""
+    items = items_by_code(n.item for n in lines)
     first = _first_suppliers(items.values())
     by_supplier: dict[str, list[MissingWanted]] = {}
-    for line in given.lines:
+    for line in lines:
         supplier = line.supplier or first.get(items[line.item].pk)
         if supplier is None:
             raise InvalidInput([f"lines: nobody is known to sell {line.item}; name a supplier, or give it a price list"])  # fmt: skip
         by_supplier.setdefault(supplier, []).append(line)
-    numbers = []
+    numbers: dict[str, str] = {}
     for code in sorted(by_supplier):
         book = draft(context, supplier_by_code(code), by_supplier[code], "")
         book.finish()
-        numbers.append(str(book.purchase.number))
-    context.made["purchase"] = numbers[0]
-    context.made["purchases"] = ",".join(numbers)
+        numbers |= {n.item: str(book.purchase.number) for n in by_supplier[code]}
+    return numbers
 
 
 @command("copy-purchase", "Copy a purchase order", Role.CONTROLLER)

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from poietic_core.cost.prices import Form, mass_of
 from poietic_core.errors import DomainError
+from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.quantity import ONE
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
@@ -85,10 +86,14 @@ class ItemFields(Strict):
     gtin: Gtin | None = None
     #: what it belongs to in forecasts and books, such as TELESCOPES; "" takes it away
     item_group: ItemGroup | None = None
-    lot_rule: Item.LotRule | None = None
+    lot_rule: LotRule | None = None
     lead_time_days: Days | None = None
     lot_minimum: Quantity | None = None
     lot_multiple: Quantity | None = None
+    #: working days that one lot covers
+    lot_days: Days | None = None
+    #: of one order, or of setting up once [EUR]
+    ordering_cost: Price | None = None
     safety_stock: QuantityOrNone | None = None
     #: by which share more than ordered may be received without a reason
     over_receipt: Share | None = None

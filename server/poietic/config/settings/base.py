@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "poietic.picking",
     "poietic.buying",
     "poietic.selling",
+    "poietic.planning",
     "poietic.settling",
     "poietic.exchange",
     "poietic.demo",

@@ -1,0 +1,5 @@
+"""Planning runs, and what becomes of what they propose."""
+
+from . import planning, proposals
+
+__all__ = ["planning", "proposals"]

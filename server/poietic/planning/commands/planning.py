@@ -1,0 +1,62 @@
+"""Running the plan, and what-ifs beside it."""
+
+from decimal import Decimal
+from typing import Annotated
+
+from django.utils import timezone
+from pydantic import Field
+
+from ...catalog.queries import supplier_by_code
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...web_api.errors import InvalidInput
+from ...web_api.fields import Code, Day, Strict
+from ..models import PlanRun
+from ..reading import Assumed
+from ..running import run_plan
+
+#: runs that are kept: the plans before the last, and what-ifs
+KEPT_RUNS = 6
+Horizon = Annotated[int, Field(ge=5, le=300)]
+
+
+class RunPlan(Strict):
+    """How far ahead is planned [working days]."""
+
+    horizon: Horizon = 90
+
+
+class TryPlan(RunPlan):
+    """What a what-if takes for granted: of the demand so many percent, a supplier who sends nothing before a day."""
+
+    demand: Annotated[Decimal, Field(ge=0, le=1000, decimal_places=1)] = Decimal(100)
+    supplier: Code | None = None
+    back_on: Day | None = None
+
+
+@command("run-plan", "Run the plan", Role.CONTROLLER, is_long=True)
+def run_the_plan(context: Context, given: RunPlan) -> None:
+    """Propose what to make, buy and move so that everything wanted is there in time."""
+    _run(context, given.horizon, Assumed(), is_what_if=False)
+
+
+@command("try-plan", "Try a what-if of the plan", Role.CONTROLLER, is_long=True)
+def try_a_plan(context: Context, given: TryPlan) -> None:
+    """Plan with something taken for granted, beside the plan; it changes nothing."""
+    if (given.supplier is None) != (given.back_on is None):
+        raise InvalidInput(["back_on: name a supplier and the day until which he sends nothing"])
+    if given.supplier:
+        supplier_by_code(given.supplier)
+    assumed = Assumed(given.demand, given.supplier or "", given.back_on)
+    _run(context, given.horizon, assumed, is_what_if=True)
+
+
+def _run(context: Context, days: int, assumed: Assumed, *, is_what_if: bool) -> None:
+    context.guard("planning")
+    run = run_plan(context, timezone.localdate(context.now), days, assumed, is_what_if=is_what_if)
+    kept = PlanRun.objects.filter(is_what_if=is_what_if).values_list("pk", flat=True)
+    PlanRun.objects.filter(is_what_if=is_what_if).exclude(pk__in=list(kept[:KEPT_RUNS])).delete()
+    context.made["plan"] = str(run.pk)
+    words = "what-if" if is_what_if else "plan"
+    for field in ("proposals", "late", "moves"):
+        context.effects.field(words, field, None, getattr(run, field))

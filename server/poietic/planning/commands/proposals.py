@@ -1,0 +1,116 @@
+"""What becomes of proposals: orders to make, orders to suppliers, or nothing."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated, ClassVar
+
+from poietic_core.errors import DomainError
+from pydantic import Field
+
+from ...buying.commands.drafting import MissingWanted, buy
+from ...commanding.registry import Context, command
+from ...commanding.roles import Role
+from ...orders.commands.planning import PlanOrder, plan
+from ...web_api.errors import NotFound
+from ...web_api.fields import Day, Note, Quantity, Strict
+from ..models import Proposal
+
+ProposalNumber = Annotated[int, Field(ge=1, le=2**62)]
+
+
+class ProposalsGiven(Strict):
+    """Proposals by their numbers."""
+
+    proposals: Annotated[list[ProposalNumber], Field(min_length=1, max_length=500)]
+
+
+class DeclineProposals(ProposalsGiven):
+    """Proposals that nothing is to become of, and why."""
+
+    reason: Annotated[Note, Field(min_length=1)]
+
+
+class AcceptChanged(Strict):
+    """A proposal in another quantity, or for another day."""
+
+    proposal: ProposalNumber
+    quantity: Quantity | None = None
+    due: Day | None = None
+
+
+@dataclass(eq=False)
+class AlreadyDecided(DomainError):
+    """A proposal of which something has become, or that is declined, or that is none of the plan."""
+
+    proposal: int
+    item: str
+    state: str
+    code: ClassVar[str] = "proposal.decided"
+    what: ClassVar[str] = "Proposal {proposal} of {item} can't be decided on."
+    why: ClassVar[str] = "It is of this state: {state}."
+    fix: ClassVar[str] = "Decide on what is open in the last plan, or run the plan again."
+
+
+@command("accept-proposals", "Accept proposals", Role.CONTROLLER)
+def accept_proposals(context: Context, given: ProposalsGiven) -> None:
+    """Make planned orders of what is to be made, and drafts to suppliers of what is to be bought."""
+    _accept(context, _locked(context, given.proposals))
+
+
+@command("accept-changed", "Accept a proposal otherwise", Role.CONTROLLER)
+def accept_changed(context: Context, given: AcceptChanged) -> None:
+    """Accept one proposal in another quantity or for another day; the next run plans what is missing."""
+    _accept(context, _locked(context, [given.proposal]), given)
+
+
+@command("decline-proposals", "Decline proposals", Role.CONTROLLER)
+def decline_proposals(context: Context, given: DeclineProposals) -> None:
+    """Have nothing become of proposals of this plan; the next run may propose them again."""
+    for p in _locked(context, given.proposals):
+        _decide(context, p, Proposal.State.DECLINED, given.reason)
+
+
+def _accept(
+    context: Context, proposals: Sequence[Proposal], said: AcceptChanged | None = None
+) -> None:
+    orders: list[str] = []
+    bought: list[MissingWanted] = []
+    for p in proposals:
+        quantity = said.quantity if said and said.quantity else p.quantity
+        due = said.due if said and said.due else p.due
+        if p.item.is_made:
+            book = plan(context, PlanOrder(item=p.item.code, quantity=quantity, due=due))
+            orders.append(str(book.order.number))
+            _decide(context, p, Proposal.State.ACCEPTED, f"order {book.order.number}")
+        else:
+            bought.append(MissingWanted(item=p.item.code, quantity=quantity, comes_on=due))
+    purchases = buy(context, bought) if bought else {}
+    for p in proposals:
+        if not p.item.is_made:
+            _decide(context, p, Proposal.State.ACCEPTED, f"purchase order {purchases[p.item.code]}")
+    if orders:
+        context.made["orders"] = ",".join(orders)
+    if purchases:
+        context.made["purchases"] = ",".join(sorted(set(purchases.values())))
+
+
+def _decide(context: Context, p: Proposal, state: Proposal.State, became: str) -> None:
+    context.effects.field(f"proposal {p.pk} of {p.item.code}", "state", p.state, f"{state.value}: {became}")  # fmt: skip
+    p.state, p.became = state.value, became[:200]
+    p.save(update_fields=["state", "became"])
+
+
+def _locked(context: Context, numbers: Sequence[int]) -> list[Proposal]:
+    """Lock open proposals of plans, or refuse the first that is not."""
+    wanted = list(dict.fromkeys(numbers))
+    rows = Proposal.objects.filter(pk__in=wanted)
+    keys = context.lock_rows(rows)
+    found = {p.pk: p for p in rows.filter(pk__in=keys).select_related("item", "run")}
+    for number in wanted:
+        if number not in found:
+            raise NotFound("proposal", str(number))
+        p = found[number]
+        if p.run.is_what_if or p.state != Proposal.State.OPEN:
+            state = "proposed by a what-if" if p.run.is_what_if else f"{p.state}, {p.became}"
+            raise AlreadyDecided(p.pk, p.item.code, state)
+    return [found[n] for n in sorted(wanted)]

@@ -1,0 +1,100 @@
+"""What a planning run proposes: what to make and buy, and which of what exists should come another day."""
+
+from decimal import Decimal
+
+from django.conf import settings
+from django.db import models
+
+from ..catalog.models import Item
+
+
+class PlanRun(models.Model):
+    """One run over demand and supply as they were; a what-if stands beside the plan and changes nothing."""
+
+    is_what_if = models.BooleanField()
+    #: what it takes for granted instead of what is so, in the words of its command
+    assumptions = models.JSONField(default=dict)
+    first_day = models.DateField()
+    last_day = models.DateField()
+    made_at = models.DateTimeField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True)
+    #: the change that it was made under: what changed since, it does not know
+    change = models.BigIntegerField()
+    items = models.IntegerField()
+    proposals = models.IntegerField()
+    late = models.IntegerField()
+    moves = models.IntegerField()
+    #: over what was proposed: two runs of the same data have the same
+    digest = models.CharField(max_length=64)
+    #: what was not planned, in sentences
+    told = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return str(self.pk)
+
+
+class Proposal(models.Model):
+    """A quantity of an item to make or to buy by a day."""
+
+    class State(models.TextChoices):
+        """What became of it."""
+
+        OPEN = "open"
+        ACCEPTED = "accepted"
+        DECLINED = "declined"
+
+    run = models.ForeignKey(PlanRun, models.CASCADE, related_name="rows")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    #: of the item's smallest quantity
+    steps = models.BigIntegerField()
+    due = models.DateField()
+    #: when it has to be ordered, or begun
+    order_on = models.DateField()
+    #: working days by which it is too late for that
+    late = models.IntegerField()
+    state = models.CharField(max_length=10, choices=State, default=State.OPEN)
+    #: the order that was made of it, or why it was declined
+    became = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+        indexes = [
+            models.Index(fields=["run", "state", "order_on", "id"], name="proposal_by_day"),
+            models.Index(fields=["run", "item", "due"], name="proposal_by_item"),
+        ]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(steps__gt=0), name="a_proposal_proposes_something"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.item_id} {self.steps} {self.due}"
+
+    @property
+    def quantity(self) -> Decimal:
+        """Return the quantity [unit of the item]."""
+        return self.steps * self.item.step
+
+
+class Advice(models.Model):
+    """Something that exists and should come another day; or that nothing wants."""
+
+    run = models.ForeignKey(PlanRun, models.CASCADE, related_name="advice")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    #: production order, purchase order, transfer, and its number
+    source = models.CharField(max_length=20)
+    number = models.IntegerField()
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    on = models.DateField()
+    #: null: nothing wants it
+    to = models.DateField(null=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.source} {self.number}"

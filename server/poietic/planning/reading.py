@@ -1,0 +1,225 @@
+"""What a planning run reads: the plant's graph, policies, stock, demand and supply, as arrays."""
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+from django.db import connection
+from numpy.typing import NDArray
+from poietic_core.planning.lot_sizing import LotRule
+from poietic_core.planning.model import Source, Supply
+from poietic_core.planning.moving import Coming
+from poietic_core.planning.netting import RULES, Policy, Works
+from poietic_core.quantity import ZERO
+from poietic_core.structure.plant import low_level_codes
+from scipy.sparse import csr_matrix
+
+from ..buying.future import from_drafts
+from ..buying.models import Purchase
+from ..catalog.models import Item, PriceRow
+from ..engineering.queries import in_force
+from ..engineering.snapshot import load_graph
+from ..stores.future import Future, future_of
+
+Floats = NDArray[np.float64]
+Keys = NDArray[np.int64]
+Rows = NDArray[np.int64]
+#: what a year of holding a unit costs, as a share of its standard; and what one setup or order costs
+#: where the item's operations do not say: common practice, until the works says otherwise
+HOLDING_SHARE, ORDERING_COST = 0.2, 40
+WORKING_DAYS = 250
+#: production and purchase orders that are wanted some days sooner or later are not worth moving
+TOLERANCE = 3
+COLUMNS = ("key", "rule", "step", "least", "multiple", "days", "lead", "safety", "ordering", "is_phantom", "worth", "is_active")  # fmt: skip
+ITEMS = f"""
+SELECT i.id, i.lot_rule, i.step, coalesce(i.lot_minimum, 0), coalesce(i.lot_multiple, 0), coalesce(i.lot_days, 1),
+  coalesce(i.lead_time_days, 0), coalesce(i.safety_stock, 0), coalesce(i.ordering_cost, {ORDERING_COST}), i.is_phantom::int,
+  coalesce(h.standard, h.value / nullif(h.quantity, 0), 0), i.is_active::int
+FROM catalog_item i LEFT JOIN ledger_holding h ON h.item_id = i.id ORDER BY i.id
+"""
+#: what may be left out, or asked for more of, in a what-if
+FROM_OUTSIDE = (Source.CUSTOMER, Source.FORECAST)
+#: of all items, or of one: on hand, and neither expired nor held back
+USABLE = """
+SELECT b.item_id, sum(b.quantity) FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
+JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
+WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)) AND %s IN (0, b.item_id) GROUP BY 1
+"""
+
+
+@dataclass(frozen=True)
+class Assumed:
+    """What a run takes for granted instead of what is so."""
+
+    #: of what customers want and what is foreseen [%]
+    demand: Decimal = Decimal(100)
+    #: a supplier who sends nothing before a day
+    supplier: str = ""
+    back_on: date | None = None
+
+
+@dataclass(frozen=True)
+class Read:
+    """What was read, with what tells rows of the arrays and what comes apart."""
+
+    works: Works
+    #: item keys by row
+    keys: Keys
+    days: list[date]
+    #: what comes, by the key that its moves name
+    supplies: list[tuple[int, Supply]]
+    #: rows whose lots pass through to what they are made of: nobody orders them
+    passes: NDArray[np.bool_]
+    told: list[str] = field(default_factory=list)
+
+
+def future_of_all(items: list[int]) -> dict[int, Future]:
+    """Return the future of some items, with what is drafted to suppliers: planning counts on it."""
+    found = future_of(items)
+    for item, supply, words in from_drafts(items):
+        found[item].supplies.append((supply, words))
+    return found
+
+
+def usable_stock(day: date, item: int) -> Decimal:
+    """Return what is on hand of an item and may be used on a day, reserved or not."""
+    return _usable(day, item).get(item, ZERO)
+
+
+def _usable(day: date, item: int) -> dict[int, Decimal]:
+    with connection.cursor() as cursor:
+        cursor.execute(USABLE, [day, item])
+        return dict(cursor.fetchall())
+
+
+def working_days(first: date, count: int) -> list[date]:
+    """Return so many weekdays from a day on."""
+    found: list[date] = []
+    day = first
+    while len(found) < count:
+        if day.weekday() < 5:
+            found.append(day)
+        day += timedelta(days=1)
+    return found
+
+
+def read_works(today: date, periods: int, assumed: Assumed) -> Read:
+    """Return everything that a run over so many working days is made of."""
+    days = working_days(today, periods)
+    graph = load_graph(today)
+    keys = graph.keys
+    grades, told = _grades(today)
+    parents = np.concatenate([graph.parents, np.searchsorted(keys, [g[0] for g in grades])]).astype(np.int32)  # fmt: skip
+    children = np.concatenate([graph.children, np.searchsorted(keys, [g[1] for g in grades])]).astype(np.int32)  # fmt: skip
+    needs = np.concatenate([graph.needs, [1 / g[2] for g in grades]])
+    levels = low_level_codes(parents, children, keys.size)
+    order = np.lexsort((keys, levels))  # rows: by level, in a level by key
+    row = np.empty(keys.size, dtype=np.int64)
+    row[order] = np.arange(keys.size)
+    with connection.cursor() as cursor:
+        cursor.execute(ITEMS)
+        items = {r[0]: r for r in cursor.fetchall()}
+    on_hand = np.zeros(keys.size)
+    for key, quantity in _usable(today, 0).items():
+        on_hand[row[int(np.searchsorted(keys, key))]] = float(quantity)
+    bounds = np.searchsorted(levels[order], np.arange(levels.max(initial=0) + 2)).tolist()
+    demand, coming, supplies, words = _future(keys, row, days, assumed)
+    passing = {g[0] for g in grades}
+    ranked = [items[k] for k in keys[order].tolist()]
+    works = Works(
+        levels=bounds,
+        uses=csr_matrix((needs, (row[parents], row[children])), (keys.size, keys.size)),
+        policy=_policy(ranked, passing, assumed, days),
+        on_hand=on_hand,
+        demand=demand,
+        supply=np.zeros((keys.size, periods)),
+        coming=coming,
+        tolerance=TOLERANCE,
+    )
+    passes = np.array([bool(r[9]) or r[0] in passing for r in ranked], dtype=bool)
+    return Read(works, keys[order], days, supplies, passes, [*told, *words])
+
+
+def _grades(today: date) -> tuple[list[tuple[int, int, float]], list[str]]:
+    """Return which item is sorted out of which, the main grade of each: grade, item, share.
+
+    One grade sets how much is made: that of which most is expected. The others come beside it.
+    """
+    graded = list(in_force(today).exclude(grades=[]).select_related("item"))
+    codes = {g["item"] for r in graded for g in r.grades}
+    keys = dict(Item.objects.filter(code__in=codes).values_list("code", "pk"))
+    found, told = [], []
+    for revision in graded:
+        shares = sorted(((Decimal(g["share"]), g["item"]) for g in revision.grades), reverse=True)
+        share, main = shares[0]
+        found.append((keys[main], revision.item_id, float(share)))
+        if others := ", ".join(code for _, code in shares[1:]):
+            told.append(f"{revision.item.code} is planned by what is wanted of {main}; {others} come beside it.")  # fmt: skip
+    return found, told
+
+
+def _future(
+    keys: Keys, row: Rows, days: list[date], assumed: Assumed
+) -> tuple[Floats, dict[int, list[Coming]], list[tuple[int, Supply]], list[str]]:
+    """Return what is wanted by row and day, and what comes by row, with what tells the supplies apart."""
+    demand = np.zeros((keys.size, len(days)))
+    coming: dict[int, list[Coming]] = {}
+    supplies: list[tuple[int, Supply]] = []
+    undated = 0
+    late = set()
+    if assumed.supplier and assumed.back_on:
+        rows = Purchase.objects.filter(supplier__code=assumed.supplier)
+        late = set(rows.values_list("number", flat=True))
+    for key, future in future_of_all(keys.tolist()).items():
+        own = int(row[int(np.searchsorted(keys, key))])
+        for wanted, _ in future.demands:
+            period = max(0, bisect_right(days, wanted.due) - 1)
+            share = assumed.demand / 100 if wanted.source in FROM_OUTSIDE else Decimal(1)
+            if wanted.due <= days[-1]:
+                demand[own, period] += float(wanted.quantity * share)
+        for supply, _ in future.supplies:
+            comes = supply.comes
+            if comes is None:
+                undated += 1
+                continue
+            if assumed.back_on and supply.source is Source.PURCHASE and supply.number in late:
+                comes = max(comes, assumed.back_on)
+            told = Coming(len(supplies), bisect_left(days, comes), float(supply.quantity))
+            coming.setdefault(own, []).append(told)
+            supplies.append((key, replace(supply, comes=comes)))
+    words = [f"{undated} supplies of which nobody knows the day are left out."] if undated else []
+    return demand, coming, supplies, words
+
+
+def _policy(
+    items: Sequence[tuple[Any, ...]], passing: set[int], assumed: Assumed, days: list[date]
+) -> Policy:
+    """Return how items are replenished, in the order of the rows."""
+    first = dict(PriceRow.objects.order_by("-position").values_list("item", "supplier__code"))
+    out = bisect_left(days, assumed.back_on) if assumed.back_on else 0
+    column = {name: np.array([float(r[n]) for r in items]) for n, name in enumerate(COLUMNS) if n > 1}  # fmt: skip
+    passes = np.array([bool(r[9]) or r[0] in passing for r in items], dtype=bool)
+    lead = np.where(passes, 0, column["lead"]).astype(np.int64)
+    if assumed.supplier and out:
+        waits = np.array([first.get(r[0]) == assumed.supplier for r in items], dtype=bool)
+        lead = np.where(waits, np.maximum(lead, out), lead)
+    rules = [LotRule.LOT_FOR_LOT if p else LotRule(r[1]) for r, p in zip(items, passes, strict=True)]  # fmt: skip
+    return Policy(
+        rule=np.array([RULES.index(r) for r in rules]),
+        step=np.where(passes, 0, column["step"]),
+        lot=np.where(
+            column["multiple"] > 0, column["multiple"], np.maximum(column["least"], column["step"])
+        ),
+        least=np.where(passes, 0, column["least"]),
+        multiple=np.where(passes, 0, column["multiple"]),
+        lead=lead,
+        safety=np.where(passes, 0, column["safety"]),
+        periods=np.maximum(1, column["days"]).astype(np.int64),
+        setup=column["ordering"],
+        holding=column["worth"] * HOLDING_SHARE / WORKING_DAYS,
+        is_left_out=column["is_active"] == 0,
+    )

@@ -1,0 +1,304 @@
+"""What customers order: the list, one of them with its margin while it is typed, and what is foreseen."""
+
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Literal
+
+from django.db.models import Count, F, Min, Q, QuerySet, Sum
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Router
+from poietic_core.cost.margin import margin
+from poietic_core.quantity import ZERO, money, round_to
+
+from ..catalog.queries import item_by_code
+from ..commanding.api import Problem
+from ..commanding.reading import READ_MARGINS, Cost
+from ..costing.queries import current_set
+from ..costing.storing import totals_of
+from ..web_api.errors import NotFound
+from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
+from .commands.ordering import customer_by_code, list_price
+from .models import CustomerLine, CustomerOrder, Forecast
+
+router = Router(tags=["selling"])
+Which = Literal["open", "offers", "late", "ended", "all"]
+THOUSANDTH = Decimal("0.001")
+
+
+class CustomerOrderRow(Answer):
+    """A customer's order in the list."""
+
+    number: int
+    customer: str
+    customer_name: str
+    their_number: str
+    state: CustomerOrder.State
+    lines: int
+    #: the first day on which something of it is due, and how many days ago that was
+    due: date | None
+    days_late: int
+    amount: Cost
+
+
+class CustomerOrderPage(Answer):
+    """A part of the customers' orders, what is due first before the others."""
+
+    rows: list[CustomerOrderRow]
+    whole: int
+
+
+class CustomerLineOut(Answer):
+    """A line of a customer's order, with what it leaves over the standard."""
+
+    line: int
+    item: str
+    name: str
+    unit: str
+    quantity: DecimalText
+    delivered: DecimalText
+    open: DecimalText
+    wanted_on: date
+    promised_on: date | None
+    priority: int
+    is_planned: bool
+    price: Cost | None
+    amount: Cost | None
+    #: of the item today, and what the price leaves over it [share of the price]
+    standard: Cost | None
+    margin: Cost | None
+    share: Cost | None
+
+
+class DeliveredOf(Answer):
+    """What left for a customer's order at once."""
+
+    posting: int
+    at: datetime
+    line: int
+    item: str
+    quantity: DecimalText
+    is_taken_back: bool
+
+
+class CustomerOrderOut(Answer):
+    """A customer's order with its lines and what left for it."""
+
+    number: int
+    customer: str
+    customer_name: str
+    their_number: str
+    state: CustomerOrder.State
+    note: str
+    made_at: datetime
+    lines: list[CustomerLineOut]
+    amount: Cost
+    #: of the lines that have a price and a standard
+    margin: Cost
+    share: Cost | None
+    delivered: list[DeliveredOf]
+
+
+class LinePriced(Answer):
+    """What a line would be asked and leave, while it is typed."""
+
+    item: str
+    name: str
+    unit: str
+    price: DecimalText | None
+    amount: DecimalText | None
+    standard: DecimalText | None
+    margin: DecimalText | None
+    share: DecimalText | None
+
+
+class ForecastRow(Answer):
+    """What is foreseen of an item in a span, and what customers ordered of it for that span."""
+
+    item: str
+    name: str
+    unit: str
+    item_group: str
+    first_day: date
+    last_day: date
+    quantity: DecimalText
+    ordered: DecimalText
+
+
+class ForecastPage(Answer):
+    """What is foreseen from today on, by item and day."""
+
+    rows: list[ForecastRow]
+    whole: int
+
+
+@router.get("/customer-orders", response=CustomerOrderPage)
+def customer_orders(
+    request: HttpRequest, which: Which = "open", limit: PageSize = 100, skip: Skip = 0
+) -> CustomerOrderPage:
+    """Return customers' orders, those first of which something is due first."""
+    today = timezone.localdate()
+    rows = CustomerOrder.objects.filter(_chosen(which, today))
+    told = (
+        rows.select_related("customer")
+        .annotate(
+            count=Count("lines"),
+            first=Min(F("lines__wanted_on"), filter=Q(lines__open__gt=ZERO)),
+            amount=Sum(F("lines__quantity") * F("lines__price")),
+        )
+        .order_by(F("first").asc(nulls_last=True), "-number")
+    )
+    return CustomerOrderPage(
+        rows=[
+            CustomerOrderRow(
+                number=o.number,
+                customer=o.customer.code,
+                customer_name=o.customer.name,
+                their_number=o.their_number,
+                state=CustomerOrder.State(o.state),
+                lines=o.count,
+                due=o.first,
+                days_late=max(0, (today - o.first).days) if o.first else 0,
+                amount=money(o.amount or ZERO),
+            )
+            for o in told[skip : skip + limit]
+        ],
+        whole=rows.count(),
+    )
+
+
+def _chosen(which: Which, today: date) -> Q:
+    late = CustomerLine.objects.filter(open__gt=ZERO, wanted_on__lt=today).values("order")
+    return {
+        "open": Q(state=CustomerOrder.State.ACCEPTED),
+        "offers": Q(state=CustomerOrder.State.OFFER),
+        "late": Q(pk__in=late),
+        "ended": Q(state=CustomerOrder.State.ENDED),
+        "all": Q(),
+    }[which]
+
+
+@router.get("/customer-orders/{number}", response={200: CustomerOrderOut, 404: Problem})
+def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
+    """Return a customer's order with what each line leaves over the standard in force."""
+    order = CustomerOrder.objects.select_related("customer").filter(number=number).first()
+    if order is None:
+        raise NotFound("customer order", str(number))
+    lines = list(order.lines.select_related("item"))
+    standards = totals_of(current_set(), [n.item for n in lines])
+    shown = [_line(n, standards.get(n.item_id)) for n in lines]
+    counted = [n for n in shown if n.margin is not None]
+    amount = sum((n.amount or ZERO for n in shown), ZERO)
+    base = sum((n.amount or ZERO for n in counted), ZERO)
+    left = sum((n.margin or ZERO for n in counted), ZERO)
+    return CustomerOrderOut(
+        number=order.number,
+        customer=order.customer.code,
+        customer_name=order.customer.name,
+        their_number=order.their_number,
+        state=CustomerOrder.State(order.state),
+        note=order.note,
+        made_at=order.made_at,
+        lines=shown,
+        amount=amount,
+        margin=left,
+        share=round_to(left / base, THOUSANDTH) if base else None,
+        delivered=_delivered(order),
+    )
+
+
+def _line(n: CustomerLine, standard: Decimal | None) -> CustomerLineOut:
+    left = None if n.price is None or standard is None else margin(n.price, standard)
+    return CustomerLineOut(
+        line=n.number,
+        item=n.item.code,
+        name=n.item.name,
+        unit=n.item.unit,
+        quantity=n.quantity,
+        delivered=n.delivered,
+        open=n.open,
+        wanted_on=n.wanted_on,
+        promised_on=n.promised_on,
+        priority=n.priority,
+        is_planned=n.is_planned,
+        price=n.price,
+        amount=None if n.price is None else money(n.price * n.quantity),
+        standard=standard,
+        margin=money(left.amount * n.quantity) if left else None,
+        share=round_to(left.share, THOUSANDTH) if left and left.share is not None else None,
+    )
+
+
+def _delivered(order: CustomerOrder) -> list[DeliveredOf]:
+    lines = CustomerLine.objects.filter(order=order)
+    rows: QuerySet[CustomerLine] = lines.filter(sold__isnull=False)
+    told = rows.order_by("-sold__posting").values_list(
+        "sold__posting", "sold__posting__happened_at", "number", "item__code", "sold__line__quantity", "sold__posting__reversal"
+    )  # fmt: skip
+    return [
+        DeliveredOf(
+            posting=posting,
+            at=at,
+            line=line,
+            item=item,
+            quantity=quantity,
+            is_taken_back=reversal is not None,
+        )
+        for posting, at, line, item, quantity, reversal in told[:MOST_ROWS]
+    ]
+
+
+@router.get(
+    "/customers/{code}/prices/{item}", auth=READ_MARGINS, response={200: LinePriced, 404: Problem}
+)
+def priced(
+    request: HttpRequest, code: str, item: str, quantity: DecimalText = Decimal(1)
+) -> LinePriced:
+    """Return what a customer would be asked for a quantity of an item today, and what that leaves."""
+    customer, known = customer_by_code(code), item_by_code(item)
+    prices = list_price([known], customer, timezone.localdate())
+    reached = [(least, price) for (_, least), price in prices.items() if least <= quantity]
+    price = max(reached)[1] if reached else None
+    standard = totals_of(current_set(), [known]).get(known.pk)
+    left = None if price is None or standard is None else margin(price, standard)
+    return LinePriced(
+        item=known.code,
+        name=known.name,
+        unit=known.unit,
+        price=price,
+        amount=None if price is None else money(price * quantity),
+        standard=standard,
+        margin=money(left.amount * quantity) if left else None,
+        share=round_to(left.share, THOUSANDTH) if left and left.share is not None else None,
+    )
+
+
+@router.get("/forecasts", response=ForecastPage)
+def forecasts(request: HttpRequest, limit: PageSize = 200, skip: Skip = 0) -> ForecastPage:
+    """Return what is foreseen from today on, with what customers ordered of it."""
+    rows = Forecast.objects.filter(last_day__gte=timezone.localdate()).select_related("item")
+    shown = list(rows.order_by("item__code", "first_day")[skip : skip + limit])
+    ordered: dict[int, Decimal] = {}
+    lines = CustomerLine.objects.filter(
+        item__in={f.item_id for f in shown}, is_planned=True, order__state__in=["accepted", "ended"]
+    )
+    for n in lines.only("item", "quantity", "promised_on", "wanted_on"):
+        for f in shown:
+            if f.item_id == n.item_id and f.first_day <= n.due <= f.last_day:
+                ordered[f.pk] = ordered.get(f.pk, ZERO) + n.quantity
+    return ForecastPage(
+        rows=[
+            ForecastRow(
+                item=f.item.code,
+                name=f.item.name,
+                unit=f.item.unit,
+                item_group=f.item.item_group,
+                first_day=f.first_day,
+                last_day=f.last_day,
+                quantity=f.quantity,
+                ordered=ordered.get(f.pk, ZERO),
+            )
+            for f in shown
+        ],
+        whole=rows.count(),
+    )

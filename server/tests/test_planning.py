@@ -1,0 +1,356 @@
+"""What customers order, what is foreseen, what the plan proposes of it, and what becomes of that."""
+
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+from django.test import TestCase
+from django.utils import timezone
+from poietic.buying.models import Purchase
+from poietic.demo import mirror_cell
+from poietic.demo.shop import Shop
+from poietic.ledger.verify import differences
+from poietic.orders.models import Order
+from poietic.planning.models import Advice, PlanRun, Proposal
+from poietic.planning.reading import Assumed, read_works, working_days
+from poietic.selling.models import CustomerLine, CustomerOrder
+from poietic.statements.copying import copy_rows, days_of
+
+from .client import Caller, make_person
+
+
+class SellingTest(TestCase):
+    """Mirror cells of 2.4 kg of plate, nine pads and a collimation set, sold to an observatory."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.shop = Shop()
+        mirror_cell.define(cls.shop)
+        cls.shop.do("define-partner", code="OBS", name="Observatory", is_customer=True)
+        cls.shop.do("define-partner", code="METAL", name="Metal store", is_supplier=True)
+        for item, price in (("AP-20", "6.50"), ("PAD-3", "0.42"), ("SB-06", "25")):
+            cls.shop.do("set-prices", item=item, prices=[{"supplier": "METAL", "price": price}])
+            cls.shop.do("change-item", code=item, lead_time_days=5)
+        prices = [{"price": "90"}, {"price": "80", "from_quantity": "20"}]
+        cls.shop.do("set-list-prices", item="MA-200", prices=prices)
+        cls.shop.do("change-item", code="MA-200", lead_time_days=4, item_group="CELLS")
+        cls.shop.do("change-item", code="CS-01", lead_time_days=2)
+        cls.caller = Caller(make_person())
+        cls.today = timezone.localdate()
+
+    def tearDown(self) -> None:
+        self.assertEqual(differences(), [])
+
+    def must(self, name: str, /, **given: Any) -> Any:
+        return self.caller.must(name, given)
+
+    def refused(self, code: str, name: str, /, **given: Any) -> Any:
+        answer = self.caller.do(name, given)
+        self.assertEqual(answer.get("code"), code, answer)
+        return answer
+
+    def day(self, n: int) -> date:
+        """Return a working day, so many after the first."""
+        return working_days(self.today, n + 1)[n]
+
+    def pads(self, quantity: str) -> None:
+        """Put pads into stock."""
+        line = {"item": "PAD-3", "quantity": quantity, "price": "0.42", "place": "STORE"}
+        self.shop.do("receive-material", lines=[line])
+
+    def ordered(self, quantity: str = "20", *, due: int = 40, **more: Any) -> int:
+        """Enter an order of cells and return its number."""
+        line = {"item": "MA-200", "quantity": quantity, "wanted_on": str(self.day(due))}
+        said = self.must("enter-customer-order", customer="OBS", lines=[line | more.pop("line", {})], **more)  # fmt: skip
+        return int(said["made"]["customer order"])
+
+
+class CustomerOrders(SellingTest):
+    """Entered, offered, changed, delivered, taken back."""
+
+    def open(self, number: int) -> list[str]:
+        lines = CustomerLine.objects.filter(order__number=number)
+        return [f"{n.open.normalize():f}" for n in lines]
+
+    def test_a_price_left_out_is_the_lists_and_leaves_a_margin(self) -> None:
+        page = self.caller.get(f"customer-orders/{self.ordered('5')}")
+        (line,) = page["lines"]
+        self.assertEqual((line["price"], line["amount"]), ("90.000000", "450.00"))
+        # 90 − 53.403684 each, of five
+        self.assertEqual((line["margin"], line["share"], page["margin"]), ("182.98", "0.407", "182.98"))  # fmt: skip
+        many = self.caller.get(f"customer-orders/{self.ordered('20')}")["lines"][0]
+        self.assertEqual(many["price"], "80.000000")
+        typed = self.caller.get("customers/OBS/prices/MA-200", quantity="20")
+        self.assertEqual((typed["price"], typed["margin"]), ("80.000000", many["margin"]))
+        self.assertEqual(self.caller.get("customers/NONE/prices/MA-200")["code"], "input.not_found")
+
+    def test_an_offer_is_no_demand_before_it_is_accepted(self) -> None:
+        number = self.ordered(is_offer=True)
+        self.assertEqual(self.open(number), ["0"])
+        self.assertEqual(self.caller.get("plan/items/MA-200")["steps"], [])
+        self.refused("customer_order.state", "deliver-ordered", customer_order=number, place="STORE")  # fmt: skip
+        self.must("accept-offer", customer_order=number)
+        self.assertEqual(self.open(number), ["20"])
+        (step,) = self.caller.get("plan/items/MA-200")["steps"]
+        self.assertEqual((step["kind"], step["change"], step["words"]), ("customer order", "-20.000000", "for Observatory"))  # fmt: skip
+        self.refused("customer_order.state", "accept-offer", customer_order=number)
+        self.refused("customer_order.state", "reopen-customer-order", customer_order=number)
+
+    def test_it_leaves_in_parts_ends_with_the_last_and_comes_back(self) -> None:
+        number = self.ordered("20", line={"item": "PAD-3", "price": "0.90"})
+        self.pads("20")
+        line = {"line": 1, "quantity": "8"}
+        self.must("deliver-ordered", customer_order=number, place="STORE", lines=[line])
+        self.assertEqual(self.open(number), ["12"])
+        self.refused("customer_order.more_than_open", "deliver-ordered", customer_order=number, place="STORE", lines=[line | {"quantity": "13"}])  # fmt: skip
+        self.refused("customer_order.less_than_delivered", "change-customer-line", customer_order=number, line=1, quantity="7")  # fmt: skip
+        said = self.must("deliver-ordered", customer_order=number, place="STORE")
+        self.assertEqual(CustomerOrder.objects.get(number=number).state, "ended")
+        self.refused("customer_order.state", "add-customer-lines", customer_order=number, lines=[{"item": "CS-01", "quantity": "1", "wanted_on": str(self.today)}])  # fmt: skip
+        page = self.caller.get(f"customer-orders/{number}")
+        self.assertEqual([d["quantity"] for d in page["delivered"]], ["12.000000", "8.000000"])
+
+        self.must("take-back", posting=said["postings"][0], reason="wrong address")
+
+        self.assertEqual((self.open(number), CustomerOrder.objects.get(number=number).state), (["12"], "accepted"))  # fmt: skip
+        self.must("end-customer-order", customer_order=number)
+        self.assertEqual(self.open(number), ["0"])
+        self.must("reopen-customer-order", customer_order=number)
+        self.assertEqual(self.open(number), ["12"])
+
+    def test_lists_and_finding(self) -> None:
+        number = self.ordered("5", due=3, their_number="322/1")
+        self.ordered("5", is_offer=True)
+        rows = self.caller.get("customer-orders")["rows"]
+        self.assertEqual([(r["number"], r["due"], r["amount"]) for r in rows], [(number, str(self.day(3)), "450.00")])  # fmt: skip
+        self.assertEqual(self.caller.get("customer-orders", which="offers")["whole"], 1)
+        self.assertEqual(self.caller.get("customer-orders", which="late")["whole"], 0)
+        for words in (str(number), "322/1", "observatory"):
+            hits = self.caller.get("find", q=words)
+            self.assertIn(f"/sell/{number}", str(hits), words)
+
+    def test_bad_input_names_what_is_wrong(self) -> None:
+        line = {"item": "MA-200", "quantity": "1", "wanted_on": str(self.today)}
+        self.refused("input.not_found", "enter-customer-order", customer="METAL", lines=[line])
+        self.refused("input.not_found", "enter-customer-order", customer="OBS", lines=[line | {"item": "NONE"}])  # fmt: skip
+        self.refused("quantity.off_step", "enter-customer-order", customer="OBS", lines=[line | {"quantity": "1.5"}])  # fmt: skip
+        self.refused("input.not_found", "change-customer-line", customer_order=9, line=1, quantity="1")  # fmt: skip
+        number = self.ordered()
+        self.refused("input.not_found", "change-customer-line", customer_order=number, line=2, quantity="1")  # fmt: skip
+        self.refused("input.not_found", "deliver-ordered", customer_order=number, place="STORE", lines=[{"line": 2, "quantity": "1"}])  # fmt: skip
+        self.assertEqual(self.caller.get("customer-orders/9")["code"], "input.not_found")
+
+
+class Forecasts(SellingTest):
+    """Foreseen by item or group, consumed by what customers order."""
+
+    def foresee(self, **more: Any) -> Any:
+        one = {"item": "MA-200", "first_day": str(self.today), "last_day": str(self.today + timedelta(days=27)), "quantity": "40"} | more  # fmt: skip
+        return self.caller.do("enter-forecast", {"forecasts": [one]})
+
+    def wanted(self) -> Decimal:
+        steps = self.caller.get("plan/items/MA-200")["steps"]
+        return -sum((Decimal(s["change"]) for s in steps), Decimal(0))
+
+    def test_what_customers_order_in_its_span_consumes_it(self) -> None:
+        self.foresee()
+        steps = self.caller.get("plan/items/MA-200")["steps"]
+        self.assertEqual([s["change"] for s in steps], ["-10.000000"] * 4)  # in weekly parts
+        self.ordered("12", due=5)
+        self.assertEqual(self.wanted(), 40)
+        self.ordered("35", due=6)
+        self.assertEqual(self.wanted(), 47)
+        self.ordered("5", due=40)  # beyond it
+        self.assertEqual(self.wanted(), 52)
+        (row,) = self.caller.get("forecasts")["rows"]
+        self.assertEqual((row["quantity"], row["ordered"]), ("40.000000", "47.000000"))
+
+    def test_a_group_is_shared_out_in_whole_pieces(self) -> None:
+        self.shop.do("change-item", code="CS-01", item_group="CELLS")
+        shares = [{"item": "MA-200", "share": "2"}, {"item": "CS-01", "share": "1"}]
+        self.foresee(item=None, item_group="CELLS", shares=shares, quantity="40")
+        rows = {r["item"]: r["quantity"] for r in self.caller.get("forecasts")["rows"]}
+        self.assertEqual(rows, {"MA-200": "27.000000", "CS-01": "13.000000"})
+
+    def test_it_is_replaced_taken_away_and_never_overlaps(self) -> None:
+        self.foresee()
+        self.foresee(quantity="8")
+        self.assertEqual(self.wanted(), 8)
+        later = str(self.today + timedelta(days=3))
+        self.assertEqual(self.foresee(first_day=later)["code"], "input.invalid")
+        self.foresee(quantity="0")
+        self.assertEqual(self.wanted(), 0)
+        for wrong in ({"item": None}, {"item_group": "CELLS"}, {"last_day": "2020-01-01"}):
+            self.assertEqual(self.foresee(**wrong)["code"], "input.invalid", wrong)
+        self.assertEqual(self.foresee(item=None, item_group="NONE")["code"], "input.not_found")
+
+
+class Plans(SellingTest):
+    """Runs, what they propose, and what becomes of that."""
+
+    def proposed(self, run: int = 0) -> dict[str, list[tuple[str, str, int]]]:
+        """Return what a run proposes: by item quantity, the day it is due, and how late."""
+        found: dict[str, list[tuple[str, str, int]]] = {}
+        for r in self.caller.get("plan/proposals", which="all", run=run)["rows"]:
+            found.setdefault(r["item"], []).append((f"{Decimal(r['quantity']).normalize():f}", r["due"], r["late"]))  # fmt: skip
+        return found
+
+    def test_everything_wanted_is_there_in_time_on_all_levels(self) -> None:
+        """20 cells in 40 days; a yield of 0.95 at milling, so 20 / 0.95 × 2.4 = 50.526… kg of plate."""
+        self.ordered("20", due=40)
+        self.must("run-plan", horizon=60)
+        cells, begin = str(self.day(40)), str(self.day(36))
+        self.assertEqual(
+            self.proposed(),
+            {
+                "MA-200": [("20", cells, 0)],
+                "AP-20": [("50.527", begin, 0)],
+                "PAD-3": [("180", begin, 0)],
+                "CS-01": [("20", begin, 0)],
+                "SB-06": [("2.44", str(self.day(34)), 0)],
+            },
+        )
+        plan = self.caller.get("plan")
+        self.assertEqual((plan["open"], plan["plan"]["proposals"], plan["plan"]["late"]), (5, 5, 0))
+        self.assertEqual(self.caller.get("plan/proposals", which="buy")["whole"], 3)
+        self.assertEqual(self.caller.get("plan/proposals", filter="cell")["whole"], 1)
+
+    def test_what_would_have_had_to_be_ordered_before_today_is_late(self) -> None:
+        self.ordered("20", due=3)
+        self.must("run-plan")
+        found = self.proposed()
+        self.assertEqual(found["MA-200"][0][2], 1)  # four days before the third
+        self.assertEqual(found["AP-20"][0][2], 5)
+        self.assertEqual(self.caller.get("plan/proposals", which="late")["whole"], 5)
+
+    def test_accepted_they_become_orders_and_drafts_and_nothing_is_left_to_propose(self) -> None:
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        numbers = list(Proposal.objects.values_list("pk", flat=True))
+        said = self.must("accept-proposals", proposals=numbers)
+        orders = Order.objects.order_by("number").values_list("item__code", "quantity", "state")
+        self.assertEqual([(c, int(q), s) for c, q, s in orders], [("CS-01", 20, "planned"), ("MA-200", 20, "planned")])  # fmt: skip
+        self.assertEqual(said["made"]["purchases"], str(Purchase.objects.get().number))
+        self.refused("proposal.decided", "accept-proposals", proposals=numbers[:1])
+        self.refused("input.not_found", "accept-proposals", proposals=[10**9])
+
+        self.must("run-plan")
+
+        self.assertEqual(self.proposed(), {})
+        self.assertEqual(list(Advice.objects.filter(run=PlanRun.objects.first())), [])
+
+    def test_another_quantity_leaves_the_rest_to_the_next_run(self) -> None:
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        cells = Proposal.objects.get(item__code="MA-200").pk
+        self.must("accept-changed", proposal=cells, quantity="15")
+        self.must("run-plan")
+        self.assertEqual(self.proposed()["MA-200"], [("5", str(self.day(40)), 0)])
+
+    def test_declined_it_stays_declined_in_this_plan(self) -> None:
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        cells = Proposal.objects.get(item__code="MA-200").pk
+        self.must("decline-proposals", proposals=[cells], reason="made elsewhere")
+        self.assertNotIn("MA-200", self.proposed())
+        (row,) = self.caller.get("plan/proposals", which="decided")["rows"]
+        self.assertEqual((row["state"], row["became"]), ("declined", "made elsewhere"))
+
+    def test_what_exists_is_moved_before_anything_new_is_proposed(self) -> None:
+        number = self.ordered("20", due=30)
+        for quantity, due in (("20", 45), ("6", 10)):
+            given = {"item": "MA-200", "quantity": quantity, "due": str(self.day(due))}
+            self.shop.do("plan-order", **given, supply_place="STORE", receipt_place="STORE")
+        self.must("run-plan")
+        rows = self.caller.get("plan/advice")["rows"]
+        cells = [(r["act"], r["quantity"], r["to"]) for r in rows if r["item"] == "MA-200"]
+        self.assertEqual(cells, [("later", "6.000000", str(self.day(30))), ("sooner", "20.000000", str(self.day(30)))])  # fmt: skip
+        self.assertNotIn("MA-200", self.proposed())
+        self.must("end-customer-order", customer_order=number)
+        self.must("run-plan")
+        acts = [r["act"] for r in self.caller.get("plan/advice")["rows"] if r["item"] == "MA-200"]
+        self.assertEqual(acts, ["not wanted", "not wanted"])
+
+    def test_two_runs_of_the_same_data_are_equal_to_the_digit(self) -> None:
+        self.ordered("20", due=40)
+        self.ordered("7", due=12)
+        for _ in range(2):
+            self.must("run-plan")
+        self.assertEqual(len({r.digest for r in PlanRun.objects.all()}), 1)
+        self.assertEqual(PlanRun.objects.count(), 2)
+
+    def test_a_what_if_stands_beside_the_plan(self) -> None:
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        before = self.proposed()
+        back = self.day(39)
+        tried = int(self.must("try-plan", demand="200", supplier="METAL", back_on=str(back))["made"]["plan"])  # fmt: skip
+        self.assertEqual(self.proposed(), before)
+        self.assertEqual(self.proposed(tried)["MA-200"][0][0], "40")
+        self.assertEqual(
+            self.proposed(tried)["AP-20"][0][2], 3
+        )  # wanted on the 36th, he sends on the 39th
+        said = self.caller.get(f"plan/compare/{tried}")
+        rows = {r["item"]: (r["planned"], r["tried"]) for r in said["rows"]}
+        self.assertEqual(rows["MA-200"], ("20.000000", "40.000000"))
+        self.assertIn("demand 200 %", said["tried"]["assumes"])
+        proposal = Proposal.objects.filter(run=tried)[0].pk
+        self.refused("proposal.decided", "accept-proposals", proposals=[proposal])
+        self.refused("input.invalid", "try-plan", supplier="METAL")
+        self.assertEqual(self.caller.get("plan/compare/999")["code"], "input.not_found")
+
+    def test_an_item_tells_who_gets_what_and_what_may_be_promised(self) -> None:
+        number = self.ordered("20", due=40, line={"item": "PAD-3"})
+        self.pads("12")
+        self.must("run-plan")
+        page = self.caller.get("plan/items/PAD-3")
+        pegs = [(p["demand_number"], p["supply"], p["quantity"]) for p in page["pegs"]]
+        self.assertEqual(pegs, [(number, "", "12.000000"), (number, "proposal", "8.000000")])
+        self.assertEqual(page["promises"], [])
+        self.must("change-customer-line", customer_order=number, line=1, quantity="5")
+        page = self.caller.get("plan/items/PAD-3")
+        promised = [(p["day"], p["quantity"]) for p in page["promises"]]
+        self.assertEqual(promised, [(str(self.today), "12.000000"), (str(self.day(40)), "3.000000")])
+        self.assertEqual(page["steps"][-1]["projected"], "15.000000")
+
+    def test_nothing_planned_yet(self) -> None:
+        self.assertEqual(self.caller.get("plan"), {"plan": None, "what_ifs": [], "open": 0})
+        self.assertEqual(self.caller.get("plan/proposals"), {"rows": [], "whole": 0})
+
+    def test_only_the_latest_runs_are_kept(self) -> None:
+        for _ in range(8):
+            self.must("run-plan", horizon=5)
+        self.assertEqual(PlanRun.objects.count(), 6)
+
+
+class Copying(SellingTest):
+    """Rows in PostgreSQL's binary format."""
+
+    def test_what_is_copied_is_what_the_arrays_say(self) -> None:
+        self.must("run-plan", horizon=5)
+        run = PlanRun.objects.get()
+        read = read_works(self.today, 5, Assumed())
+        days = days_of([date(1999, 12, 31), date(2026, 11, 30)])
+        copy_rows(
+            Proposal,
+            {
+                "run": np.full(2, run.pk, dtype=np.int64),
+                "item": read.keys[:2],
+                "steps": np.array([1, 2**40], dtype=np.int64),
+                "due": days,
+                "order_on": days,
+                "late": np.array([0, 3], dtype=np.int32),
+                "state": "open",
+                "became": "",
+            },
+            2,
+        )
+        told = Proposal.objects.values_list("item", "steps", "due", "late", "state", "became")
+        self.assertEqual(
+            list(told),
+            [
+                (int(read.keys[0]), 1, date(1999, 12, 31), 0, "open", ""),
+                (int(read.keys[1]), 2**40, date(2026, 11, 30), 3, "open", ""),
+            ],
+        )
