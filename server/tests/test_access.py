@@ -21,6 +21,7 @@ NARROW = {
     "api/audit": {Role.ADMINISTRATOR},
     "api/margins": READ_MARGINS.roles,
     "api/delivered": READ_MARGINS.roles,
+    "api/customers/{code}/prices/{item}": READ_MARGINS.roles,
     "api/items/{code}/list-prices": READ_MARGINS.roles,
     **dict.fromkeys(
         [
@@ -67,7 +68,7 @@ NARROW = {
 }
 #: what nobody has to be signed in for
 OPEN = {"api/me"}
-VALUES = {"code": "MA-200", "number": "1", "other": "2", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders", "posting": "1", "first": "2026-01-01", "account": "stock", "item": "MA-200"}  # fmt: skip
+VALUES = {"code": "MA-200", "number": "1", "other": "2", "letter": "A", "kind": "csv", "new": "1", "old": "1", "year": "2026", "name": "x", "row": "1", "lot": "x", "form": "svg", "page": "orders", "posting": "1", "first": "2026-01-01", "account": "stock", "item": "MA-200", "run": "1"}  # fmt: skip
 
 
 def queries() -> dict[str, Any]:

@@ -22,6 +22,7 @@ YOUNGER: list[tuple[str, str | None]] = [
     ("picking", None),
     ("buying", None),
     ("selling", None),
+    ("planning", None),
     ("settling", None),
 ]
 #: what an input was marked with: once per order, per good unit

@@ -264,6 +264,7 @@ class Everything(TestCase):
             "first": timezone.localdate().replace(day=1).isoformat(),
             "account": "stock",
             "item": "TOP0",
+            "run": caller.get("plan")["what_ifs"][0]["run"],
             "form": "csv",
             "posting": caller.get("late-costs")["runs"][-1]["posting"],
         }
@@ -289,6 +290,11 @@ class Everything(TestCase):
             "api/picks": {"number": caller.get("picks")["rows"][-1]["number"]},
             "api/labels": {"kind": "place", "form": "svg"},
             "api/papers": {"kind": "traveller"},
+            "api/customer-orders": {
+                "number": caller.get("customer-orders", which="all")["rows"][0]["number"]
+            },
+            "api/customers": {"code": "SUP0"},
+            "api/plan/items": {"code": "BUY0"},
             "api/orders/table": {"form": "csv"},
             "api/orders/{number}/documents": {
                 "number": OrderDocument.objects.earliest("pk").order.number,

@@ -136,6 +136,23 @@ class Walk:
             ]
         )  # fmt: skip
 
+    def sell(self, n: int) -> tuple[str, dict[str, Any]]:
+        """Have a customer order, and what is ordered leave."""
+        item = self._random.choice(["AP-20", "PAD-3"])
+        line = {"item": item, "quantity": self.few(20), "wanted_on": "2027-01-15", "price": "9"}
+        number = self._random.randint(5001, 5004)
+        return self._random.choice(
+            [
+                ("define-partner", {"code": "BOTH", "name": "Both", "is_customer": True}),
+                ("enter-customer-order", {"customer": "BOTH", "lines": [line]}),
+                ("deliver-ordered", {"customer_order": number, "place": "STORE", "lines": [{"line": 1, "quantity": self.few(4)}]}),
+                ("deliver-ordered", {"customer_order": number, "place": "STORE"}),
+                ("change-customer-line", {"customer_order": number, "line": 1, "quantity": self.few(20)}),
+                ("end-customer-order", {"customer_order": number}),
+                ("reopen-customer-order", {"customer_order": number}),
+            ]
+        )  # fmt: skip
+
     def store(self, n: int) -> tuple[str, dict[str, Any]]:
         item, places = self._random.choice(["AP-20", "PAD-3", "CS-01"]), ["STORE", "SHELF"]
         self._random.shuffle(places)
@@ -309,6 +326,7 @@ ACTS: list[Callable[[Walk, int], tuple[str, dict[str, Any]]]] = [
     *([Walk.pick] * 3),
     *([Walk.keep] * 2),
     *([Walk.settle] * 6),
+    *([Walk.sell] * 3),
     *([Walk.define] * 2),
     Walk.engineer,
     Walk.cost,

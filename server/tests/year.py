@@ -46,6 +46,7 @@ class Year:
         self.stores()
         self.buying()
         self.books()
+        self.selling()
         self.picking()
         self.life()
         self.deviations()
@@ -256,6 +257,34 @@ class Year:
         self._caller.must("release-order", {"order": short})
         self._caller.must("complete-order", {"order": short})
         self.do("close-orders", orders=[short], most_variance="5")
+
+    def selling(self) -> None:
+        """An offer that becomes an order, in parts delivered; a forecast; the plan, and what becomes of it."""
+        n, call = self._n, self._caller.must
+        line = {"item": f"BUY{n}", "quantity": "3", "wanted_on": self.on(20), "price": "9"}
+        made = self.do("enter-customer-order", customer=f"SUP{n}", lines=[line], is_offer=True)
+        number = int(made["made"]["customer order"])
+        self.do("accept-offer", customer_order=number)
+        self.do("add-customer-lines", customer_order=number, lines=[line | {"item": f"TOP{n}", "quantity": "900"}])
+        self.do("change-customer-line", customer_order=number, line=1, promised_on=self.on(25))
+        stock = {"item": f"BUY{n}", "quantity": "1", "price": "2", "place": f"ST{n}"}
+        call("receive-material", {"lines": [stock]})
+        part = [{"line": 1, "quantity": "1"}]
+        self.do("deliver-ordered", customer_order=number, place=f"ST{n}", lines=part)
+        foreseen = {"item": f"BUY{n}", "first_day": self.on(30), "last_day": self.on(57)}
+        self.do("enter-forecast", forecasts=[foreseen | {"quantity": "8000"}])
+        self.do("try-plan", demand="150")
+        self.do("run-plan", horizon=60)
+        rows = self._caller.get("plan/proposals", filter=f"{n}", limit=200)["rows"]
+        bought = [r["proposal"] for r in rows if r["item"] == f"BUY{n}"]
+        top = next(r["proposal"] for r in rows if r["item"] == f"TOP{n}")
+        purchases = self.do("accept-proposals", proposals=bought[:1])["made"]["purchases"]
+        call("cancel-purchase", {"purchase": int(purchases)})
+        self.do("decline-proposals", proposals=bought[1:2], reason="later")
+        orders = self.do("accept-changed", proposal=top, quantity="2")["made"]["orders"]
+        call("cancel-order", {"order": int(orders)})
+        self.do("end-customer-order", customer_order=number)
+        self.do("reopen-customer-order", customer_order=number)
 
     def picking(self) -> None:
         """An order released in parts, picked onto a carrier, short, put back, issued; a tree; labels and views."""

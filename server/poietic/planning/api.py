@@ -29,7 +29,7 @@ router = Router(tags=["planning"])
 Kind = Literal["all", "make", "buy", "late", "decided"]
 
 
-class RunOut(Answer):
+class PlanRunOut(Answer):
     """A planning run."""
 
     run: int
@@ -49,8 +49,8 @@ class RunOut(Answer):
 class PlanOut(Answer):
     """The last plan, and the what-ifs beside it."""
 
-    plan: RunOut | None
-    what_ifs: list[RunOut]
+    plan: PlanRunOut | None
+    what_ifs: list[PlanRunOut]
     #: of the plan, what is not decided
     open: int
 
@@ -176,8 +176,8 @@ class Difference(Answer):
 class Compared(Answer):
     """A what-if against the plan, what costs most otherwise first."""
 
-    plan: RunOut
-    tried: RunOut
+    plan: PlanRunOut
+    tried: PlanRunOut
     rows: list[Difference]
     whole: int
     cost: Cost
@@ -392,13 +392,13 @@ def _named(run: int) -> PlanRun | None:
     return found
 
 
-def _run(r: PlanRun) -> RunOut:
+def _run(r: PlanRun) -> PlanRunOut:
     said = []
     if Decimal(r.assumptions["demand"]) != 100:
         said.append(f"demand {Decimal(r.assumptions['demand']).normalize():f} %")
     if r.assumptions["supplier"]:
         said.append(f"nothing from {r.assumptions['supplier']} before {r.assumptions['back_on']}")
-    return RunOut(
+    return PlanRunOut(
         run=r.pk,
         is_what_if=r.is_what_if,
         assumes=", ".join(said),

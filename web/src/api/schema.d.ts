@@ -18458,32 +18458,48 @@ export interface components {
          * @description The last plan, and the what-ifs beside it.
          */
         PlanOut: {
-            plan: components["schemas"]["RunOut"] | null;
+            plan: components["schemas"]["PlanRunOut"] | null;
             /** What Ifs */
-            what_ifs: components["schemas"]["RunOut"][];
+            what_ifs: components["schemas"]["PlanRunOut"][];
             /** Open */
             open: number;
         };
         /**
-         * RunOut
-         * @description A run that carried late cost on.
+         * PlanRunOut
+         * @description A planning run.
          */
-        RunOut: {
-            /** Posting */
-            posting: number;
+        PlanRunOut: {
+            /** Run */
+            run: number;
+            /** Is What If */
+            is_what_if: boolean;
+            /** Assumes */
+            assumes: string;
             /**
-             * At
+             * Made At
              * Format: date-time
              */
-            at: string;
+            made_at: string;
             /** Person */
             person: string;
             /**
-             * Amount
-             * Format: decimal
-             * @example 2.40
+             * First Day
+             * Format: date
              */
-            amount: string;
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /** Proposals */
+            proposals: number;
+            /** Late */
+            late: number;
+            /** Moves */
+            moves: number;
+            /** Told */
+            told: string[];
         };
         /**
          * ProposalPage
@@ -18707,8 +18723,8 @@ export interface components {
          * @description A what-if against the plan, what costs most otherwise first.
          */
         Compared: {
-            plan: components["schemas"]["RunOut"];
-            tried: components["schemas"]["RunOut"];
+            plan: components["schemas"]["PlanRunOut"];
+            tried: components["schemas"]["PlanRunOut"];
             /** Rows */
             rows: components["schemas"]["Difference"][];
             /** Whole */
@@ -20556,6 +20572,27 @@ export interface components {
             whole: number;
             /** Runs */
             runs: components["schemas"]["RunOut"][];
+        };
+        /**
+         * RunOut
+         * @description A run that carried late cost on.
+         */
+        RunOut: {
+            /** Posting */
+            posting: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Person */
+            person: string;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
         };
         /**
          * ChainOut
