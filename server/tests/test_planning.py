@@ -311,7 +311,9 @@ class Plans(SellingTest):
         self.must("change-customer-line", customer_order=number, line=1, quantity="5")
         page = self.caller.get("plan/items/PAD-3")
         promised = [(p["day"], p["quantity"]) for p in page["promises"]]
-        self.assertEqual(promised, [(str(self.today), "12.000000"), (str(self.day(40)), "3.000000")])
+        self.assertEqual(
+            promised, [(str(self.today), "12.000000"), (str(self.day(40)), "3.000000")]
+        )
         self.assertEqual(page["steps"][-1]["projected"], "15.000000")
 
     def test_nothing_planned_yet(self) -> None:

@@ -265,7 +265,11 @@ class Year:
         made = self.do("enter-customer-order", customer=f"SUP{n}", lines=[line], is_offer=True)
         number = int(made["made"]["customer order"])
         self.do("accept-offer", customer_order=number)
-        self.do("add-customer-lines", customer_order=number, lines=[line | {"item": f"TOP{n}", "quantity": "900"}])
+        self.do(
+            "add-customer-lines",
+            customer_order=number,
+            lines=[line | {"item": f"TOP{n}", "quantity": "900"}],
+        )
         self.do("change-customer-line", customer_order=number, line=1, promised_on=self.on(25))
         stock = {"item": f"BUY{n}", "quantity": "1", "price": "2", "place": f"ST{n}"}
         call("receive-material", {"lines": [stock]})

@@ -22,7 +22,7 @@ from ..costing.queries import current_set
 from ..costing.storing import totals_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, ShortText, Skip
-from .models import Advice, PlanRun, Proposal
+from .models import Advice, PlanRun, Proposal, ProposalState
 from .reading import future_of_all, usable_stock
 
 router = Router(tags=["planning"])
@@ -68,7 +68,7 @@ class ProposalRow(Answer):
     order_on: date
     #: working days by which it is too late to order
     late: int
-    state: Proposal.State
+    state: ProposalState
     became: str
     #: of what is bought: who is first in its price list
     supplier: str
@@ -151,6 +151,7 @@ class PlannedItem(Answer):
     lot_rule: str
     lead_time_days: int | None
     safety_stock: DecimalText
+    today: date
     on_hand: DecimalText
     steps: list[PlannedStep]
     whole: int
@@ -191,7 +192,7 @@ def plan(request: HttpRequest) -> PlanOut:
     return PlanOut(
         plan=_run(last) if last else None,
         what_ifs=[_run(r) for r in tried],
-        open=last.rows.filter(state=Proposal.State.OPEN).count() if last else 0,
+        open=last.rows.filter(state=ProposalState.OPEN).count() if last else 0,
     )
 
 
@@ -217,7 +218,7 @@ def proposals(
 
 
 def _chosen(which: Kind) -> Q:
-    is_open = Q(state=Proposal.State.OPEN)
+    is_open = Q(state=ProposalState.OPEN)
     return {
         "all": is_open,
         "make": is_open & ~Q(item__source=Item.Source.BUY),
@@ -258,7 +259,7 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
     item, today = item_by_code(code), timezone.localdate()
     last = _last()
     open_rows = list(
-        last.rows.filter(item=item, state=Proposal.State.OPEN).order_by("due", "pk").select_related("item")
+        last.rows.filter(item=item, state=ProposalState.OPEN).order_by("due", "pk").select_related("item")
     ) if last else []  # fmt: skip
     future = future_of_all([item.pk])[item.pk]
     told = [(str(d.source), d.number, w) for d, w in future.demands]
@@ -279,6 +280,7 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
         lot_rule=item.lot_rule,
         lead_time_days=item.lead_time_days,
         safety_stock=item.safety_stock or ZERO,
+        today=today,
         on_hand=on_hand,
         steps=[
             PlannedStep(
@@ -432,7 +434,7 @@ def _proposals(rows: QuerySet[Proposal] | list[Proposal]) -> list[ProposalRow]:
             due=p.due,
             order_on=p.order_on,
             late=p.late,
-            state=Proposal.State(p.state),
+            state=ProposalState(p.state),
             became=p.became,
             supplier="" if p.item.is_made else first.get(p.item_id, ("", ""))[0],
             supplier_name="" if p.item.is_made else first.get(p.item_id, ("", ""))[1],

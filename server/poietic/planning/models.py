@@ -36,15 +36,16 @@ class PlanRun(models.Model):
         return str(self.pk)
 
 
+class ProposalState(models.TextChoices):
+    """What became of a proposal."""
+
+    OPEN = "open"
+    ACCEPTED = "accepted"
+    DECLINED = "declined"
+
+
 class Proposal(models.Model):
     """A quantity of an item to make or to buy by a day."""
-
-    class State(models.TextChoices):
-        """What became of it."""
-
-        OPEN = "open"
-        ACCEPTED = "accepted"
-        DECLINED = "declined"
 
     run = models.ForeignKey(PlanRun, models.CASCADE, related_name="rows")
     item = models.ForeignKey(Item, models.PROTECT, related_name="+")
@@ -55,7 +56,7 @@ class Proposal(models.Model):
     order_on = models.DateField()
     #: working days by which it is too late for that
     late = models.IntegerField()
-    state = models.CharField(max_length=10, choices=State, default=State.OPEN)
+    state = models.CharField(max_length=10, choices=ProposalState, default=ProposalState.OPEN)
     #: the order that was made of it, or why it was declined
     became = models.CharField(max_length=200, blank=True)
 

@@ -9,7 +9,7 @@ from poietic_core.planning.netting import TINY, Plan, net
 from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
 from ..statements.copying import copy_rows, days_of
-from .models import Advice, PlanRun, Proposal
+from .models import Advice, PlanRun, Proposal, ProposalState
 from .reading import Assumed, Read, read_works
 
 
@@ -72,7 +72,7 @@ def store(
             "due": days[periods],
             "order_on": days[begins],
             "late": late,
-            "state": Proposal.State.OPEN.value,
+            "state": ProposalState.OPEN.value,
             "became": "",
         },
         int(rows.size),

@@ -19,7 +19,7 @@ from ..costing.storing import totals_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
 from .commands.ordering import customer_by_code, list_price
-from .models import CustomerLine, CustomerOrder, Forecast
+from .models import CustomerLine, CustomerOrder, CustomerOrderState, Forecast
 
 router = Router(tags=["selling"])
 Which = Literal["open", "offers", "late", "ended", "all"]
@@ -33,7 +33,7 @@ class CustomerOrderRow(Answer):
     customer: str
     customer_name: str
     their_number: str
-    state: CustomerOrder.State
+    state: CustomerOrderState
     lines: int
     #: the first day on which something of it is due, and how many days ago that was
     due: date | None
@@ -88,7 +88,7 @@ class CustomerOrderOut(Answer):
     customer: str
     customer_name: str
     their_number: str
-    state: CustomerOrder.State
+    state: CustomerOrderState
     note: str
     made_at: datetime
     lines: list[CustomerLineOut]
@@ -155,7 +155,7 @@ def customer_orders(
                 customer=o.customer.code,
                 customer_name=o.customer.name,
                 their_number=o.their_number,
-                state=CustomerOrder.State(o.state),
+                state=CustomerOrderState(o.state),
                 lines=o.count,
                 due=o.first,
                 days_late=max(0, (today - o.first).days) if o.first else 0,
@@ -170,10 +170,10 @@ def customer_orders(
 def _chosen(which: Which, today: date) -> Q:
     late = CustomerLine.objects.filter(open__gt=ZERO, wanted_on__lt=today).values("order")
     return {
-        "open": Q(state=CustomerOrder.State.ACCEPTED),
-        "offers": Q(state=CustomerOrder.State.OFFER),
+        "open": Q(state=CustomerOrderState.ACCEPTED),
+        "offers": Q(state=CustomerOrderState.OFFER),
         "late": Q(pk__in=late),
-        "ended": Q(state=CustomerOrder.State.ENDED),
+        "ended": Q(state=CustomerOrderState.ENDED),
         "all": Q(),
     }[which]
 
@@ -196,7 +196,7 @@ def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
         customer=order.customer.code,
         customer_name=order.customer.name,
         their_number=order.their_number,
-        state=CustomerOrder.State(order.state),
+        state=CustomerOrderState(order.state),
         note=order.note,
         made_at=order.made_at,
         lines=shown,

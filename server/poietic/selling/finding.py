@@ -4,7 +4,7 @@ from django.db.models import Q
 
 from ..orders.finding import begins_with
 from ..web_api.finding import MOST, Found
-from .models import CustomerOrder
+from .models import CustomerOrder, CustomerOrderState
 
 
 def find_customer_orders(words: list[str]) -> list[Found]:
@@ -13,7 +13,7 @@ def find_customer_orders(words: list[str]) -> list[Found]:
     own = Q(their_number__istartswith=words[0]) if len(words) == 1 else Q(pk=None)
     if len(words) == 1 and words[0].isdecimal():
         own |= begins_with(words[0])
-    has_all = ~Q(state=CustomerOrder.State.ENDED)
+    has_all = ~Q(state=CustomerOrderState.ENDED)
     for word in words:
         has_all &= Q(customer__search__contains=word)
     return [

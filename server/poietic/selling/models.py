@@ -10,22 +10,23 @@ from ..commanding.models import Changing
 from ..ledger.models import Posting, StockLine
 
 
+class CustomerOrderState(models.TextChoices):
+    """How far a customer's order has come."""
+
+    OFFER = "offer"
+    ACCEPTED = "accepted"
+    #: nothing more of it leaves
+    ENDED = "ended"
+
+
 class CustomerOrder(Changing):
     """What a customer orders, or is offered: an offer is not yet demand."""
-
-    class State(models.TextChoices):
-        """How far it has come."""
-
-        OFFER = "offer"
-        ACCEPTED = "accepted"
-        #: nothing more of it leaves
-        ENDED = "ended"
 
     number = models.IntegerField(unique=True)
     customer = models.ForeignKey(Partner, models.PROTECT, related_name="ordered")
     #: the customer's number of it
     their_number = models.CharField(max_length=40, blank=True)
-    state = models.CharField(max_length=10, choices=State)
+    state = models.CharField(max_length=10, choices=CustomerOrderState)
     note = models.CharField(max_length=400, blank=True)
     made_at = models.DateTimeField()
 
@@ -89,7 +90,7 @@ class CustomerLine(models.Model):
 
     def count_open(self, state: str) -> Decimal:
         """Return what is still to leave while its order is in a state."""
-        if state != CustomerOrder.State.ACCEPTED:
+        if state != CustomerOrderState.ACCEPTED:
             return Decimal(0)
         return max(Decimal(0), self.quantity - self.delivered)
 

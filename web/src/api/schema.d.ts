@@ -18544,7 +18544,7 @@ export interface components {
             order_on: string;
             /** Late */
             late: number;
-            state: components["schemas"]["State"];
+            state: components["schemas"]["ProposalState"];
             /** Became */
             became: string;
             /** Supplier */
@@ -18555,11 +18555,11 @@ export interface components {
             cost: string | null;
         };
         /**
-         * State
-         * @description How far it has come.
+         * ProposalState
+         * @description What became of a proposal.
          * @enum {string}
          */
-        State: "open" | "done";
+        ProposalState: "open" | "accepted" | "declined";
         /**
          * AdvicePage
          * @description What exists and should come another day, the most urgent first.
@@ -18655,6 +18655,11 @@ export interface components {
              * @example 2.40
              */
             safety_stock: string;
+            /**
+             * Today
+             * Format: date
+             */
+            today: string;
             /**
              * On Hand
              * Format: decimal
@@ -18790,7 +18795,7 @@ export interface components {
             customer_name: string;
             /** Their Number */
             their_number: string;
-            state: components["schemas"]["State"];
+            state: components["schemas"]["CustomerOrderState"];
             /** Lines */
             lines: number;
             /** Due */
@@ -18805,6 +18810,12 @@ export interface components {
              */
             amount: string;
         };
+        /**
+         * CustomerOrderState
+         * @description How far a customer's order has come.
+         * @enum {string}
+         */
+        CustomerOrderState: "offer" | "accepted" | "ended";
         /**
          * CustomerLineOut
          * @description A line of a customer's order, with what it leaves over the standard.
@@ -18871,7 +18882,7 @@ export interface components {
             customer_name: string;
             /** Their Number */
             their_number: string;
-            state: components["schemas"]["State"];
+            state: components["schemas"]["CustomerOrderState"];
             /** Note */
             note: string;
             /**
@@ -19539,6 +19550,12 @@ export interface components {
             /** Short */
             short: number;
         };
+        /**
+         * State
+         * @description How far it has come.
+         * @enum {string}
+         */
+        State: "open" | "done";
         /**
          * InsteadOut
          * @description An item that may be used in a component's place.

@@ -3,7 +3,7 @@ import { bar, benches, openingOf } from './benches';
 
 describe('the benches that registered themselves', () => {
   it('stand in the bar from left to right, each at its own place and address', () => {
-    expect(bar.map((b) => b.name)).toEqual(['Today', 'Define', 'Buy', 'Release', 'Make', 'Cost']);
+    expect(bar.map((b) => b.name)).toEqual(['Today', 'Define', 'Sell', 'Plan', 'Buy', 'Release', 'Make', 'Cost']);
     expect(new Set(bar.map((b) => b.place)).size).toBe(bar.length);
     expect(new Set(bar.map((b) => b.to)).size).toBe(bar.length);
     expect(bar.filter((b) => b.seesCosts).map((b) => b.to)).toEqual(['/cost']);

@@ -50,6 +50,9 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'stock lines') return <RowsEntry legend={spec.label} add="Add a line" columns={stockColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'lines delivered') return <RowsEntry legend={spec.label} add="Add a line" columns={deliveredColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'lines ordered') return <RowsEntry legend={spec.label} add="Add a line" columns={orderedColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'lines leaving') return <RowsEntry legend={spec.label} add="Add a line" columns={leavingColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'forecasts') return <RowsEntry legend={spec.label} add="Add a forecast" columns={forecastColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'actual costs') return <RowsEntry legend={spec.label} add="Add a cost" columns={actualCostColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'purchase lines') return <RowsEntry legend={spec.label} add="Add a line" columns={purchaseColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'parts sent') return <RowsEntry legend={spec.label} add="Add a component" columns={partColumns} rows={rows} onRows={onValue} />;
@@ -152,6 +155,23 @@ const deliveredColumns: Column[] = [
   { name: 'quantity', label: 'quantity', kind: 'number' },
   { name: 'price', label: 'EUR each', kind: 'number' },
   { name: 'customer_line', label: 'their line', kind: 'text', className: 'w-20!' },
+];
+const orderedColumns: Column[] = [
+  { name: 'item', label: 'item', kind: 'text', className: 'w-28!' },
+  { name: 'quantity', label: 'quantity', kind: 'number', className: 'w-16!' },
+  { name: 'wanted_on', label: 'wanted on', kind: 'date', className: 'w-32!' },
+  { name: 'price', label: 'EUR each', kind: 'number', className: 'w-20!' },
+];
+const leavingColumns: Column[] = [
+  { name: 'line', label: 'line', kind: 'number', className: 'w-14!' },
+  { name: 'quantity', label: 'quantity', kind: 'number' },
+];
+const forecastColumns: Column[] = [
+  { name: 'item', label: 'item', kind: 'text', className: 'w-24!' },
+  { name: 'item_group', label: 'or group', kind: 'text', className: 'w-24!' },
+  { name: 'first_day', label: 'from', kind: 'date', className: 'w-32!' },
+  { name: 'last_day', label: 'to', kind: 'date', className: 'w-32!' },
+  { name: 'quantity', label: 'quantity', kind: 'number', className: 'w-16!' },
 ];
 const actualCostColumns: Column[] = [
   { name: 'work_center', label: 'work center', kind: 'text', className: 'w-28!' },

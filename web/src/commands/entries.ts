@@ -24,6 +24,9 @@ export type EntryKind =
   | 'stock lines'
   | 'purchase lines'
   | 'lines delivered'
+  | 'lines ordered'
+  | 'lines leaving'
+  | 'forecasts'
   | 'actual costs'
   | 'parts sent'
   | 'lots chosen'
@@ -127,6 +130,9 @@ export const listPrices = (label: string) => rows<Named['ListPriceGiven']>('list
 export const changes = (label: string) => rows<Named['ChangeGiven']>('changes', label);
 export const stockLines = (label: string) => rows<Named['StockMoved']>('stock lines', label);
 export const linesDelivered = (label: string) => rows<Named['LineDelivered']>('lines delivered', label);
+export const linesOrdered = (label: string) => rows<Named['LineOrdered']>('lines ordered', label);
+export const linesLeaving = (label: string) => rows<Named['OrderedDelivered']>('lines leaving', label);
+export const forecasts = (label: string) => rows<Named['Foreseen']>('forecasts', label);
 export const actualCosts = (label: string) => rows<Named['CostEntered']>('actual costs', label);
 export const purchaseLines = (label: string) => rows<Named['LineWanted']>('purchase lines', label);
 export const partsSent = (label: string) => rows<Named['PartSent']>('parts sent', label);

@@ -13,7 +13,7 @@ from ...commanding.roles import Role
 from ...orders.commands.planning import PlanOrder, plan
 from ...web_api.errors import NotFound
 from ...web_api.fields import Day, Note, Quantity, Strict
-from ..models import Proposal
+from ..models import Proposal, ProposalState
 
 ProposalNumber = Annotated[int, Field(ge=1, le=2**62)]
 
@@ -67,7 +67,7 @@ def accept_changed(context: Context, given: AcceptChanged) -> None:
 def decline_proposals(context: Context, given: DeclineProposals) -> None:
     """Have nothing become of proposals of this plan; the next run may propose them again."""
     for p in _locked(context, given.proposals):
-        _decide(context, p, Proposal.State.DECLINED, given.reason)
+        _decide(context, p, ProposalState.DECLINED, given.reason)
 
 
 def _accept(
@@ -81,20 +81,20 @@ def _accept(
         if p.item.is_made:
             book = plan(context, PlanOrder(item=p.item.code, quantity=quantity, due=due))
             orders.append(str(book.order.number))
-            _decide(context, p, Proposal.State.ACCEPTED, f"order {book.order.number}")
+            _decide(context, p, ProposalState.ACCEPTED, f"order {book.order.number}")
         else:
             bought.append(MissingWanted(item=p.item.code, quantity=quantity, comes_on=due))
     purchases = buy(context, bought) if bought else {}
     for p in proposals:
         if not p.item.is_made:
-            _decide(context, p, Proposal.State.ACCEPTED, f"purchase order {purchases[p.item.code]}")
+            _decide(context, p, ProposalState.ACCEPTED, f"purchase order {purchases[p.item.code]}")
     if orders:
         context.made["orders"] = ",".join(orders)
     if purchases:
         context.made["purchases"] = ",".join(sorted(set(purchases.values())))
 
 
-def _decide(context: Context, p: Proposal, state: Proposal.State, became: str) -> None:
+def _decide(context: Context, p: Proposal, state: ProposalState, became: str) -> None:
     context.effects.field(f"proposal {p.pk} of {p.item.code}", "state", p.state, f"{state.value}: {became}")  # fmt: skip
     p.state, p.became = state.value, became[:200]
     p.save(update_fields=["state", "became"])
@@ -110,7 +110,7 @@ def _locked(context: Context, numbers: Sequence[int]) -> list[Proposal]:
         if number not in found:
             raise NotFound("proposal", str(number))
         p = found[number]
-        if p.run.is_what_if or p.state != Proposal.State.OPEN:
+        if p.run.is_what_if or p.state != ProposalState.OPEN:
             state = "proposed by a what-if" if p.run.is_what_if else f"{p.state}, {p.became}"
             raise AlreadyDecided(p.pk, p.item.code, state)
     return [found[n] for n in sorted(wanted)]

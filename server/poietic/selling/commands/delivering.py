@@ -20,7 +20,7 @@ from ...orders.commands.taking_back import postings_of_act
 from ...statements.bulk import insert_rows
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Moment, Note, Price, Quantity, Reference, Strict, Text
-from ..models import CustomerLine, CustomerOrder, Sold
+from ..models import CustomerLine, CustomerOrder, CustomerOrderState, Sold
 from .ordering import (
     CustomerOrderGiven,
     LineNumber,
@@ -105,8 +105,8 @@ class MoreThanOpen(DomainError):
 def deliver_ordered(context: Context, given: DeliverOrdered) -> None:
     """Take what a customer ordered out of stock, in full or a part; it ends with the last of it."""
     order = lock_order(context, given.customer_order)
-    if order.state != CustomerOrder.State.ACCEPTED:
-        way = "Accept it first." if order.state == CustomerOrder.State.OFFER else "Reopen it first."
+    if order.state != CustomerOrderState.ACCEPTED:
+        way = "Accept it first." if order.state == CustomerOrderState.OFFER else "Reopen it first."
         raise NotInState(order.number, "delivered", order.state, way)
     lines = {n.number: n for n in order.lines.select_related("item")}
     said = given.lines or [
@@ -143,7 +143,7 @@ def deliver_ordered(context: Context, given: DeliverOrdered) -> None:
     _send(context, order.customer, document, [lines[one.line].pk for one in said])
     if not any(n.open for n in lines.values()):
         context.effects.field(f"customer order {order.number}", "state", order.state, "ended")
-        order.state = CustomerOrder.State.ENDED.value
+        order.state = CustomerOrderState.ENDED.value
     count_open(order, lines.values())
     touch(context, order)
 
@@ -206,7 +206,7 @@ def take_back_delivery(context: Context, number: int, reason: str) -> None:
         line = CustomerLine.objects.get(pk=key)
         order = next(o for o in locked if o.pk == line.order_id)
         line.delivered -= quantity
-        if order.state == CustomerOrder.State.ENDED:
-            order.state = CustomerOrder.State.ACCEPTED.value
+        if order.state == CustomerOrderState.ENDED:
+            order.state = CustomerOrderState.ACCEPTED.value
         count_open(order, [line])
         touch(context, order)

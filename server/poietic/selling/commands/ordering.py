@@ -20,7 +20,7 @@ from ...commanding.roles import Role
 from ...statements.bulk import insert_rows, update_rows
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Day, Note, Price, Quantity, Strict, Text
-from ..models import CustomerLine, CustomerOrder
+from ..models import CustomerLine, CustomerOrder, CustomerOrderState
 
 CustomerOrderNumber = Annotated[int, Field(ge=1, le=2_000_000_000)]
 LineNumber = Annotated[int, Field(ge=1, le=9999)]
@@ -111,7 +111,7 @@ def enter_customer_order(context: Context, given: EnterCustomerOrder) -> None:
     with connection.cursor() as cursor:
         cursor.execute("SELECT nextval('selling_number')")
         number: int = cursor.fetchone()[0]
-    state = CustomerOrder.State.OFFER if given.is_offer else CustomerOrder.State.ACCEPTED
+    state = CustomerOrderState.OFFER if given.is_offer else CustomerOrderState.ACCEPTED
     order = CustomerOrder.objects.create(
         number=number,
         customer=customer,
@@ -140,9 +140,9 @@ def add_customer_lines(context: Context, given: AddCustomerLines) -> None:
 def accept_offer(context: Context, given: CustomerOrderGiven) -> None:
     """Have an offer be an order: from now on it is demand."""
     order = lock_order(context, given.customer_order)
-    if order.state != CustomerOrder.State.OFFER:
+    if order.state != CustomerOrderState.OFFER:
         raise NotInState(order.number, "accepted", order.state, "Only an offer is accepted.")
-    _set_state(context, order, CustomerOrder.State.ACCEPTED)
+    _set_state(context, order, CustomerOrderState.ACCEPTED)
 
 
 @command("end-customer-order", "End a customer's order", Role.CONTROLLER)
@@ -150,16 +150,16 @@ def end_customer_order(context: Context, given: CustomerOrderGiven) -> None:
     """Have nothing more leave for a customer's order: it was delivered, cancelled or the offer refused."""
     order = lock_order(context, given.customer_order)
     _require_not_ended(order, "ended")
-    _set_state(context, order, CustomerOrder.State.ENDED)
+    _set_state(context, order, CustomerOrderState.ENDED)
 
 
 @command("reopen-customer-order", "Reopen a customer's order", Role.CONTROLLER)
 def reopen_customer_order(context: Context, given: CustomerOrderGiven) -> None:
     """Have what is still open of a customer's order be demand again."""
     order = lock_order(context, given.customer_order)
-    if order.state != CustomerOrder.State.ENDED:
+    if order.state != CustomerOrderState.ENDED:
         raise NotInState(order.number, "reopened", order.state, "Only one that ended is reopened.")
-    _set_state(context, order, CustomerOrder.State.ACCEPTED)
+    _set_state(context, order, CustomerOrderState.ACCEPTED)
 
 
 @command("change-customer-line", "Change a line of a customer's order", Role.CONTROLLER)
@@ -228,7 +228,7 @@ def _add(context: Context, order: CustomerOrder, lines: list[LineOrdered], *, fi
         if price is None:
             reached = [(q, p) for (key, q), p in prices.items() if key == item.pk and q <= n.quantity]  # fmt: skip
             price = max(reached)[1] if reached else None
-        accepted = order.state == CustomerOrder.State.ACCEPTED
+        accepted = order.state == CustomerOrderState.ACCEPTED
         rows.append((order.pk, number, item.pk, n.quantity, price, n.wanted_on, n.promised_on, n.priority, n.is_planned, ZERO, n.quantity if accepted else ZERO))  # fmt: skip
         words = f"{n.quantity.normalize():f} {item.unit} of {item.code} by {n.promised_on or n.wanted_on}"
         context.effects.field(f"line {number}", "wanted", None, words)
@@ -239,11 +239,11 @@ def _add(context: Context, order: CustomerOrder, lines: list[LineOrdered], *, fi
 
 
 def _require_not_ended(order: CustomerOrder, act: str) -> None:
-    if order.state == CustomerOrder.State.ENDED:
+    if order.state == CustomerOrderState.ENDED:
         raise NotInState(order.number, act, order.state, "Reopen it first.")
 
 
-def _set_state(context: Context, order: CustomerOrder, state: CustomerOrder.State) -> None:
+def _set_state(context: Context, order: CustomerOrder, state: CustomerOrderState) -> None:
     thing = f"customer order {order.number}"
     context.effects.field(thing, "state", order.state, state.value)
     order.state = state.value

@@ -3,7 +3,7 @@ import { forms } from './forms';
 import { routes } from './routes';
 
 export const bench: Bench = {
-  bar: [{ place: 6, to: '/cost', name: 'Cost', seesCosts: true }],
+  bar: [{ place: 8, to: '/cost', name: 'Cost', seesCosts: true }],
   routes,
   forms,
   pages: [

@@ -6,8 +6,8 @@ import { routes } from './routes';
 
 export const bench: Bench = {
   bar: [
-    { place: 4, to: '/release', name: 'Release' },
-    { place: 5, to: '/make', name: 'Make' },
+    { place: 6, to: '/release', name: 'Release' },
+    { place: 7, to: '/make', name: 'Make' },
   ],
   routes,
   forms,

@@ -6,9 +6,10 @@ import { day } from '../../lib/date';
 import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
+import { SteppedLine } from '../../stock/SteppedLine';
+import { StepTable } from '../../stock/StepTable';
 import { Loaded } from '../../ui/States';
-import { itemStoresOptions, type ItemStores, type Piece, type Step } from './queries';
-import { SteppedLine } from './SteppedLine';
+import { itemStoresOptions, type ItemStores, type Piece } from './queries';
 import { ReleaseFrame } from '../../orders/ReleaseFrame';
 
 /** Where an item lies, and what becomes of it. */
@@ -41,7 +42,7 @@ function Page({ stores: s }: { stores: ItemStores }) {
       <Pieces stores={s} />
       <section aria-label="Supply and demand" className="mt-4">
         <h2 className="px-4">Supply and demand</h2>
-        {s.steps.length > 0 && <SteppedLine stores={s} />}
+        {s.steps.length > 0 && <SteppedLine item={s.item} unit={s.unit} today={s.today} beginsAt={s.begins_at} steps={s.steps} />}
         <Steps stores={s} />
       </section>
     </ReleaseFrame>
@@ -134,75 +135,24 @@ function Pieces({ stores: s }: { stores: ItemStores }) {
 /** Each thing that changes the stock, the day it happens, and what there is then. */
 function Steps({ stores: s }: { stores: ItemStores }) {
   return (
-    <div className="overflow-x-auto">
-      <table className="rows" aria-label="Supply and demand by date">
-        <thead>
-          <tr>
-            <th className="pl-4!">Day</th>
-            <th>what</th>
-            <th className="num">comes</th>
-            <th className="num">goes</th>
-            <th className="num pr-4!">then there are</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr>
-            <td className="pl-4! whitespace-nowrap">{day(s.today)}</td>
-            <td className="text-quiet">may be used today</td>
-            <td />
-            <td />
-            <td className="num pr-4!">
-              {quantity(s.begins_at)}
-              <span className="unit">{s.unit}</span>
-            </td>
-          </tr>
-          {s.steps.map((step) => (
-            <StepRow key={`${step.kind}${step.number}${step.change}${step.projected}`} step={step} />
-          ))}
-          {!isZero(s.undated) && (
-            <tr>
-              <td className="pl-4! text-quiet">no day known</td>
-              <td className="text-quiet">also to come</td>
-              <td className="num">{quantity(s.undated)}</td>
-              <td />
-              <td />
-            </tr>
-          )}
-          {s.steps.length === 0 && isZero(s.undated) && (
-            <tr>
-              <td />
-              <td colSpan={4} className="text-quiet">
-                Nobody wants it, and nothing is to come.
-              </td>
-            </tr>
-          )}
-        </tbody>
-      </table>
-    </div>
-  );
-}
-
-function StepRow({ step }: { step: Step }) {
-  const goes = step.change.startsWith('-');
-  const link = 'code quiet-link';
-  return (
-    <tr>
-      <td className="pl-4! whitespace-nowrap">{day(step.day)}</td>
-      <td className="w-full">
-        {step.kind === 'transfer' ? (
-          <Link className={link} to="/release/transfers">
-            transfer {step.number}
-          </Link>
-        ) : (
-          <Link className={link} to={`/orders/${step.number}`}>
-            {step.number}
-          </Link>
-        )}{' '}
-        {step.words}
-      </td>
-      <td className="num">{goes ? '' : quantity(step.change)}</td>
-      <td className="num">{goes ? quantity(step.change.slice(1)) : ''}</td>
-      <td className={`num pr-4! ${step.projected.startsWith('-') ? 'font-semibold text-attention' : ''}`}>{quantity(step.projected)}</td>
-    </tr>
+    <StepTable today={s.today} beginsAt={s.begins_at} unit={s.unit} steps={s.steps}>
+      {!isZero(s.undated) && (
+        <tr>
+          <td className="pl-4! text-quiet">no day known</td>
+          <td className="text-quiet">also to come</td>
+          <td className="num">{quantity(s.undated)}</td>
+          <td />
+          <td />
+        </tr>
+      )}
+      {s.steps.length === 0 && isZero(s.undated) && (
+        <tr>
+          <td />
+          <td colSpan={4} className="text-quiet">
+            Nobody wants it, and nothing is to come.
+          </td>
+        </tr>
+      )}
+    </StepTable>
   );
 }

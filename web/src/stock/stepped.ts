@@ -1,6 +1,6 @@
-/** What the pages of the stores work out of what they are told, to draw it. */
+/** A projected stock, laid out to be drawn. */
 
-interface Change {
+export interface Change {
   day: string;
   projected: string;
 }

@@ -1,25 +1,32 @@
-import { shortDay } from '../../lib/date';
-import { quantity } from '../../lib/decimal';
-import { stepped } from './logic';
-import type { ItemStores } from './queries';
+import { shortDay } from '../lib/date';
+import { quantity } from '../lib/decimal';
+import { type Change, stepped } from './stepped';
 
 const WIDTH = 960;
 const HEIGHT = 132;
 const LEFT = 44;
 const BOTTOM = 20;
 
+interface Props {
+  item: string;
+  unit: string;
+  today: string;
+  beginsAt: string;
+  steps: readonly Change[];
+}
+
 /** The projected stock as a stepped line over time; below nothing it is shaded. */
-export function SteppedLine({ stores: s }: { stores: ItemStores }) {
-  const line = stepped(s.today, s.begins_at, s.steps);
+export function SteppedLine({ item, unit, today, beginsAt, steps }: Props) {
+  const line = stepped(today, beginsAt, steps);
   const x = (share: number) => LEFT + share * (WIDTH - LEFT - 16);
   const y = (share: number) => 10 + (1 - share) * (HEIGHT - BOTTOM - 16);
   const path = line.points.map(([at, level], n) => `${n === 0 ? 'M' : 'H'}${x(at)} ${n === 0 ? y(level) : `V${y(level)}`}`).join(' ');
   const zero = y(line.zero);
-  const lowest = s.steps.reduce((low, step) => (Number(step.projected) < Number(low) ? step.projected : low), s.begins_at);
+  const lowest = steps.reduce((low, step) => (Number(step.projected) < Number(low) ? step.projected : low), beginsAt);
   return (
     <svg
       role="img"
-      aria-label={`Projected stock of ${s.item}: ${quantity(s.begins_at)} today, lowest ${quantity(lowest)} ${s.unit}`}
+      aria-label={`Projected stock of ${item}: ${quantity(beginsAt)} today, lowest ${quantity(lowest)} ${unit}`}
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       className="mt-1 block w-full max-w-[1100px] px-4 text-[11px]"
     >

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { stepped } from './logic';
+import { stepped } from './stepped';
 
 const step = (day: string, projected: string) => ({ day, projected });
 

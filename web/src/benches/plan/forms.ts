@@ -1,0 +1,38 @@
+/** What is asked for when a plan is run, tried otherwise, accepted or declined. */
+
+import { date, number, optional, supplier, text, wholeNumber } from '../../commands/entries';
+import { commandForms, said } from '../../commands/form';
+
+const many = (g: Record<string, unknown>) => (Array.isArray(g['proposals']) ? g['proposals'].length : 0);
+const horizon = wholeNumber('Working days ahead', { optional: true, hint: 'empty: 90' });
+
+export const forms = commandForms({
+  'run-plan': { act: () => 'Run the plan', entries: { horizon } },
+  'try-plan': {
+    act: () => 'Try it',
+    words: 'A what-if stands beside the plan and changes nothing.',
+    entries: {
+      demand: number('Demand, %', { optional: true, hint: 'of what customers order and what is foreseen' }),
+      supplier: supplier('Supplier who sends nothing', optional),
+      back_on: date('before', optional),
+      horizon,
+    },
+  },
+  'accept-proposals': {
+    act: (g) => `Accept ${many(g)} proposals`,
+    words: 'What is to be made becomes planned orders; what is to be bought a draft to each supplier.',
+    entries: {},
+    fromPage: true,
+  },
+  'accept-changed': {
+    act: (g) => `Accept ${said(g.quantity)} for ${said(g.due)}`,
+    words: 'The next run plans what is missing then.',
+    entries: {
+      proposal: wholeNumber('Proposal'),
+      quantity: number('Quantity', { optional: true, hint: 'empty: as proposed' }),
+      due: date('Due', { optional: true, hint: 'empty: as proposed' }),
+    },
+    fromPage: true,
+  },
+  'decline-proposals': { act: (g) => `Decline ${many(g)} proposals`, entries: { reason: text('Why') }, fromPage: true },
+});

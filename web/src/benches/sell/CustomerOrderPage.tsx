@@ -1,0 +1,148 @@
+import { useQuery } from '@tanstack/react-query';
+import { Link, useParams } from 'react-router';
+import { useCommands } from '../../commands/CommandContext';
+import { useMay } from '../../commands/useMay';
+import { day, moment } from '../../lib/date';
+import { isZero, money, percent, quantity, unitCost } from '../../lib/decimal';
+import { Button } from '../../ui/Button';
+import { Loaded } from '../../ui/States';
+import { SellFrame } from './SellFrame';
+import { type CustomerLine, type CustomerOrder, customerOrderOptions } from './queries';
+
+/** A customer's order: its lines with what they leave over the standard, and what left for it. */
+export function CustomerOrderPage() {
+  const number = Number(useParams()['number']);
+  const order = useQuery(customerOrderOptions(number));
+  return <Loaded query={order}>{(o) => <Shown order={o} />}</Loaded>;
+}
+
+function Shown({ order: o }: { order: CustomerOrder }) {
+  const { start } = useCommands();
+  const may = useMay();
+  const act = (command: string, name: string, look: 'act' | 'plain' = 'plain') =>
+    may.has(command) && (
+      <Button key={command} look={look} onClick={() => start(command, { customer_order: o.number })}>
+        {name}
+      </Button>
+    );
+  const margin = o.margin !== '' && o.share !== null && ` · margin at standard ${money(o.margin)} EUR, ${percent(o.share)}`;
+  return (
+    <SellFrame
+      title={
+        <>
+          {o.state === 'offer' ? 'Offer' : "Customer's order"} <span className="code text-[15px]!">{o.number}</span> {o.customer_name}
+        </>
+      }
+      words={
+        <>
+          {o.state}
+          {o.their_number && ` · their ${o.their_number}`}
+          {o.amount !== '' && ` · ${money(o.amount)} EUR`}
+          {margin}
+          {o.note && ` · ${o.note}`}
+        </>
+      }
+      acts={
+        <>
+          {o.state === 'offer' && act('accept-offer', 'Accept…', 'act')}
+          {o.state === 'accepted' && act('deliver-ordered', 'Deliver…', 'act')}
+          {o.state !== 'ended' && act('add-customer-lines', 'Add lines…')}
+          {o.state !== 'ended' && act('end-customer-order', 'End…')}
+          {o.state === 'ended' && act('reopen-customer-order', 'Reopen…')}
+        </>
+      }
+    >
+      <div className="overflow-x-auto">
+        <table className="rows" aria-label="Lines">
+          <thead>
+            <tr>
+              <th className="pl-4!">Line</th>
+              <th>item</th>
+              <th className="num">wanted</th>
+              <th className="num">left</th>
+              <th className="num">open</th>
+              <th>wanted on</th>
+              <th>promised</th>
+              <th className="num">EUR each</th>
+              <th className="num">EUR</th>
+              <th className="num">margin</th>
+              <td />
+            </tr>
+          </thead>
+          <tbody>
+            {o.lines.map((n) => (
+              <LineRow key={n.line} order={o.number} line={n} canChange={o.state !== 'ended' && may.has('change-customer-line')} />
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <Delivered order={o} />
+    </SellFrame>
+  );
+}
+
+function LineRow({ order, line: n, canChange }: { order: number; line: CustomerLine; canChange: boolean }) {
+  const { start } = useCommands();
+  return (
+    <tr>
+      <td className="pl-4!">{n.line}</td>
+      <td className="w-full">
+        {n.name}{' '}
+        <Link className="code quiet-link" data-peek={n.item} to={`/plan/items/${encodeURIComponent(n.item)}`}>
+          {n.item}
+        </Link>
+        {!n.is_planned && <span className="text-quiet"> not planned</span>}
+        {n.priority !== 5 && <span className="text-quiet"> priority {n.priority}</span>}
+      </td>
+      <td className="num">
+        {quantity(n.quantity)}
+        <span className="unit">{n.unit}</span>
+      </td>
+      <td className="num">{isZero(n.delivered) ? '–' : quantity(n.delivered)}</td>
+      <td className="num">{isZero(n.open) ? '–' : quantity(n.open)}</td>
+      <td className="whitespace-nowrap">{day(n.wanted_on)}</td>
+      <td className="whitespace-nowrap">{n.promised_on ? <span className={n.promised_on > n.wanted_on ? 'text-attention' : ''}>{day(n.promised_on)}</span> : '–'}</td>
+      <td className="num">{n.price ? unitCost(n.price) : <span className="text-quiet">none</span>}</td>
+      <td className="num">{n.amount && money(n.amount)}</td>
+      <td className="num whitespace-nowrap">
+        {n.margin && money(n.margin)}
+        {n.share && <span className="text-quiet"> {percent(n.share)}</span>}
+      </td>
+      <td className="num pr-4!">
+        {canChange && (
+          <Button look="link" aria-label={`Change line ${n.line}`} onClick={() => start('change-customer-line', { customer_order: order, line: n.line, is_planned: n.is_planned })}>
+            Change…
+          </Button>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+function Delivered({ order: o }: { order: CustomerOrder }) {
+  if (o.delivered.length === 0) return <p className="px-4 py-3 text-quiet">Nothing has left for it yet.</p>;
+  return (
+    <section aria-label="Delivered" className="mt-4 overflow-x-auto">
+      <h2 className="px-4">Delivered</h2>
+      <table className="rows" aria-label="What left">
+        <tbody>
+          {o.delivered.map((d) => (
+            <tr key={`${d.posting} ${d.line}`} className={d.is_taken_back ? 'text-quiet' : ''}>
+              <td className="pl-4! whitespace-nowrap">{moment(d.at)}</td>
+              <td className="w-full">
+                line {d.line} <span className="code">{d.item}</span>
+                {d.is_taken_back && ' taken back'}
+              </td>
+              <td className="num">{quantity(d.quantity)}</td>
+              <td className="num pr-4!">
+                <Link className="quiet-link" to={`/postings/${d.posting}`}>
+                  posting {d.posting}
+                </Link>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
