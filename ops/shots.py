@@ -155,7 +155,7 @@ SHOTS: dict[str, tuple[str, Callable[[Page], object]]] = {
     "across": ("Sunil", _go("/cost/across")),
     "late-cost": ("Sunil", _go("/cost/late")),
     "month": ("Sunil", _month),
-    "item-cost": ("Sunil", _go("/define/items/OT-200/cost")),
+    "plan": ("Jonas", _go("/plan/items/HT-200")),
 }
 
 

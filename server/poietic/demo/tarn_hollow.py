@@ -16,6 +16,7 @@ from . import (
     mirror_cell,
     picking_scene,
     product_family,
+    selling_scene,
     stores_scene,
 )
 from .shop import Shop
@@ -71,6 +72,7 @@ def load(today: date) -> None:
     picking_scene.play(works)
     buying_scene.play(works)
     books_scene.play(works)
+    selling_scene.play(works)
     keep_all(timezone.now(), stale_only=False)  # as the night leaves it
 
 

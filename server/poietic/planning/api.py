@@ -5,7 +5,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Literal
 
-from django.db.models import F, Min, Q, QuerySet, Sum
+from django.db.models import Case, F, Min, Q, QuerySet, Sum, When
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
@@ -230,10 +230,11 @@ def _chosen(which: Kind) -> Q:
 
 @router.get("/plan/advice", response={200: AdvicePage, 404: Problem})
 def advice(request: HttpRequest, run: int = 0, limit: PageSize = 100, skip: Skip = 0) -> AdvicePage:
-    """Return what exists and should come another day: what is wanted sooner first."""
+    """Return what exists and should come another day: what is wanted sooner, then what is not wanted."""
     of = _named(run)
     rows = of.advice.select_related("item") if of else Advice.objects.none()
-    told = rows.order_by(F("to").asc(nulls_last=True), "on", "pk")
+    urgency = Case(When(to__lt=F("on"), then=0), When(to=None, then=1), default=2)
+    told = rows.order_by(urgency, F("to").asc(nulls_last=True), "on", "pk")
     return AdvicePage(
         rows=[
             AdviceRow(

@@ -127,7 +127,7 @@ def read_works(today: date, periods: int, assumed: Assumed) -> Read:
     for key, quantity in _usable(today, 0).items():
         on_hand[row[int(np.searchsorted(keys, key))]] = float(quantity)
     bounds = np.searchsorted(levels[order], np.arange(levels.max(initial=0) + 2)).tolist()
-    demand, coming, supplies, words = _future(keys, row, days, assumed)
+    demand, on_the_way, coming, supplies, words = _future(keys, row, days, assumed)
     passing = {g[0] for g in grades}
     ranked = [items[k] for k in keys[order].tolist()]
     works = Works(
@@ -136,7 +136,7 @@ def read_works(today: date, periods: int, assumed: Assumed) -> Read:
         policy=_policy(ranked, passing, assumed, days),
         on_hand=on_hand,
         demand=demand,
-        supply=np.zeros((keys.size, periods)),
+        supply=on_the_way,
         coming=coming,
         tolerance=TOLERANCE,
     )
@@ -164,9 +164,10 @@ def _grades(today: date) -> tuple[list[tuple[int, int, float]], list[str]]:
 
 def _future(
     keys: Keys, row: Rows, days: list[date], assumed: Assumed
-) -> tuple[Floats, dict[int, list[Coming]], list[tuple[int, Supply]], list[str]]:
-    """Return what is wanted by row and day, and what comes by row, with what tells the supplies apart."""
+) -> tuple[Floats, Floats, dict[int, list[Coming]], list[tuple[int, Supply]], list[str]]:
+    """Return what is wanted and on its way by row and day, and what else comes by row, with what tells it apart."""
     demand = np.zeros((keys.size, len(days)))
+    on_the_way = np.zeros_like(demand)
     coming: dict[int, list[Coming]] = {}
     supplies: list[tuple[int, Supply]] = []
     undated = 0
@@ -188,11 +189,16 @@ def _future(
                 continue
             if assumed.back_on and supply.source is Source.PURCHASE and supply.number in late:
                 comes = max(comes, assumed.back_on)
+            if supply.source is Source.TRANSFER:  # it is on its way
+                on_the_way[own, min(len(days) - 1, bisect_left(days, comes))] += float(
+                    supply.quantity
+                )
+                continue
             told = Coming(len(supplies), bisect_left(days, comes), float(supply.quantity))
             coming.setdefault(own, []).append(told)
             supplies.append((key, replace(supply, comes=comes)))
     words = [f"{undated} supplies of which nobody knows the day are left out."] if undated else []
-    return demand, coming, supplies, words
+    return demand, on_the_way, coming, supplies, words
 
 
 def _policy(

@@ -17,12 +17,14 @@ interface Props {
   beginsAt: string;
   unit: string;
   steps: readonly StockStep[];
+  /** what can be done about some, by kind and number */
+  acts?: Readonly<Record<string, ReactNode>>;
   /** rows below those of known days */
   children?: ReactNode;
 }
 
 /** What comes and goes of an item by date, and what there is after it. */
-export function StepTable({ today, beginsAt, unit, steps, children }: Props) {
+export function StepTable({ today, beginsAt, unit, steps, acts, children }: Props) {
   return (
     <div className="overflow-x-auto">
       <table className="rows" aria-label="Supply and demand by date">
@@ -47,7 +49,7 @@ export function StepTable({ today, beginsAt, unit, steps, children }: Props) {
             </td>
           </tr>
           {steps.map((step) => (
-            <StepRow key={`${step.kind}${step.number}${step.day}${step.change}${step.projected}`} step={step} />
+            <StepRow key={`${step.kind}${step.number}${step.day}${step.change}${step.projected}`} step={step} act={acts?.[`${step.kind} ${step.number}`]} />
           ))}
           {children}
         </tbody>
@@ -76,13 +78,13 @@ export function Origin({ kind, number }: { kind: string; number: number }) {
   );
 }
 
-function StepRow({ step }: { step: StockStep }) {
+function StepRow({ step, act }: { step: StockStep; act: ReactNode }) {
   const goes = step.change.startsWith('-');
   return (
     <tr>
       <td className="pl-4! whitespace-nowrap">{day(step.day)}</td>
       <td className="w-full">
-        <Origin kind={step.kind} number={step.number} /> {step.words}
+        <Origin kind={step.kind} number={step.number} /> {step.words} {act}
       </td>
       <td className="num">{goes ? '' : quantity(step.change)}</td>
       <td className="num">{goes ? quantity(step.change.slice(1)) : ''}</td>

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { stepped } from './stepped';
+import { bars, stepped } from './stepped';
 
 const step = (day: string, projected: string) => ({ day, projected });
 
@@ -26,5 +26,18 @@ describe('a projected stock as a line', () => {
 
   it('stays drawable where nothing is there and nothing happens', () => {
     expect(stepped('2026-12-01', '0', []).points).toEqual([[0, 0], [1, 0]]);
+  });
+});
+
+describe('what comes and goes', () => {
+  it('stands on the same width as the line, as large as its part of the largest', () => {
+    const moves = [
+      { day: '2026-12-01', kind: 'customer order', change: '-4', projected: '0' },
+      { day: '2026-12-11', kind: 'proposal', change: '8', projected: '8' },
+    ];
+    const [goes, comes] = bars('2026-12-01', moves);
+    expect(goes).toEqual({ at: 0, size: 0.5, goes: true, isProposed: false });
+    expect([comes?.goes, comes?.isProposed, comes?.size, Math.round((comes?.at ?? 0) * 108)]).toEqual([false, true, 1, 100]);
+    expect(bars('2026-12-01', [])).toEqual([]);
   });
 });

@@ -19,11 +19,33 @@ export interface Stepped {
 
 const dayNumber = (day: string) => Date.parse(`${day}T00:00Z`) / 86_400_000;
 
-/** Lay out a projected stock as a stepped line: from today to a little after the last change. */
-export function stepped(today: string, begins: string, steps: readonly Change[]): Stepped {
+export interface Moving extends Change {
+  kind: string;
+  change: string;
+}
+
+/** Lay out what comes and goes: where on the same width as the line, and how much of the largest. */
+export function bars(today: string, steps: readonly Moving[]) {
+  const { first, span } = spanOf(today, steps);
+  const most = Math.max(...steps.map((s) => Math.abs(Number(s.change))), 1e-9);
+  return steps.map((s) => ({
+    at: (dayNumber(s.day) - first) / span,
+    size: Math.abs(Number(s.change)) / most,
+    goes: s.change.startsWith('-'),
+    isProposed: s.kind === 'proposal',
+  }));
+}
+
+/** Return the first day and how many days are shown: up to a little after the last change. */
+function spanOf(today: string, steps: readonly Change[]) {
   const first = dayNumber(today);
   const last = Math.max(...steps.map((s) => dayNumber(s.day)), first + 1);
-  const span = (last - first) * 1.08;
+  return { first, span: (last - first) * 1.08 };
+}
+
+/** Lay out a projected stock as a stepped line: from today to a little after the last change. */
+export function stepped(today: string, begins: string, steps: readonly Change[]): Stepped {
+  const { first, span } = spanOf(today, steps);
   const levels = [begins, ...steps.map((s) => s.projected)].map(Number);
   const high = Math.max(0, ...levels);
   const low = Math.min(0, ...levels);

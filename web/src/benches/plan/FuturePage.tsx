@@ -5,6 +5,7 @@ import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { day } from '../../lib/date';
 import { isZero, quantity } from '../../lib/decimal';
+import { ComesAndGoes } from '../../stock/ComesAndGoes';
 import { SteppedLine } from '../../stock/SteppedLine';
 import { Origin, StepTable } from '../../stock/StepTable';
 import { Button } from '../../ui/Button';
@@ -21,6 +22,14 @@ export function FuturePage() {
 function Shown({ item: i }: { item: PlannedItem }) {
   const { start } = useCommands();
   const may = useMay();
+  const acts = Object.fromEntries(
+    (may.has('accept-changed') ? i.proposals : []).map((p) => [
+      `proposal ${p.proposal}`,
+      <Button key={p.proposal} look="link" aria-label={`Accept ${quantity(p.quantity)} for ${day(p.due)}`} onClick={() => start('accept-changed', { proposal: p.proposal, quantity: p.quantity, due: p.due })}>
+        Accept…
+      </Button>,
+    ]),
+  );
   return (
     <article className="pt-2 pb-4">
       <header className="flex flex-wrap items-start justify-between gap-x-4 px-4">
@@ -37,21 +46,17 @@ function Shown({ item: i }: { item: PlannedItem }) {
             {!isZero(i.safety_stock) && `, safety stock ${quantity(i.safety_stock)} ${i.unit}`}
           </p>
         </div>
-        {may.has('plan-item') && (
-          <Button onClick={() => start('plan-item', { code: i.item })}>How it is planned…</Button>
-        )}
+        {may.has('change-item') && <Button onClick={() => start('plan-item', { code: i.item })}>How it is planned…</Button>}
       </header>
+      {i.steps.length > 0 && <ComesAndGoes steps={i.steps} today={i.today} />}
       {i.steps.length > 0 && <SteppedLine item={i.item} unit={i.unit} today={i.today} beginsAt={i.on_hand} steps={i.steps} />}
-      {i.proposals.length > 0 && may.has('accept-changed') && (
-        <p className="flex flex-wrap gap-3 px-4 py-1">
-          {i.proposals.slice(0, 6).map((p) => (
-            <Button key={p.proposal} onClick={() => start('accept-changed', { proposal: p.proposal, quantity: p.quantity, due: p.due })}>
-              Accept {quantity(p.quantity)} for {day(p.due)}…
-            </Button>
-          ))}
-        </p>
-      )}
-      <StepTable today={i.today} beginsAt={i.on_hand} unit={i.unit} steps={i.steps}>
+      <StepTable
+        today={i.today}
+        beginsAt={i.on_hand}
+        unit={i.unit}
+        steps={i.steps}
+        acts={acts}
+      >
         {i.whole > i.steps.length && (
           <tr>
             <td />

@@ -131,7 +131,7 @@ function Acts({ rows, marked, onMark }: Marking) {
   return (
     <p className="flex min-h-8 items-center gap-3 px-4 pb-1">
       <Button look="act" disabled={chosen.length === 0} onClick={() => act('accept-proposals')}>
-        Accept {chosen.length > 0 ? chosen.length : ''}…
+        {chosen.length > 0 ? `Accept ${chosen.length}…` : 'Accept…'}
       </Button>
       <Button disabled={chosen.length === 0} onClick={() => act('decline-proposals')}>
         Decline…

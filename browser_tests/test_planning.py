@@ -1,0 +1,102 @@
+"""Selling and planning in the browser: an order is entered, planned, accepted, delivered in part."""
+
+import re
+
+from playwright.sync_api import expect
+from poietic.ledger.verify import differences
+from poietic.orders.models import Order
+from poietic.planning.models import PlanRun, Proposal
+from poietic.selling.models import CustomerLine, CustomerOrder
+
+from .live import BrowserTest
+
+
+class Planning(BrowserTest):
+    """On the demo."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.load_demo()
+
+    def test_what_a_customer_orders_is_planned_accepted_and_asks_who_gets_what(self) -> None:
+        page = self.signed_in("Jonas")
+        page.get_by_role("link", name="Sell", exact=True).click()
+        expect(page.get_by_role("table", name="Customers' orders")).to_contain_text(
+            "Ormsby Star Society"
+        )
+        self.assert_accessible(page, "sell")
+        page.get_by_role("button", name="Enter an order").click()
+        page.get_by_label("Customer", exact=True).select_option("ORMSBY")
+        page.get_by_label("Their number").fill("4500")
+        page.get_by_label("item 1").fill("HT-200")
+        page.get_by_label("quantity 1").fill("3")
+        page.get_by_label("wanted on 1").fill("2027-03-15")
+        self.post(page)
+        expect(page.get_by_role("heading", name="Ormsby Star Society")).to_be_visible()
+        expect(page.get_by_role("table", name="Lines")).to_contain_text(
+            "1,020.00"
+        )  # by its own list
+        self.assert_accessible(page, "customer order")
+        order = CustomerOrder.objects.latest("pk")
+        page.get_by_role("button", name="Change line 1").click()
+        page.get_by_label("Promised on").fill("2027-03-18")
+        self.post(page)
+        expect(page.get_by_role("table", name="Lines")).to_contain_text("Thu 18 Mar")
+
+        page.get_by_role("link", name="HT-200").click()
+        expect(page.get_by_role("table", name="Supply and demand by date")).to_contain_text(
+            f"customer order {order.number}"
+        )
+        # what is not planned yet lacks something
+        expect(page.get_by_role("table", name="Demands and what covers them")).to_contain_text(
+            "nothing covers it"
+        )
+        page.get_by_role("button", name="Run the plan").click()
+        job = page.get_by_role("region", name=re.compile("^Run the plan, job"))
+        expect(job.get_by_role("status")).to_contain_text("waits")
+        self.work()
+        expect(job.get_by_role("status")).to_have_text("done")
+        expect(page.get_by_role("table", name="Demands and what covers them")).not_to_contain_text(
+            "nothing covers it"
+        )
+        self.assert_accessible(page, "plan of an item")
+        due = Proposal.objects.filter(
+            run=PlanRun.objects.filter(is_what_if=False)[0], item__code="HT-200"
+        ).latest("due")
+        self.assertEqual((str(due.due), int(due.quantity)), ("2027-03-18", 3))
+        page.get_by_role("button", name="Accept 3 for Thu 18 Mar").click()
+        self.post(page)
+        made = Order.objects.latest("pk")
+        self.assertEqual(
+            (made.item.code, int(made.quantity), str(made.due)), ("HT-200", 3, "2027-03-18")
+        )
+        page.reload()
+        expect(page.get_by_role("table", name="Supply and demand by date")).to_contain_text(
+            str(made.number)
+        )
+        self.assertEqual(CustomerLine.objects.get(order=order).open, 3)
+        self.assertEqual(differences(), [])
+
+    def test_many_proposals_are_accepted_at_once_and_a_what_if_is_compared(self) -> None:
+        page = self.signed_in("Jonas")
+        page.get_by_role("link", name="Plan", exact=True).click()
+        expect(page.get_by_role("table", name="Orders to move")).to_be_visible()
+        self.assert_accessible(page, "plan")
+        page.get_by_role("link", name="demand 200 %").click()
+        expect(page.get_by_role("table", name="What moves")).to_contain_text("Heron 200 telescope")
+        self.assert_accessible(page, "what-if")
+        page.get_by_role("button", name="to make").click()
+        page.get_by_label("Filter proposals").fill("finder")
+        rows = page.get_by_role("table", name="What is proposed").get_by_role("checkbox")
+        expect(page.get_by_role("table", name="What is proposed")).not_to_contain_text("Heron")
+        expect(rows.nth(1)).to_be_visible()
+        page.get_by_label("All of these").check()
+        before = Order.objects.count()
+        page.get_by_role("button", name="Accept").click()
+        self.post(page)
+        page.get_by_role("button", name="decided").click()
+        expect(page.get_by_role("table", name="What is proposed")).to_contain_text(
+            f"order {Order.objects.latest('pk').number}"
+        )
+        self.assertGreater(Order.objects.count(), before)
+        self.assertEqual(differences(), [])
