@@ -60,6 +60,10 @@ class Planning(BrowserTest):
             "nothing covers it"
         )
         self.assert_accessible(page, "plan of an item")
+        page.get_by_label("Quantity of HT-200 to promise").fill("7")
+        expect(page.get_by_role("list", name="What decides it")).to_contain_text(
+            "7 pcs Heron 200 telescope"
+        )
         due = Proposal.objects.filter(
             run=PlanRun.objects.filter(is_what_if=False)[0], item__code="HT-200"
         ).latest("due")

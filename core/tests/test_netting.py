@@ -9,6 +9,8 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
+from poietic_core.planning.capable import Source as Made
+from poietic_core.planning.capable import capable_to_promise
 from poietic_core.planning.lot_sizing import (
     BY_COST,
     LotRule,
@@ -360,3 +362,52 @@ class WhatComes(SimpleTestCase):
         if min(projected) >= 0:
             for t in range(len(periods)):
                 self.assertEqual(sum(found[: t + 1]), min(projected[t:]))
+
+
+class Promising(SimpleTestCase):
+    """The earliest day for a quantity, and what decides it."""
+
+    def kit(self, **free: list[tuple[int, Decimal]]) -> dict[str, Made]:
+        """Return the speaker kit (Heizer & Render) with its lead times, and what is free of it."""
+        made = {"A": {"B": 2, "C": 3}, "B": {"D": 2, "E": 2}, "C": {"E": 2, "F": 2}, "F": {"D": 2, "G": 1}}  # fmt: skip
+        leads = {"A": 1, "B": 2, "C": 1, "D": 1, "E": 2, "F": 3, "G": 2}
+        return {
+            code: Made(
+                lead=lead,
+                free=free.get(code, ()),
+                uses={c: Decimal(q) for c, q in made.get(code, {}).items()},
+            )
+            for code, lead in leads.items()
+        }
+
+    def test_with_nothing_there_the_longest_way_through_the_structure_decides(self) -> None:
+        """G 2, then F 3, C 1, A 1: seven periods (the kit's lead times, by hand)."""
+        found = capable_to_promise("A", Decimal(50), self.kit())
+        self.assertEqual((found.day, [s.item for s in found.path]), (7, ["A", "C", "F", "G"]))
+        self.assertEqual([str(s.quantity) for s in found.path], ["50", "150", "300", "300"])
+
+    def test_what_is_free_shortens_it_and_what_comes_is_waited_for(self) -> None:
+        """With all F there, E decides: 2 + 2 + 1 by B; with F coming on the third day: 3 + 1 + 1, by hand."""
+        there = self.kit(F=[(0, Decimal(300))])
+        self.assertEqual(
+            [s.item for s in capable_to_promise("A", Decimal(50), there).path], ["A", "B", "E"]
+        )
+        comes = capable_to_promise("A", Decimal(50), self.kit(F=[(3, Decimal(300))]))
+        self.assertEqual((comes.day, [(s.item, s.is_free) for s in comes.path]), (5, [("A", False), ("B", False), ("E", False)]))  # fmt: skip
+        later = capable_to_promise("A", Decimal(50), self.kit(F=[(4, Decimal(300))]))
+        self.assertEqual((later.day, [(s.item, s.is_free) for s in later.path]), (6, [("A", False), ("C", False), ("F", True)]))  # fmt: skip
+
+    @given(
+        st.dictionaries(st.sampled_from("ABCDEFG"), st.lists(st.tuples(st.integers(0, 9), st.integers(1, 90)), max_size=3)),
+        st.integers(1, 60),
+        st.integers(0, 30),
+    )  # fmt: skip
+    def test_more_is_never_there_sooner_and_what_is_free_today_is_there_today(self, free: dict[str, list[tuple[int, int]]], quantity: int, more: int) -> None:  # fmt: skip
+        listed = {c: [(day, Decimal(q)) for day, q in sorted(own)] for c, own in free.items()}
+        kit = self.kit(**listed)
+        one = capable_to_promise("A", Decimal(quantity), kit)
+        self.assertGreaterEqual(capable_to_promise("A", Decimal(quantity + more), kit).day, one.day)
+        self.assertLessEqual(one.day, 7)
+        there = sum(q for day, q in listed.get("A", []) if day == 0)
+        self.assertEqual(one.day == 0, there >= quantity)
+        self.assertEqual([s.day for s in one.path], sorted((s.day for s in one.path), reverse=True))

@@ -316,6 +316,23 @@ class Plans(SellingTest):
         )
         self.assertEqual(page["steps"][-1]["projected"], "15.000000")
 
+    def test_a_quantity_is_promised_by_what_decides_it(self) -> None:
+        """A cell takes 4 days once its plate is there, which takes 5; the set's bar 5, the set 2: 7 + 4."""
+        said = self.caller.get("plan/promise/MA-200", quantity="20")
+        self.assertEqual((said["day"], [s["item"] for s in said["path"]]), (str(self.day(11)), ["MA-200", "CS-01", "SB-06"]))  # fmt: skip
+        self.assertEqual([s["how"] for s in said["path"]], ["made anew: 4 working days", "made anew: 2 working days", "bought anew of Metal store: 5 working days"])  # fmt: skip
+        line = {"item": "SB-06", "quantity": "10", "price": "25", "place": "STORE"}
+        self.shop.do("receive-material", lines=[line])
+        said = self.caller.get("plan/promise/MA-200", quantity="20")
+        self.assertEqual((said["day"], said["path"][1]["item"]), (str(self.day(9)), "AP-20"))
+        self.pads("30")
+        self.ordered("10", line={"item": "PAD-3"})
+        for quantity, day in (("20", 0), ("21", 5)):  # ten of thirty are promised already
+            self.assertEqual(self.caller.get("plan/promise/PAD-3", quantity=quantity)["day"], str(self.day(day)))  # fmt: skip
+        self.assertEqual(
+            self.caller.get("plan/promise/PAD-3", quantity="0")["code"], "input.invalid"
+        )
+
     def test_nothing_planned_yet(self) -> None:
         self.assertEqual(self.caller.get("plan"), {"plan": None, "what_ifs": [], "open": 0})
         self.assertEqual(self.caller.get("plan/proposals"), {"rows": [], "whole": 0})

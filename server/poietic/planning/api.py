@@ -3,16 +3,18 @@
 from collections.abc import Iterable
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Literal
+from typing import Annotated, Literal
 
 from django.db.models import Case, F, Min, Q, QuerySet, Sum, When
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
-from poietic_core.planning.model import Demand, Source, Supply
-from poietic_core.planning.pegging import Peg, available_to_promise, peg
+from poietic_core.planning.capable import Step
+from poietic_core.planning.model import Source, Supply
+from poietic_core.planning.pegging import Peg, peg
 from poietic_core.planning.projection import project
 from poietic_core.quantity import ZERO, money
+from pydantic import Field
 
 from ..catalog.models import Item, PriceRow
 from ..catalog.queries import any_of, item_by_code
@@ -23,9 +25,11 @@ from ..costing.storing import totals_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, ShortText, Skip
 from .models import Advice, PlanRun, Proposal, ProposalState
-from .reading import future_of_all, usable_stock
+from .promising import promise, promises
+from .reading import future_of_all, usable_stock_of
 
 router = Router(tags=["planning"])
+QuantityAsked = Annotated[Decimal, Field(gt=0, le=1_000_000)]
 Kind = Literal["all", "make", "buy", "late", "decided"]
 
 
@@ -140,6 +144,28 @@ class PromiseOut(Answer):
 
     day: date
     quantity: DecimalText
+
+
+class PromiseStep(Answer):
+    """A part of the way to a promise."""
+
+    item: str
+    name: str
+    unit: str
+    quantity: DecimalText
+    day: date
+    #: of what is there or comes, or made or bought anew
+    how: str
+
+
+class PromiseMade(Answer):
+    """The earliest day for a quantity, with the chain that decides it, the item itself first."""
+
+    item: str
+    quantity: DecimalText
+    unit: str
+    day: date
+    path: list[PromiseStep]
 
 
 class PlannedItem(Answer):
@@ -271,7 +297,7 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
     for p in open_rows:
         supplies.append(Supply(source=Source.PROPOSAL, number=p.pk, comes=p.due, quantity=p.quantity))  # fmt: skip
         words[Source.PROPOSAL.value, p.pk] = "to be made" if item.is_made else "to be bought"
-    on_hand = usable_stock(today, item.pk)
+    on_hand = usable_stock_of(today, [item.pk]).get(item.pk, ZERO)
     steps = project(on_hand, demands, supplies, today)
     shown = steps[:MOST_ROWS]
     return PlannedItem(
@@ -296,27 +322,46 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
         ],
         whole=len(steps),
         pegs=[_peg(p, words) for p in peg(on_hand, demands, supplies)[:MOST_ROWS]],
-        promises=_promises(on_hand, demands, supplies, today),
+        promises=[
+            PromiseOut(day=d, quantity=q)
+            for d, q in promises(on_hand, demands, supplies, today)[:MOST_ROWS]
+        ],
         proposals=_proposals(open_rows),
     )
 
 
-def _promises(
-    on_hand: Decimal, demands: Iterable[Demand], supplies: Iterable[Supply], today: date
-) -> list[PromiseOut]:
-    """Return what may be promised of stock and of each day's supply: what is only foreseen is no promise."""
-    comes = {today: ZERO}
-    for s in supplies:
-        if s.comes is not None:
-            day = max(today, s.comes)
-            comes[day] = comes.get(day, ZERO) + s.quantity
-    days = sorted(comes)
-    committed = dict.fromkeys(days, ZERO)
-    for d in demands:
-        if d.source is not Source.FORECAST:
-            committed[max(day for day in days if day <= max(today, d.due))] += d.quantity
-    free = available_to_promise(on_hand, [comes[d] for d in days], [committed[d] for d in days])
-    return [PromiseOut(day=d, quantity=q) for d, q in zip(days, free, strict=True) if q][:MOST_ROWS]
+@router.get("/plan/promise/{item}", response={200: PromiseMade, 404: Problem})
+def capable(request: HttpRequest, item: str, quantity: QuantityAsked = Decimal(1)) -> PromiseMade:
+    """Return the earliest day on which a quantity of an item can be there, and what decides it."""
+    known = item_by_code(item)
+    found, days, items = promise(known, quantity, timezone.localdate())
+    first = _first_suppliers(items.values())
+    return PromiseMade(
+        item=known.code,
+        quantity=quantity,
+        unit=known.unit,
+        day=days[min(found.day, len(days) - 1)],
+        path=[
+            PromiseStep(
+                item=s.item,
+                name=items[s.item].name,
+                unit=items[s.item].unit,
+                quantity=s.quantity,
+                day=days[min(s.day, len(days) - 1)],
+                how=_how(s, items[s.item], first),
+            )
+            for s in found.path
+        ],
+    )
+
+
+def _how(step: Step, item: Item, first: dict[int, tuple[str, str]]) -> str:
+    if step.is_free:
+        return "there today" if step.day == 0 else "of what comes"
+    lead = f"{item.lead_time_days} working days" if item.lead_time_days else "no lead time known"
+    if item.is_made:
+        return f"made anew: {lead}"
+    return f"bought anew of {first.get(item.pk, ('', 'nobody known'))[1]}: {lead}"
 
 
 def _peg(p: Peg, words: dict[tuple[str, int], str]) -> PegOut:
@@ -419,10 +464,7 @@ def _run(r: PlanRun) -> PlanRunOut:
 def _proposals(rows: QuerySet[Proposal] | list[Proposal]) -> list[ProposalRow]:
     listed = list(rows.select_related("item") if isinstance(rows, QuerySet) else rows)
     items = {p.item_id: p.item for p in listed}
-    first = {}
-    prices = PriceRow.objects.filter(item__in=any_of(items)).order_by("-position")
-    for item, code, name in prices.values_list("item", "supplier__code", "supplier__name"):
-        first[item] = (code, name)
+    first = _first_suppliers(items.values())
     standards = totals_of(current_set(), items.values())
     return [
         ProposalRow(
@@ -443,3 +485,10 @@ def _proposals(rows: QuerySet[Proposal] | list[Proposal]) -> list[ProposalRow]:
         )
         for p in listed
     ]
+
+
+def _first_suppliers(items: Iterable[Item]) -> dict[int, tuple[str, str]]:
+    """Return who stands first in the price list of each item, by code and name."""
+    prices = PriceRow.objects.filter(item__in=any_of(i.pk for i in items)).order_by("-position")
+    rows = prices.values_list("item", "supplier__code", "supplier__name")
+    return {item: (code, name) for item, code, name in rows}

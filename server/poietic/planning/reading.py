@@ -14,7 +14,6 @@ from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.planning.model import Source, Supply
 from poietic_core.planning.moving import Coming
 from poietic_core.planning.netting import RULES, Policy, Works
-from poietic_core.quantity import ZERO
 from poietic_core.structure.plant import low_level_codes
 from scipy.sparse import csr_matrix
 
@@ -43,11 +42,11 @@ FROM catalog_item i LEFT JOIN ledger_holding h ON h.item_id = i.id ORDER BY i.id
 """
 #: what may be left out, or asked for more of, in a what-if
 FROM_OUTSIDE = (Source.CUSTOMER, Source.FORECAST)
-#: of all items, or of one: on hand, and neither expired nor held back
+#: of all items, or of some: on hand, and neither expired nor held back
 USABLE = """
 SELECT b.item_id, sum(b.quantity) FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
 JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
-WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)) AND %s IN (0, b.item_id) GROUP BY 1
+WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)) AND (%s OR b.item_id = ANY(%s)) GROUP BY 1
 """
 
 
@@ -85,14 +84,10 @@ def future_of_all(items: list[int]) -> dict[int, Future]:
     return found
 
 
-def usable_stock(day: date, item: int) -> Decimal:
-    """Return what is on hand of an item and may be used on a day, reserved or not."""
-    return _usable(day, item).get(item, ZERO)
-
-
-def _usable(day: date, item: int) -> dict[int, Decimal]:
+def usable_stock_of(day: date, items: list[int] | None = None) -> dict[int, Decimal]:
+    """Return what is on hand and may be used on a day, reserved or not: of some items, or of all."""
     with connection.cursor() as cursor:
-        cursor.execute(USABLE, [day, item])
+        cursor.execute(USABLE, [day, items is None, items or []])
         return dict(cursor.fetchall())
 
 
@@ -124,7 +119,7 @@ def read_works(today: date, periods: int, assumed: Assumed) -> Read:
         cursor.execute(ITEMS)
         items = {r[0]: r for r in cursor.fetchall()}
     on_hand = np.zeros(keys.size)
-    for key, quantity in _usable(today, 0).items():
+    for key, quantity in usable_stock_of(today).items():
         on_hand[row[int(np.searchsorted(keys, key))]] = float(quantity)
     bounds = np.searchsorted(levels[order], np.arange(levels.max(initial=0) + 2)).tolist()
     demand, on_the_way, coming, supplies, words = _future(keys, row, days, assumed)

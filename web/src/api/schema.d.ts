@@ -7857,7 +7857,7 @@ export interface paths {
         };
         /**
          * Advice
-         * @description Return what exists and should come another day: what is wanted sooner first.
+         * @description Return what exists and should come another day: what is wanted sooner, then what is not wanted.
          */
         get: operations["poietic_planning_api_advice"];
         put?: never;
@@ -7880,6 +7880,26 @@ export interface paths {
          * @description Return an item's future: each demand and supply, what is proposed, who gets what, what may be promised.
          */
         get: operations["poietic_planning_api_planned_item"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/promise/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Capable
+         * @description Return the earliest day on which a quantity of an item can be there, and what decides it.
+         */
+        get: operations["poietic_planning_api_capable"];
         put?: never;
         post?: never;
         delete?: never;
@@ -18722,6 +18742,54 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+        };
+        /**
+         * PromiseMade
+         * @description The earliest day for a quantity, with the chain that decides it, the item itself first.
+         */
+        PromiseMade: {
+            /** Item */
+            item: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Path */
+            path: components["schemas"]["PromiseStep"][];
+        };
+        /**
+         * PromiseStep
+         * @description A part of the way to a promise.
+         */
+        PromiseStep: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** How */
+            how: string;
         };
         /**
          * Compared
@@ -48573,6 +48641,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlannedItem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_api_capable: {
+        parameters: {
+            query?: {
+                quantity?: number | string;
+            };
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseMade"];
                 };
             };
             /** @description Not Found */

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { Fragment } from 'react';
+import { Fragment, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
@@ -9,8 +9,9 @@ import { ComesAndGoes } from '../../stock/ComesAndGoes';
 import { SteppedLine } from '../../stock/SteppedLine';
 import { Origin, StepTable } from '../../stock/StepTable';
 import { Button } from '../../ui/Button';
+import { NumberEntry } from '../../ui/Field';
 import { Loaded } from '../../ui/States';
-import { type PlannedItem, plannedOptions } from './queries';
+import { type PlannedItem, plannedOptions, promiseOptions } from './queries';
 
 /** An item's future with what is proposed: its stock as a line, who gets what, what may be promised. */
 export function FuturePage() {
@@ -120,6 +121,36 @@ function Promises({ item: i }: { item: PlannedItem }) {
           : i.promises.map((p) => `${quantity(p.quantity)} ${i.unit} ${p.day === i.today ? 'today' : `from ${day(p.day)}`}`).join(', ')}
         {i.promises.length > 0 && ', without breaking a promise. What is only foreseen counts for nobody.'}
       </p>
+      <Earliest item={i} />
     </section>
+  );
+}
+
+/** When so many could be there, made or bought anew where they are not free, and what decides it. */
+function Earliest({ item: i }: { item: PlannedItem }) {
+  const [quantityAsked, ask] = useState('1');
+  const found = useQuery(promiseOptions(i.item, quantityAsked)).data;
+  return (
+    <div className="pt-2">
+      <label className="flex items-center gap-2">
+        When can there be
+        <NumberEntry className="w-20!" aria-label={`Quantity of ${i.item} to promise`} value={quantityAsked} onValue={ask} />
+        {i.unit}?
+        {found && <strong>{day(found.day)}</strong>}
+      </label>
+      {found && (
+        <ol className="pt-1 text-quiet" aria-label="What decides it">
+          {found.path.map((s) => (
+            <li key={s.item}>
+              {day(s.day)}: {quantity(s.quantity)} {s.unit} {s.name}{' '}
+              <Link className="code quiet-link" to={`/plan/items/${encodeURIComponent(s.item)}`}>
+                {s.item}
+              </Link>
+              , {s.how}
+            </li>
+          ))}
+        </ol>
+      )}
+    </div>
   );
 }

@@ -40,6 +40,14 @@ export const plannedOptions = (code: string) =>
     queryFn: ({ signal }) => data(api.GET('/api/plan/items/{code}', { params: { path: { code } }, signal })),
   });
 
+export const promiseOptions = (item: string, quantity: string) =>
+  queryOptions({
+    queryKey: ['planning', 'promise', item, quantity],
+    placeholderData: keepPreviousData,
+    enabled: /^\d+(\.\d+)?$/.test(quantity) && !/^0*\.?0*$/.test(quantity),
+    queryFn: ({ signal }) => data(api.GET('/api/plan/promise/{item}', { params: { path: { item }, query: { quantity } }, signal })),
+  });
+
 export const comparedOptions = (run: number) =>
   queryOptions({
     queryKey: ['planning', 'compare', run],
