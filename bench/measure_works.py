@@ -17,6 +17,9 @@ from poietic.orders.book import OrderBook
 from poietic.orders.keeping import keep_all
 from poietic.orders.models import Order, Standing, StoredAttention
 from poietic.orders.outcomes import as_json, by_kind
+from poietic.planning.models import PlanRun
+from poietic.planning.reading import Assumed, read_works
+from poietic_core.planning.netting import net
 
 from server.tests.client import make_person, sign_in
 
@@ -58,6 +61,7 @@ class Works(TransactionTestCase):
         self.posting()
         self.across()
         self.open_orders()
+        self.planning()
 
     def open_orders(self) -> None:
         """Variances of all open orders by cause, as they are kept, against working each of them out."""
@@ -80,6 +84,26 @@ class Works(TransactionTestCase):
         print(
             f"\nvariances of {len(found):,} open orders by cause, as kept: {own:.0f} ms, {base / own:.0f} × "
             f"working them out one by one ({base:.0f} ms, from {len(sample)}), equal (goal: {GOAL_VARIANCES} ×: {met})"
+        )
+
+    def planning(self) -> None:
+        """A planning run over everything that is open, its parts named; and a promise of one line."""
+        shop, today = Shop(self.person), timezone.localdate()
+        begin = perf_counter()
+        read = read_works(today, 90, Assumed())
+        reading = perf_counter() - begin
+        begin = perf_counter()
+        net(read.works)
+        netting = perf_counter() - begin
+        begin = perf_counter()
+        shop.do("run-plan", horizon=90)
+        whole = perf_counter() - begin
+        run = PlanRun.objects.latest("pk")
+        one = self.timed(lambda: self.client.get("/api/plan/promise/F0042-M", {"quantity": "30"}))
+        print(
+            f"\na planning run of {run.items:,} items × 90 days: {whole:.1f} s, of it reading {reading:.1f} s, "
+            f"netting {netting:.2f} s; {run.proposals:,} proposals, {run.moves:,} moves; a promise of one line "
+            f"{one:.0f} ms, {one / whole / 1000:.2%} of it (goal: 1 %: {'met' if one / whole / 1000 <= 0.01 else 'MISSED'})"
         )
 
     def asked(self, path: str, **query: str) -> tuple[float, int]:

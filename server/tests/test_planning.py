@@ -3,6 +3,7 @@
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 from django.test import TestCase
@@ -18,6 +19,7 @@ from poietic.selling.models import CustomerLine, CustomerOrder
 from poietic.statements.copying import copy_rows, days_of
 
 from .client import Caller, make_person
+from .paper_words import words_of
 
 
 class SellingTest(TestCase):
@@ -110,6 +112,17 @@ class CustomerOrders(SellingTest):
         self.refused("customer_order.state", "add-customer-lines", customer_order=number, lines=[{"item": "CS-01", "quantity": "1", "wanted_on": str(self.today)}])  # fmt: skip
         page = self.caller.get(f"customer-orders/{number}")
         self.assertEqual([d["quantity"] for d in page["delivered"]], ["12.000000", "8.000000"])
+        self.assertEqual([d["days_late"] for d in page["delivered"]], [0, 0])
+        with patch("poietic.selling.delivery_paper.paper", words_of):
+            first = page["delivered"][-1]["posting"]
+            paper = self.caller.client.get(
+                f"/api/papers/delivery-note.pdf?code={first}"
+            ).content.decode()
+        self.assertIn("To Observatory", paper)
+        self.assertIn("PAD-3  8 pcs", paper)
+        self.assertEqual(
+            self.caller.get("papers/delivery-note.pdf", code="1")["code"], "input.not_found"
+        )
 
         self.must("take-back", posting=said["postings"][0], reason="wrong address")
 

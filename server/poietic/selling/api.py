@@ -78,6 +78,8 @@ class DeliveredOf(Answer):
     line: int
     item: str
     quantity: DecimalText
+    #: after the day that was promised, or else wanted
+    days_late: int
     is_taken_back: bool
 
 
@@ -233,7 +235,7 @@ def _delivered(order: CustomerOrder) -> list[DeliveredOf]:
     lines = CustomerLine.objects.filter(order=order)
     rows: QuerySet[CustomerLine] = lines.filter(sold__isnull=False)
     told = rows.order_by("-sold__posting").values_list(
-        "sold__posting", "sold__posting__happened_at", "number", "item__code", "sold__line__quantity", "sold__posting__reversal"
+        "sold__posting", "sold__posting__happened_at", "number", "item__code", "sold__line__quantity", "sold__posting__reversal", "promised_on", "wanted_on"
     )  # fmt: skip
     return [
         DeliveredOf(
@@ -242,9 +244,10 @@ def _delivered(order: CustomerOrder) -> list[DeliveredOf]:
             line=line,
             item=item,
             quantity=quantity,
+            days_late=max(0, (timezone.localdate(at) - (promised or wanted)).days),
             is_taken_back=reversal is not None,
         )
-        for posting, at, line, item, quantity, reversal in told[:MOST_ROWS]
+        for posting, at, line, item, quantity, reversal, promised, wanted in told[:MOST_ROWS]
     ]
 
 

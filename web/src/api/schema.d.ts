@@ -19001,6 +19001,8 @@ export interface components {
              * @example 2.40
              */
             quantity: string;
+            /** Days Late */
+            days_late: number;
             /** Is Taken Back */
             is_taken_back: boolean;
         };

@@ -131,10 +131,13 @@ function Delivered({ order: o }: { order: CustomerOrder }) {
               <td className="pl-4! whitespace-nowrap">{moment(d.at)}</td>
               <td className="w-full">
                 line {d.line} <span className="code">{d.item}</span>
-                {d.is_taken_back && ' taken back'}
+                {d.is_taken_back ? ' taken back' : d.days_late > 0 ? <span className="text-attention"> {d.days_late} d late</span> : <span className="text-quiet"> in time</span>}
               </td>
               <td className="num">{quantity(d.quantity)}</td>
-              <td className="num pr-4!">
+              <td className="num pr-4! whitespace-nowrap">
+                <a className="mr-3 quiet-link text-act" href={`/api/papers/delivery-note.pdf?code=${d.posting}`} target="_blank" rel="noreferrer">
+                  Delivery note
+                </a>
                 <Link className="quiet-link" to={`/postings/${d.posting}`}>
                   posting {d.posting}
                 </Link>
