@@ -11,14 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from poietic_core.planning.capable import Source as Made
 from poietic_core.planning.capable import capable_to_promise
+from poietic_core.planning.economic import economic_quantity, production_quantity, with_discounts
 from poietic_core.planning.lot_sizing import (
     BY_COST,
     LotRule,
     cost_of,
-    economic_quantity,
     lots_by_cost,
-    production_quantity,
-    with_discounts,
 )
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.moving import Coming, fit

@@ -1,41 +1,31 @@
 import type { RouteObject } from 'react-router';
+import { later } from '../../ui/Later';
 import { ItemQueue } from '../../items/ItemQueue';
 import { OrderQueue } from '../../orders/OrderQueue';
-import { ActualPage } from './ActualPage';
-import { AcrossPage } from './AcrossPage';
-import { BooksPage, SheetPage } from './BooksPage';
-import { ClosingPage } from './ClosingPage';
-import { DeliveredPage } from './DeliveredPage';
-import { HistoryPage } from './HistoryPage';
-import { ItemCostPage } from './ItemCostPage';
-import { ChainPage, LateCostPage } from './LateCostPage';
-import { MarginPage } from './MarginPage';
-import { MonthPage, MonthsPage } from './MonthsPage';
-import { StandardsPage } from './StandardsPage';
 
 export const routes: RouteObject[] = [
   {
     path: 'cost',
     element: <OrderQueue bench="cost" />,
     children: [
-      { index: true, element: <AcrossPage /> },
-      { path: 'across', element: <AcrossPage /> },
-      { path: 'closing', element: <ClosingPage /> },
-      { path: 'late', element: <LateCostPage /> },
-      { path: 'late/:posting', element: <ChainPage /> },
-      { path: 'months', element: <MonthsPage /> },
-      { path: 'months/:first', element: <MonthPage /> },
-      { path: 'actual', element: <ActualPage /> },
-      { path: 'delivered', element: <DeliveredPage /> },
-      { path: 'books', element: <BooksPage /> },
-      { path: 'books/:account', element: <SheetPage /> },
-      { path: 'standards', element: <StandardsPage /> },
-      { path: 'margin', element: <MarginPage /> },
+      { index: true, element: later(() => import('./AcrossPage'), 'AcrossPage') },
+      { path: 'across', element: later(() => import('./AcrossPage'), 'AcrossPage') },
+      { path: 'closing', element: later(() => import('./ClosingPage'), 'ClosingPage') },
+      { path: 'late', element: later(() => import('./LateCostPage'), 'LateCostPage') },
+      { path: 'late/:posting', element: later(() => import('./LateCostPage'), 'ChainPage') },
+      { path: 'months', element: later(() => import('./MonthsPage'), 'MonthsPage') },
+      { path: 'months/:first', element: later(() => import('./MonthsPage'), 'MonthPage') },
+      { path: 'actual', element: later(() => import('./ActualPage'), 'ActualPage') },
+      { path: 'delivered', element: later(() => import('./DeliveredPage'), 'DeliveredPage') },
+      { path: 'books', element: later(() => import('./BooksPage'), 'BooksPage') },
+      { path: 'books/:account', element: later(() => import('./BooksPage'), 'SheetPage') },
+      { path: 'standards', element: later(() => import('./StandardsPage'), 'StandardsPage') },
+      { path: 'margin', element: later(() => import('./MarginPage'), 'MarginPage') },
     ],
   },
   { path: 'define', element: <ItemQueue />, children: [
-      { path: 'items/:code/cost', element: <ItemCostPage /> },
-      { path: 'items/:code/history', element: <HistoryPage /> },
+      { path: 'items/:code/cost', element: later(() => import('./ItemCostPage'), 'ItemCostPage') },
+      { path: 'items/:code/history', element: later(() => import('./HistoryPage'), 'HistoryPage') },
     ],
   },
 ];

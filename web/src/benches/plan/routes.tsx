@@ -1,17 +1,14 @@
 import type { RouteObject } from 'react-router';
-import { ComparePage } from './ComparePage';
-import { FuturePage } from './FuturePage';
-import { PlanPage } from './PlanPage';
-import { WholePage } from './WholePage';
+import { later } from '../../ui/Later';
 
 export const routes: RouteObject[] = [
   {
     path: 'plan',
-    element: <PlanPage />,
+    element: later(() => import('./PlanPage'), 'PlanPage'),
     children: [
-      { index: true, element: <WholePage /> },
-      { path: 'items/:code', element: <FuturePage /> },
-      { path: 'what-ifs/:run', element: <ComparePage /> },
+      { index: true, element: later(() => import('./WholePage'), 'WholePage') },
+      { path: 'items/:code', element: later(() => import('./FuturePage'), 'FuturePage') },
+      { path: 'what-ifs/:run', element: later(() => import('./ComparePage'), 'ComparePage') },
     ],
   },
 ];

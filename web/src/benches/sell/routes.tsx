@@ -1,10 +1,8 @@
 import type { RouteObject } from 'react-router';
-import { CustomerOrderPage } from './CustomerOrderPage';
-import { ForecastsPage } from './ForecastsPage';
-import { SellPage } from './SellPage';
+import { later } from '../../ui/Later';
 
 export const routes: RouteObject[] = [
-  { path: 'sell', element: <SellPage /> },
-  { path: 'sell/forecasts', element: <ForecastsPage /> },
-  { path: 'sell/:number', element: <CustomerOrderPage /> },
+  { path: 'sell', element: later(() => import('./SellPage'), 'SellPage') },
+  { path: 'sell/forecasts', element: later(() => import('./ForecastsPage'), 'ForecastsPage') },
+  { path: 'sell/:number', element: later(() => import('./CustomerOrderPage'), 'CustomerOrderPage') },
 ];
