@@ -172,6 +172,23 @@ class Published(SimpleTestCase):
         self.assertEqual(plan.due[0].tolist(), [0, 0, 0, 40, 0, 0, 0, 40])
         self.assertEqual(plan.projected[0].tolist(), [20, 10, 0, 30, 20, 10, 0, 30])
 
+    def test_what_expires_unused_is_no_stock_any_more(self) -> None:
+        """By hand: 10 there, 6 of them until the end of the second period; 2 a period are wanted."""
+        works = Works(
+            levels=[0, 1],
+            uses=csr_matrix((1, 1)),
+            policy=policy(1),
+            on_hand=np.array([10.0]),
+            demand=np.full((1, 6), 2.0),
+            supply=np.zeros((1, 6)),
+            expiring={0: [(2, 6.0)]},
+        )
+        plan = net(works)
+        # 4 of the 6 are used in time, 2 are gone; the other 4 last for two periods more
+        self.assertEqual(plan.projected[0].tolist(), [8, 6, 2, 0, 0, 0])
+        self.assertEqual(plan.due[0].tolist(), [0, 0, 0, 0, 2, 2])
+        self.assertEqual(works.supply[0].tolist(), [0] * 6)
+
     def test_least_and_multiple_and_safety(self) -> None:
         """By hand: 7 are short of a safety stock of 2; at least 10, in boxes of 4."""
         plan = one_item(LotRule.LOT_FOR_LOT, [5, 3], 1, safety=2, least=10, multiple=4)
@@ -329,6 +346,7 @@ class WhatComes(SimpleTestCase):
             if left < safety:  # then nothing is left to move
                 self.assertEqual(left, whole)
         self.assertEqual(len({m.key for m in moves}), len(moves))
+        self.assertTrue(all(m.period < len(wanted) for m in moves if m.to is None))
         for m in moves:
             self.assertTrue(m.to is None or abs(m.to - m.period) > tolerance)
 

@@ -346,6 +346,18 @@ class Plans(SellingTest):
             self.caller.get("plan/promise/PAD-3", quantity="0")["code"], "input.invalid"
         )
 
+    def test_what_expires_before_it_is_wanted_covers_nothing(self) -> None:
+        self.shop.do("define-item", code="GLUE", name="Glue", unit="pcs", source="buy", price="3", tracking="lot", number_rule="G{number:3}")  # fmt: skip
+        lots = [{"lot": "G1", "quantity": "6", "expires_on": str(self.day(10))}]
+        line = {"item": "GLUE", "quantity": "6", "price": "3", "place": "STORE", "lots": lots}
+        self.shop.do("receive-material", lines=[line])
+        self.ordered("2", due=5, line={"item": "GLUE"})
+        self.ordered("5", due=20, line={"item": "GLUE"})
+        self.must("run-plan")
+        self.assertEqual(self.proposed()["GLUE"], [("5", str(self.day(20)), 0)])
+        steps = [(s["kind"], s["change"], s["projected"]) for s in self.caller.get("plan/items/GLUE")["steps"]]  # fmt: skip
+        self.assertEqual(steps[:2], [("customer order", "-2.000000", "4.000000"), ("expiry", "-4.000000", "0.000000")])  # fmt: skip
+
     def test_nothing_planned_yet(self) -> None:
         self.assertEqual(self.caller.get("plan"), {"plan": None, "what_ifs": [], "open": 0})
         self.assertEqual(self.caller.get("plan/proposals"), {"rows": [], "whole": 0})

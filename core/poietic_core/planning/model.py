@@ -19,6 +19,7 @@ class Source(StrEnum):
     CUSTOMER = "customer order"
     FORECAST = "forecast"
     PROPOSAL = "proposal"
+    EXPIRY = "expiry"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -61,8 +61,8 @@ def fit(
             comes[min(period, one.period)] += one.quantity
             if abs(one.period - period) > tolerance:
                 moves.append(Move(one.key, one.period, period))
-    for one in pool[at:]:
+    for one in pool[at:]:  # what comes later still may be for what is wanted later still
         if one.period < len(wanted):
             comes[one.period] += one.quantity
-        moves.append(Move(one.key, one.period, None))
+            moves.append(Move(one.key, one.period, None))
     return comes, moves

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
+from .expiry import left_to_expire
 from .lot_sizing import BY_COST, LotRule, lots_by_cost
 from .moving import Coming, Move, fit
 
@@ -64,6 +65,8 @@ class Works:
     supply: Floats
     #: by item, what comes of orders that can be moved; it counts besides `supply`
     coming: Mapping[int, Sequence[Coming]] = field(default_factory=dict)
+    #: by item, the first period in which a part of its stock may not be used any more, and how much [unit]
+    expiring: Mapping[int, Sequence[tuple[int, float]]] = field(default_factory=dict)
     #: periods by which it is not worth moving one
     tolerance: int = 0
 
@@ -108,11 +111,16 @@ def net(works: Works, progress: Progress | None = None) -> Plan:
     n, periods = works.demand.shape
     gross = works.demand.copy()
     due, projected = np.zeros((n, periods)), np.zeros((n, periods))
-    supply = works.supply.copy() if works.coming else works.supply
+    supply = works.supply.copy() if works.coming or works.expiring else works.supply
     moves: dict[int, list[Move]] = {}
     for begin, end in zip(works.levels, works.levels[1:], strict=False):
         here = slice(begin, end)
-        for item in sorted(works.coming.keys() & set(range(begin, end))) if works.coming else ():
+        own = range(begin, end)
+        for item in sorted(k for k in works.expiring if k in own):
+            row = list(enumerate(gross[item].tolist()))
+            for at, left in left_to_expire(works.expiring[item], row):
+                supply[item, at] -= left
+        for item in sorted(k for k in works.coming if k in own):
             comes, told = fit(
                 *(float(works.on_hand[item]), float(works.policy.safety[item])),
                 (gross[item] - supply[item]).tolist(),

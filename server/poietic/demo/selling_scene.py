@@ -26,6 +26,9 @@ ORDERED = (
     ("STARHUT", "S-121", 41, "OS-1", "8"),
 )
 
+#: what is asked for items without a list price
+AGREED = {"EK-2": {"price": "62.00"}, "OS-1": {"price": "79.00"}}
+
 
 def play(works: Works) -> None:
     """Play the scene: all of it entered in the last days, and planned today."""
@@ -54,7 +57,7 @@ def _ordered(works: Works) -> None:
     works.at(-5)
     for customer, number, days, item, quantity in ORDERED:
         wanted = _weekday(works.today + timedelta(days=days)).isoformat()
-        line = {"item": item, "quantity": quantity, "wanted_on": wanted}
+        line = {"item": item, "quantity": quantity, "wanted_on": wanted} | AGREED.get(item, {})
         works.do("jonas", "enter-customer-order", customer=customer, their_number=number, lines=[line])  # fmt: skip
     offered = {"item": "HT-200", "quantity": "12", "wanted_on": _weekday(works.today + timedelta(days=55)).isoformat()}  # fmt: skip
     works.do("jonas", "enter-customer-order", customer="NORDSKY", their_number="club order", lines=[offered], is_offer=True)  # fmt: skip

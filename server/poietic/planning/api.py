@@ -26,7 +26,7 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, ShortText, Skip
 from .models import Advice, PlanRun, Proposal, ProposalState
 from .promising import promise, promises
-from .reading import future_of_all, usable_stock_of
+from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
 
 router = Router(tags=["planning"])
 QuantityAsked = Annotated[Decimal, Field(gt=0, le=1_000_000)]
@@ -293,6 +293,9 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
     told += [(str(s.source), s.number, w) for s, w in future.supplies]
     words = {(source, number): w for source, number, w in told}
     demands = [d for d, _ in future.demands]
+    gone = expiries(expiring_stock(today, [item.pk]).get(item.pk, []), demands)
+    words |= {(g.source.value, g.number): "will expire unused" for g in gone}
+    demands += gone
     supplies = [s for s, _ in future.supplies]
     for p in open_rows:
         supplies.append(Supply(source=Source.PROPOSAL, number=p.pk, comes=p.due, quantity=p.quantity))  # fmt: skip

@@ -17,7 +17,7 @@ from poietic_core.structure.requirement import entering_for_one, need_per_good_u
 from ..catalog.models import Item
 from ..engineering.models import Revision
 from ..engineering.queries import in_force, phantoms_on, reached_from, revision_in_force
-from .reading import future_of_all, usable_stock_of, working_days
+from .reading import expiries, expiring_stock, future_of_all, usable_stock_of, working_days
 
 #: further ahead nothing is known
 FAR = 300
@@ -53,11 +53,12 @@ def promise(
     items = {i.code: i for i in Item.objects.filter(code__in=codes)}
     keys = [i.pk for i in items.values()]
     futures, on_hand = future_of_all(keys), usable_stock_of(today, keys)
-    days = working_days(today, FAR)
+    days, ends = working_days(today, FAR), expiring_stock(today, keys)
     sources = {}
     for code, one in items.items():
         future = futures[one.pk]
         demands, supplies = [d for d, _ in future.demands], [s for s, _ in future.supplies]
+        demands += expiries(ends.get(one.pk, []), demands)
         free = promises(on_hand.get(one.pk, ZERO), demands, supplies, today)
         sources[code] = Source(
             free=[(0 if d <= today else bisect_left(days, d), q) for d, q in free],

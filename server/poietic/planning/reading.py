@@ -1,7 +1,7 @@
 """What a planning run reads: the plant's graph, policies, stock, demand and supply, as arrays."""
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from decimal import Decimal
@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
+from poietic_core.planning.expiry import left_to_expire
 from poietic_core.planning.lot_sizing import LotRule
-from poietic_core.planning.model import Source, Supply
+from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.moving import Coming
 from poietic_core.planning.netting import RULES, Policy, Works
 from poietic_core.structure.plant import low_level_codes
@@ -47,6 +48,15 @@ USABLE = """
 SELECT b.item_id, sum(b.quantity) FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
 JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
 WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)) AND (%s OR b.item_id = ANY(%s)) GROUP BY 1
+"""
+
+
+#: the same that expires: by item, the last day on which a part may be used
+EXPIRING = """
+SELECT b.item_id, l.expires_on, sum(b.quantity) FROM ledger_stockbalance b
+JOIN ledger_lot l ON l.id = b.lot_id AND l.state = 'usable' AND l.expires_on >= %s
+JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
+WHERE b.quantity > 0 AND (%s OR b.item_id = ANY(%s)) GROUP BY 1, 2
 """
 
 
@@ -91,6 +101,28 @@ def usable_stock_of(day: date, items: list[int] | None = None) -> dict[int, Deci
         return dict(cursor.fetchall())
 
 
+def expiring_stock(
+    day: date, items: list[int] | None = None
+) -> dict[int, list[tuple[date, Decimal]]]:
+    """Return which parts of usable stock expire after which day: of some items, or of all."""
+    found: dict[int, list[tuple[date, Decimal]]] = {}
+    with connection.cursor() as cursor:
+        cursor.execute(EXPIRING, [day, items is None, items or []])
+        for item, last, quantity in cursor.fetchall():
+            found.setdefault(item, []).append((last, quantity))
+    return found
+
+
+def expiries(parts: Iterable[tuple[date, Decimal]], demands: Iterable[Demand]) -> list[Demand]:
+    """Return which parts of an item's stock will expire unused, as demands of the days after."""
+    lots = [(last.toordinal() + 1, q) for last, q in parts]
+    wanted = [(d.due.toordinal(), d.quantity) for d in demands]
+    return [
+        Demand(source=Source.EXPIRY, number=n, due=date.fromordinal(end), quantity=left)
+        for n, (end, left) in enumerate(left_to_expire(lots, wanted), 1)
+    ]
+
+
 def working_days(first: date, count: int) -> list[date]:
     """Return so many weekdays from a day on."""
     found: list[date] = []
@@ -121,6 +153,11 @@ def read_works(today: date, periods: int, assumed: Assumed) -> Read:
     on_hand = np.zeros(keys.size)
     for key, quantity in usable_stock_of(today).items():
         on_hand[row[int(np.searchsorted(keys, key))]] = float(quantity)
+    expiring = {
+        int(row[int(np.searchsorted(keys, key))]): ends
+        for key, lots in expiring_stock(today).items()
+        if (ends := [(bisect_right(days, d), float(q)) for d, q in lots if d < days[-1]])
+    }
     bounds = np.searchsorted(levels[order], np.arange(levels.max(initial=0) + 2)).tolist()
     demand, on_the_way, coming, supplies, words = _future(keys, row, days, assumed)
     passing = {g[0] for g in grades}
@@ -133,6 +170,7 @@ def read_works(today: date, periods: int, assumed: Assumed) -> Read:
         demand=demand,
         supply=on_the_way,
         coming=coming,
+        expiring=expiring,
         tolerance=TOLERANCE,
     )
     passes = np.array([bool(r[9]) or r[0] in passing for r in ranked], dtype=bool)

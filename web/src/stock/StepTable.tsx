@@ -70,7 +70,7 @@ const pages: Readonly<Record<string, (number: number) => string>> = {
 /** A demand or a supply by its kind and number, as the way to it. */
 export function Origin({ kind, number }: { kind: string; number: number }) {
   const to = pages[kind]?.(number);
-  if (!to) return <span className="text-act">proposed</span>;
+  if (!to) return kind === 'proposal' ? <span className="text-act">proposed</span> : <span className="text-attention">{kind}</span>;
   return (
     <Link className="code quiet-link" to={to}>
       {kind === 'production order' ? number : kind === 'forecast' ? kind : `${kind} ${number}`}
