@@ -1,5 +1,4 @@
-import type { ReactNode } from 'react';
-import { Link, useLocation } from 'react-router';
+import { BenchFrame, type FrameProps } from '../../ui/BenchFrame';
 
 const pages = [
   ['/sell', "Customers' orders"],
@@ -7,29 +6,6 @@ const pages = [
 ] as const;
 
 /** A page of the selling bench: what it is, its acts, and the way to the others. */
-export function SellFrame({ title, words, acts, children }: { title: ReactNode; words: ReactNode; acts?: ReactNode; children: ReactNode }) {
-  const at = useLocation().pathname;
-  return (
-    <main className="h-full overflow-y-auto">
-      <article>
-        <header className="flex flex-wrap items-start justify-between gap-x-6 gap-y-1 px-4 pt-3 pb-2">
-          <div className="min-w-0">
-            <h1>{title}</h1>
-            <p className="text-quiet">{words}</p>
-          </div>
-          <div className="flex flex-wrap items-center gap-x-4 gap-y-1.5">
-            {pages
-              .filter(([to]) => to !== at)
-              .map(([to, name]) => (
-                <Link key={to} className="quiet-link text-act" to={to}>
-                  {name}
-                </Link>
-              ))}
-            {acts}
-          </div>
-        </header>
-        {children}
-      </article>
-    </main>
-  );
+export function SellFrame(props: FrameProps) {
+  return <BenchFrame pages={pages} {...props} />;
 }
