@@ -7,7 +7,7 @@ from time import perf_counter
 
 import numpy as np
 from django.db import connection
-from django.test import SimpleTestCase, TestCase
+from django.test import SimpleTestCase, TransactionTestCase
 from django.utils import timezone
 from poietic.catalog.models import Item
 from poietic.demo.shop import Shop
@@ -118,7 +118,7 @@ class Planning(SimpleTestCase):
         )
 
 
-class Storing(TestCase):
+class Storing(TransactionTestCase):
     """A plan is written."""
 
     def test_storing(self) -> None:

@@ -47,8 +47,9 @@ class ProposalState(models.TextChoices):
 class Proposal(models.Model):
     """A quantity of an item to make or to buy by a day."""
 
-    run = models.ForeignKey(PlanRun, models.CASCADE, related_name="rows")
-    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    #: a plan is written at once and read as a whole: looking up both ends of each row would take most of its time
+    run = models.ForeignKey(PlanRun, models.CASCADE, related_name="rows", db_constraint=False)
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+", db_constraint=False)
     #: of the item's smallest quantity
     steps = models.BigIntegerField()
     due = models.DateField()
