@@ -21,7 +21,6 @@ NARROW = {
     "api/audit": {Role.ADMINISTRATOR},
     "api/margins": READ_MARGINS.roles,
     "api/delivered": READ_MARGINS.roles,
-    "api/customers/{code}/prices/{item}": READ_MARGINS.roles,
     "api/items/{code}/list-prices": READ_MARGINS.roles,
     **dict.fromkeys(
         [

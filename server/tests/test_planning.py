@@ -14,9 +14,10 @@ from poietic.demo.shop import Shop
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 from poietic.planning.models import Advice, PlanRun, Proposal
-from poietic.planning.reading import Assumed, read_works, working_days
+from poietic.planning.reading import Assumed, read_works
 from poietic.selling.models import CustomerLine, CustomerOrder
 from poietic.statements.copying import copy_rows, days_of
+from poietic_core.planning.days import working_days
 
 from .client import Caller, make_person
 from .paper_words import words_of
@@ -83,9 +84,6 @@ class CustomerOrders(SellingTest):
         self.assertEqual((line["margin"], line["share"], page["margin"]), ("182.98", "0.407", "182.98"))  # fmt: skip
         many = self.caller.get(f"customer-orders/{self.ordered('20')}")["lines"][0]
         self.assertEqual(many["price"], "80.000000")
-        typed = self.caller.get("customers/OBS/prices/MA-200", quantity="20")
-        self.assertEqual((typed["price"], typed["margin"]), ("80.000000", many["margin"]))
-        self.assertEqual(self.caller.get("customers/NONE/prices/MA-200")["code"], "input.not_found")
 
     def test_an_offer_is_no_demand_before_it_is_accepted(self) -> None:
         number = self.ordered(is_offer=True)
@@ -131,6 +129,17 @@ class CustomerOrders(SellingTest):
         self.assertEqual(self.open(number), ["0"])
         self.must("reopen-customer-order", customer_order=number)
         self.assertEqual(self.open(number), ["12"])
+
+    def test_more_lines_than_one_delivery_holds_are_delivered_in_parts(self) -> None:
+        line = {"item": "PAD-3", "quantity": "2", "price": "1", "wanted_on": str(self.today)}
+        said = self.must("enter-customer-order", customer="OBS", lines=[line, line])
+        number = int(said["made"]["customer order"])
+        self.pads("9")
+        with patch("poietic.selling.commands.delivering.MOST_LINES", 1):
+            said = self.refused("input.invalid", "deliver-ordered", customer_order=number, place="STORE")  # fmt: skip
+            self.assertIn("2 are open, and at most 1 leave at once", said["detail"])
+            self.must("deliver-ordered", customer_order=number, place="STORE", lines=[{"line": 2, "quantity": "2"}])  # fmt: skip
+        self.assertEqual(self.open(number), ["2", "0"])
 
     def test_lists_and_finding(self) -> None:
         number = self.ordered("5", due=3, their_number="322/1")
@@ -247,8 +256,14 @@ class Plans(SellingTest):
         self.assertEqual(said["made"]["purchases"], str(Purchase.objects.get().number))
         self.refused("proposal.decided", "accept-proposals", proposals=numbers[:1])
         self.refused("input.not_found", "accept-proposals", proposals=[10**9])
-
+        self.ordered("3", due=50)
         self.must("run-plan")
+        stale = Proposal.objects.filter(state="open").first()
+        assert stale is not None
+        self.must("end-customer-order", customer_order=CustomerOrder.objects.latest("pk").number)
+        self.must("run-plan")
+        said = self.refused("proposal.decided", "accept-proposals", proposals=[stale.pk])
+        self.assertIn("of a plan that was run again", said["detail"])
 
         self.assertEqual(self.proposed(), {})
         self.assertEqual(list(Advice.objects.filter(run=PlanRun.objects.first())), [])

@@ -293,7 +293,6 @@ class Everything(TestCase):
             "api/customer-orders": {
                 "number": caller.get("customer-orders", which="all")["rows"][0]["number"]
             },
-            "api/customers": {"code": "SUP0"},
             "api/plan/items": {"code": "BUY0"},
             "api/orders/table": {"form": "csv"},
             "api/orders/{number}/documents": {

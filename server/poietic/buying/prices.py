@@ -28,3 +28,12 @@ def units_in(item: Item, unit: str) -> Decimal:
     own = dict(ItemUnit.objects.filter(item=item).values_list("name", "quantity"))
     factor = conversion_factor(unit, item.unit, item=item.code, stock_unit=item.unit, own=own)
     return round_to(factor, UNIT_COST_STEP)
+
+
+def first_suppliers(items: Iterable[int] | None = None) -> dict[int, tuple[str, str]]:
+    """Return who stands first in the price list of some items, or of all: code and name, by item."""
+    rows = PriceRow.objects.order_by("item_id", "position", "pk").distinct("item_id")
+    if items is not None:
+        rows = rows.filter(item__in=any_of(items))
+    told = rows.values_list("item", "supplier__code", "supplier__name")
+    return {item: (code, name) for item, code, name in told}

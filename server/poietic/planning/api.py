@@ -1,9 +1,8 @@
 """What planning proposes, what that serves, and how a what-if differs from it."""
 
-from collections.abc import Iterable
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Annotated, Literal
+from typing import Literal
 
 from django.db.models import Case, F, Min, Q, QuerySet, Sum, When
 from django.http import HttpRequest
@@ -14,22 +13,21 @@ from poietic_core.planning.model import Source, Supply
 from poietic_core.planning.pegging import Peg, peg
 from poietic_core.planning.projection import project
 from poietic_core.quantity import ZERO, money
-from pydantic import Field
 
-from ..catalog.models import Item, PriceRow
-from ..catalog.queries import any_of, item_by_code
+from ..buying.prices import first_suppliers
+from ..catalog.models import Item
+from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..costing.queries import current_set
 from ..costing.storing import totals_of
 from ..web_api.errors import NotFound
-from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, ShortText, Skip
+from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Quantity, ShortText, Skip
 from .models import Advice, PlanRun, Proposal, ProposalState
 from .promising import promise, promises
 from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
 
 router = Router(tags=["planning"])
-QuantityAsked = Annotated[Decimal, Field(gt=0, le=1_000_000)]
 Kind = Literal["all", "make", "buy", "late", "decided"]
 
 
@@ -213,7 +211,7 @@ class Compared(Answer):
 @router.get("/plan", response=PlanOut)
 def plan(request: HttpRequest) -> PlanOut:
     """Return the last plan and the what-ifs that are kept."""
-    last = _last()
+    last = PlanRun.last_plan()
     tried = PlanRun.objects.filter(is_what_if=True).select_related("person")
     return PlanOut(
         plan=_run(last) if last else None,
@@ -284,7 +282,7 @@ def advice(request: HttpRequest, run: int = 0, limit: PageSize = 100, skip: Skip
 def planned_item(request: HttpRequest, code: str) -> PlannedItem:
     """Return an item's future: each demand and supply, what is proposed, who gets what, what may be promised."""
     item, today = item_by_code(code), timezone.localdate()
-    last = _last()
+    last = PlanRun.last_plan()
     open_rows = list(
         last.rows.filter(item=item, state=ProposalState.OPEN).order_by("due", "pk").select_related("item")
     ) if last else []  # fmt: skip
@@ -334,11 +332,11 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
 
 
 @router.get("/plan/promise/{item}", response={200: PromiseMade, 404: Problem})
-def capable(request: HttpRequest, item: str, quantity: QuantityAsked = Decimal(1)) -> PromiseMade:
+def capable(request: HttpRequest, item: str, quantity: Quantity = Decimal(1)) -> PromiseMade:
     """Return the earliest day on which a quantity of an item can be there, and what decides it."""
     known = item_by_code(item)
     found, days, items = promise(known, quantity, timezone.localdate())
-    first = _first_suppliers(items.values())
+    first = first_suppliers(i.pk for i in items.values())
     return PromiseMade(
         item=known.code,
         quantity=quantity,
@@ -386,7 +384,7 @@ def _peg(p: Peg, words: dict[tuple[str, int], str]) -> PegOut:
 @router.get("/plan/compare/{run}", response={200: Compared, 404: Problem})
 def compare(request: HttpRequest, run: int) -> Compared:
     """Return what a what-if proposes otherwise than the last plan."""
-    tried, last = _named(run), _last()
+    tried, last = _named(run), PlanRun.last_plan()
     if tried is None or last is None:
         raise NotFound("planning run", str(run))
     sums = {r.pk: _sums(r) for r in (last, tried)}
@@ -429,14 +427,10 @@ def _sums(run: PlanRun) -> dict[int, tuple[int, date | None]]:
     return {r["item"]: (r["sum"], r["first"]) for r in rows}
 
 
-def _last() -> PlanRun | None:
-    return PlanRun.objects.filter(is_what_if=False).select_related("person").first()
-
-
 def _named(run: int) -> PlanRun | None:
     """Return a run by its number, or the last plan; refuse one that there is not."""
     if not run:
-        return _last()
+        return PlanRun.last_plan()
     found = PlanRun.objects.select_related("person").filter(pk=min(run, 2**62)).first()
     if found is None:
         raise NotFound("planning run", str(run))
@@ -467,7 +461,7 @@ def _run(r: PlanRun) -> PlanRunOut:
 def _proposals(rows: QuerySet[Proposal] | list[Proposal]) -> list[ProposalRow]:
     listed = list(rows.select_related("item") if isinstance(rows, QuerySet) else rows)
     items = {p.item_id: p.item for p in listed}
-    first = _first_suppliers(items.values())
+    first = first_suppliers(i.pk for i in items.values())
     standards = totals_of(current_set(), items.values())
     return [
         ProposalRow(
@@ -488,10 +482,3 @@ def _proposals(rows: QuerySet[Proposal] | list[Proposal]) -> list[ProposalRow]:
         )
         for p in listed
     ]
-
-
-def _first_suppliers(items: Iterable[Item]) -> dict[int, tuple[str, str]]:
-    """Return who stands first in the price list of each item, by code and name."""
-    prices = PriceRow.objects.filter(item__in=any_of(i.pk for i in items)).order_by("-position")
-    rows = prices.values_list("item", "supplier__code", "supplier__name")
-    return {item: (code, name) for item, code, name in rows}

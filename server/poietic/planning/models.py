@@ -35,6 +35,11 @@ class PlanRun(models.Model):
     def __str__(self) -> str:
         return str(self.pk)
 
+    @classmethod
+    def last_plan(cls) -> "PlanRun | None":
+        """Return the plan that counts: the last that is no what-if."""
+        return cls.objects.filter(is_what_if=False).select_related("person").first()
+
 
 class ProposalState(models.TextChoices):
     """What became of a proposal."""

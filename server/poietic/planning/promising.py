@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from poietic_core.planning.capable import Promised, Source, capable_to_promise
+from poietic_core.planning.days import working_days
 from poietic_core.planning.model import Demand, Supply
 from poietic_core.planning.model import Source as Kind
 from poietic_core.planning.pegging import available_to_promise
@@ -17,7 +18,7 @@ from poietic_core.structure.requirement import entering_for_one, need_per_good_u
 from ..catalog.models import Item
 from ..engineering.models import Revision
 from ..engineering.queries import in_force, phantoms_on, reached_from, revision_in_force
-from .reading import expiries, expiring_stock, future_of_all, usable_stock_of, working_days
+from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
 
 #: further ahead nothing is known
 FAR = 300

@@ -3,13 +3,14 @@
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
+from poietic_core.planning.days import working_days
 from poietic_core.planning.expiry import left_to_expire
 from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.planning.model import Demand, Source, Supply
@@ -20,7 +21,8 @@ from scipy.sparse import csr_matrix
 
 from ..buying.future import from_drafts
 from ..buying.models import Purchase
-from ..catalog.models import Item, PriceRow
+from ..buying.prices import first_suppliers
+from ..catalog.models import Item
 from ..engineering.queries import in_force
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
@@ -121,17 +123,6 @@ def expiries(parts: Iterable[tuple[date, Decimal]], demands: Iterable[Demand]) -
         Demand(source=Source.EXPIRY, number=n, due=date.fromordinal(end), quantity=left)
         for n, (end, left) in enumerate(left_to_expire(lots, wanted), 1)
     ]
-
-
-def working_days(first: date, count: int) -> list[date]:
-    """Return so many weekdays from a day on."""
-    found: list[date] = []
-    day = first
-    while len(found) < count:
-        if day.weekday() < 5:
-            found.append(day)
-        day += timedelta(days=1)
-    return found
 
 
 def read_works(today: date, periods: int, assumed: Assumed) -> Read:
@@ -238,13 +229,15 @@ def _policy(
     items: Sequence[tuple[Any, ...]], passing: set[int], assumed: Assumed, days: list[date]
 ) -> Policy:
     """Return how items are replenished, in the order of the rows."""
-    first = dict(PriceRow.objects.order_by("-position").values_list("item", "supplier__code"))
+    first = first_suppliers()
     out = bisect_left(days, assumed.back_on) if assumed.back_on else 0
     column = {name: np.array([float(r[n]) for r in items]) for n, name in enumerate(COLUMNS) if n > 1}  # fmt: skip
     passes = np.array([bool(r[9]) or r[0] in passing for r in items], dtype=bool)
     lead = np.where(passes, 0, column["lead"]).astype(np.int64)
     if assumed.supplier and out:
-        waits = np.array([first.get(r[0]) == assumed.supplier for r in items], dtype=bool)
+        waits = np.array(
+            [first.get(r[0], ("", ""))[0] == assumed.supplier for r in items], dtype=bool
+        )
         lead = np.where(waits, np.maximum(lead, out), lead)
     rules = [LotRule.LOT_FOR_LOT if p else LotRule(r[1]) for r, p in zip(items, passes, strict=True)]  # fmt: skip
     return Policy(

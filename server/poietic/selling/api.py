@@ -11,15 +11,14 @@ from ninja import Router
 from poietic_core.cost.margin import margin
 from poietic_core.quantity import ZERO, money, round_to
 
-from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
-from ..commanding.reading import READ_MARGINS, Cost
+from ..commanding.reading import Cost
 from ..costing.queries import current_set
 from ..costing.storing import totals_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
-from .commands.ordering import customer_by_code, list_price
-from .models import CustomerLine, CustomerOrder, CustomerOrderState, Forecast
+from .future import foreseen_from
+from .models import CustomerLine, CustomerOrder, CustomerOrderState
 
 router = Router(tags=["selling"])
 Which = Literal["open", "offers", "late", "ended", "all"]
@@ -99,19 +98,6 @@ class CustomerOrderOut(Answer):
     margin: Cost
     share: Cost | None
     delivered: list[DeliveredOf]
-
-
-class LinePriced(Answer):
-    """What a line would be asked and leave, while it is typed."""
-
-    item: str
-    name: str
-    unit: str
-    price: DecimalText | None
-    amount: DecimalText | None
-    standard: DecimalText | None
-    margin: DecimalText | None
-    share: DecimalText | None
 
 
 class ForecastRow(Answer):
@@ -251,44 +237,11 @@ def _delivered(order: CustomerOrder) -> list[DeliveredOf]:
     ]
 
 
-@router.get(
-    "/customers/{code}/prices/{item}", auth=READ_MARGINS, response={200: LinePriced, 404: Problem}
-)
-def priced(
-    request: HttpRequest, code: str, item: str, quantity: DecimalText = Decimal(1)
-) -> LinePriced:
-    """Return what a customer would be asked for a quantity of an item today, and what that leaves."""
-    customer, known = customer_by_code(code), item_by_code(item)
-    prices = list_price([known], customer, timezone.localdate())
-    reached = [(least, price) for (_, least), price in prices.items() if least <= quantity]
-    price = max(reached)[1] if reached else None
-    standard = totals_of(current_set(), [known]).get(known.pk)
-    left = None if price is None or standard is None else margin(price, standard)
-    return LinePriced(
-        item=known.code,
-        name=known.name,
-        unit=known.unit,
-        price=price,
-        amount=None if price is None else money(price * quantity),
-        standard=standard,
-        margin=money(left.amount * quantity) if left else None,
-        share=round_to(left.share, THOUSANDTH) if left and left.share is not None else None,
-    )
-
-
 @router.get("/forecasts", response=ForecastPage)
 def forecasts(request: HttpRequest, limit: PageSize = 200, skip: Skip = 0) -> ForecastPage:
     """Return what is foreseen from today on, with what customers ordered of it."""
-    rows = Forecast.objects.filter(last_day__gte=timezone.localdate()).select_related("item")
-    shown = list(rows.order_by("item__code", "first_day")[skip : skip + limit])
-    ordered: dict[int, Decimal] = {}
-    lines = CustomerLine.objects.filter(
-        item__in={f.item_id for f in shown}, is_planned=True, order__state__in=["accepted", "ended"]
-    )
-    for n in lines.only("item", "quantity", "promised_on", "wanted_on"):
-        for f in shown:
-            if f.item_id == n.item_id and f.first_day <= n.due <= f.last_day:
-                ordered[f.pk] = ordered.get(f.pk, ZERO) + n.quantity
+    rows = foreseen_from(timezone.localdate())
+    shown = rows.order_by("item__code", "first_day")[skip : skip + limit]
     return ForecastPage(
         rows=[
             ForecastRow(
@@ -299,7 +252,7 @@ def forecasts(request: HttpRequest, limit: PageSize = 200, skip: Skip = 0) -> Fo
                 first_day=f.first_day,
                 last_day=f.last_day,
                 quantity=f.quantity,
-                ordered=ordered.get(f.pk, ZERO),
+                ordered=f.ordered,
             )
             for f in shown
         ],

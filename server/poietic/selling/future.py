@@ -1,9 +1,10 @@
 """What customers want and what is foreseen, told to whoever asks for an item's future."""
 
 from collections.abc import Iterable
-from datetime import timedelta
+from datetime import date, timedelta
+from typing import Any
 
-from django.db.models import DateField, OuterRef, Subquery, Sum
+from django.db.models import DateField, OuterRef, QuerySet, Subquery, Sum
 from django.db.models.functions import Coalesce
 from django.utils import timezone
 from poietic_core.planning.model import Demand, Source
@@ -36,16 +37,21 @@ def _open_lines(items: Iterable[int]) -> Iterable[CustomerLine]:
     return rows.select_related("order__customer").order_by("pk")
 
 
-def read_forecasts(found: dict[int, Future]) -> None:
-    """Tell what is foreseen from today on and not consumed: what customers want in a span consumes it."""
-    today = timezone.localdate()
+def foreseen_from(day: date) -> "QuerySet[Any]":
+    """Return what is foreseen from a day on, each with what customers `ordered` of it for its span."""
     lines = CustomerLine.objects.filter(
         item=OuterRef("item"), is_planned=True, order__state__in=["accepted", "ended"]
     ).annotate(day=Coalesce("promised_on", "wanted_on", output_field=DateField()))
     within = lines.filter(day__gte=OuterRef("first_day"), day__lte=OuterRef("last_day"))
     ordered = within.order_by().values("item").annotate(sum=Sum("quantity")).values("sum")
-    rows = Forecast.objects.filter(item__in=any_of(found), last_day__gte=today)
-    for forecast in rows.select_related("item").annotate(ordered=Coalesce(Subquery(ordered), ZERO)):
+    rows = Forecast.objects.filter(last_day__gte=day).select_related("item")
+    return rows.annotate(ordered=Coalesce(Subquery(ordered), ZERO))
+
+
+def read_forecasts(found: dict[int, Future]) -> None:
+    """Tell what is foreseen from today on and not consumed: what customers want in a span consumes it."""
+    today = timezone.localdate()
+    for forecast in foreseen_from(today).filter(item__in=any_of(found)):
         left = forecast.quantity - forecast.ordered
         step = forecast.item.step
         first = max(forecast.first_day, today)

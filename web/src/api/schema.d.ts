@@ -7968,26 +7968,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/customers/{code}/prices/{item}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Priced
-         * @description Return what a customer would be asked for a quantity of an item today, and what that leaves.
-         */
-        get: operations["poietic_selling_api_priced"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/forecasts": {
         parameters: {
             query?: never;
@@ -19005,28 +18985,6 @@ export interface components {
             days_late: number;
             /** Is Taken Back */
             is_taken_back: boolean;
-        };
-        /**
-         * LinePriced
-         * @description What a line would be asked and leave, while it is typed.
-         */
-        LinePriced: {
-            /** Item */
-            item: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /** Price */
-            price: string | null;
-            /** Amount */
-            amount: string | null;
-            /** Standard */
-            standard: string | null;
-            /** Margin */
-            margin: string | null;
-            /** Share */
-            share: string | null;
         };
         /**
          * ForecastPage
@@ -48659,7 +48617,11 @@ export interface operations {
     poietic_planning_api_capable: {
         parameters: {
             query?: {
-                quantity?: number | string;
+                /**
+                 * @description at most 100,000,000, above 0, six decimals
+                 * @example 2.40
+                 */
+                quantity?: string;
             };
             header?: never;
             path: {
@@ -48762,41 +48724,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CustomerOrderOut"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    poietic_selling_api_priced: {
-        parameters: {
-            query?: {
-                /** @example 2.40 */
-                quantity?: string;
-            };
-            header?: never;
-            path: {
-                code: string;
-                item: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinePriced"];
                 };
             };
             /** @description Not Found */

@@ -1,6 +1,6 @@
 """Drafting purchase orders: by hand, of all that is missing, as a copy; sending them."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
 from typing import Annotated
@@ -12,7 +12,7 @@ from poietic_core.cost.prices import SupplierPrice
 from poietic_core.quantity import ZERO
 from pydantic import Field
 
-from ...catalog.models import Item, Partner, Place, PriceRow
+from ...catalog.models import Item, Partner, Place
 from ...catalog.queries import any_of, items_by_code, stock_place, supplier_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
@@ -33,7 +33,7 @@ from ...web_api.fields import (
 )
 from ..book import PurchaseBook, counted
 from ..models import Purchase, PurchaseLine
-from ..prices import list_prices, units_in
+from ..prices import first_suppliers, list_prices, units_in
 
 PurchaseNumber = Annotated[int, Field(ge=1, le=2_000_000_000)]
 LineNumber = Annotated[int, Field(ge=1, le=9999)]
@@ -113,10 +113,10 @@ def buy_missing(context: Context, given: BuyMissing) -> None:
 def buy(context: Context, lines: Sequence[MissingWanted]) -> dict[str, str]:
     """Draft a purchase order for each supplier; return the number of each item's."""
     items = items_by_code(n.item for n in lines)
-    first = _first_suppliers(items.values())
+    first = first_suppliers(i.pk for i in items.values())
     by_supplier: dict[str, list[MissingWanted]] = {}
     for line in lines:
-        supplier = line.supplier or first.get(items[line.item].pk)
+        supplier = line.supplier or first.get(items[line.item].pk, (None, ""))[0]
         if supplier is None:
             raise InvalidInput([f"lines: nobody is known to sell {line.item}; name a supplier, or give it a price list"])  # fmt: skip
         by_supplier.setdefault(supplier, []).append(line)
@@ -271,10 +271,3 @@ def _orders(wanted: Sequence[LineWanted]) -> dict[int, Order]:
         if number not in found:
             raise NotFound("order", str(number))
     return found
-
-
-def _first_suppliers(items: Iterable[Item]) -> dict[int, str]:
-    """Return by item the supplier whose price comes first in its list."""
-    keys = [i.pk for i in items]
-    rows = PriceRow.objects.filter(item__in=any_of(keys)).order_by("item_id", "position", "pk")
-    return dict(rows.distinct("item_id").values_list("item", "supplier__code"))

@@ -13,7 +13,7 @@ from ...commanding.roles import Role
 from ...orders.commands.planning import PlanOrder, plan
 from ...web_api.errors import NotFound
 from ...web_api.fields import Day, Note, Quantity, Strict
-from ..models import Proposal, ProposalState
+from ..models import PlanRun, Proposal, ProposalState
 
 ProposalNumber = Annotated[int, Field(ge=1, le=2**62)]
 
@@ -101,7 +101,9 @@ def _decide(context: Context, p: Proposal, state: ProposalState, became: str) ->
 
 
 def _locked(context: Context, numbers: Sequence[int]) -> list[Proposal]:
-    """Lock open proposals of plans, or refuse the first that is not."""
+    """Lock open proposals of the last plan, or refuse the first that is not; no run goes on meanwhile."""
+    context.guard("planning")
+    last = PlanRun.last_plan()
     wanted = list(dict.fromkeys(numbers))
     rows = Proposal.objects.filter(pk__in=wanted)
     keys = context.lock_rows(rows)
@@ -110,7 +112,9 @@ def _locked(context: Context, numbers: Sequence[int]) -> list[Proposal]:
         if number not in found:
             raise NotFound("proposal", str(number))
         p = found[number]
-        if p.run.is_what_if or p.state != ProposalState.OPEN:
-            state = "proposed by a what-if" if p.run.is_what_if else f"{p.state}, {p.became}"
+        if p.run_id != (last and last.pk):
+            state = "proposed by a what-if" if p.run.is_what_if else "of a plan that was run again"
             raise AlreadyDecided(p.pk, p.item.code, state)
+        if p.state != ProposalState.OPEN:
+            raise AlreadyDecided(p.pk, p.item.code, f"{p.state}, {p.became}")
     return [found[n] for n in sorted(wanted)]

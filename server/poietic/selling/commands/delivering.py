@@ -31,6 +31,9 @@ from .ordering import (
     touch,
 )
 
+#: of one delivery
+MOST_LINES = 200
+
 
 class LotDelivered(Strict):
     """Pieces of one lot, or one serial."""
@@ -64,7 +67,7 @@ class DeliverOrdered(CustomerOrderGiven):
     """What leaves of a customer's order; lines left out, all that is open."""
 
     place: Code
-    lines: Annotated[list[OrderedDelivered], Field(max_length=200)] = []
+    lines: Annotated[list[OrderedDelivered], Field(max_length=MOST_LINES)] = []
     happened_at: Moment | None = None
     reason: Note = ""
 
@@ -75,7 +78,7 @@ class Deliver(Strict):
     customer: Code
     customer_order: Annotated[str, Text(40)] = ""
     place: Code
-    lines: Annotated[list[LineDelivered], Field(min_length=1, max_length=200)]
+    lines: Annotated[list[LineDelivered], Field(min_length=1, max_length=MOST_LINES)]
     happened_at: Moment | None = None
     reason: Note = ""
 
@@ -114,6 +117,8 @@ def deliver_ordered(context: Context, given: DeliverOrdered) -> None:
     ]
     if not said:
         raise InvalidInput([f"customer_order: nothing of {order.number} is still to leave"])
+    if len(said) > MOST_LINES:
+        raise InvalidInput([f"lines: {len(said)} are open, and at most {MOST_LINES} leave at once; name those that do"])  # fmt: skip
     leaving: list[LineDelivered] = []
     for one in said:
         line = lines.get(one.line)
@@ -201,12 +206,13 @@ def take_back_delivery(context: Context, number: int, reason: str) -> None:
     transaction = Transaction(context)
     mirror(transaction.open(Posting.Kind.DELIVERY, reason=reason, reverses=original), original)
     transaction.post()
-    back = sold.exclude(ordered=None).values_list("ordered").annotate(sum=Sum("line__quantity"))
-    for key, quantity in back:
-        line = CustomerLine.objects.get(pk=key)
-        order = next(o for o in locked if o.pk == line.order_id)
-        line.delivered -= quantity
+    rows = sold.exclude(ordered=None).values_list("ordered").annotate(sum=Sum("line__quantity"))
+    back = dict(rows.order_by())
+    lines = list(CustomerLine.objects.filter(pk__in=back))
+    for line in lines:
+        line.delivered -= back[line.pk]
+    for order in locked:
         if order.state == CustomerOrderState.ENDED:
             order.state = CustomerOrderState.ACCEPTED.value
-        count_open(order, [line])
+        count_open(order, [n for n in lines if n.order_id == order.pk])
         touch(context, order)
