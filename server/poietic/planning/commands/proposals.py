@@ -11,6 +11,7 @@ from ...buying.commands.drafting import MissingWanted, buy
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...orders.commands.planning import PlanOrder, plan
+from ...statements.bulk import update_rows
 from ...web_api.errors import NotFound
 from ...web_api.fields import Day, Note, Quantity, Strict
 from ..models import PlanRun, Proposal, ProposalState
@@ -66,8 +67,8 @@ def accept_changed(context: Context, given: AcceptChanged) -> None:
 @command("decline-proposals", "Decline proposals", Role.CONTROLLER)
 def decline_proposals(context: Context, given: DeclineProposals) -> None:
     """Have nothing become of proposals of this plan; the next run may propose them again."""
-    for p in _locked(context, given.proposals):
-        _decide(context, p, ProposalState.DECLINED, given.reason)
+    proposals = _locked(context, given.proposals)
+    _decide(context, ProposalState.DECLINED, [(p, given.reason) for p in proposals])
 
 
 def _accept(
@@ -75,29 +76,31 @@ def _accept(
 ) -> None:
     orders: list[str] = []
     bought: list[MissingWanted] = []
+    became: list[tuple[Proposal, str]] = []
     for p in proposals:
         quantity = said.quantity if said and said.quantity else p.quantity
         due = said.due if said and said.due else p.due
         if p.item.is_made:
             book = plan(context, PlanOrder(item=p.item.code, quantity=quantity, due=due))
             orders.append(str(book.order.number))
-            _decide(context, p, ProposalState.ACCEPTED, f"order {book.order.number}")
+            became.append((p, f"order {book.order.number}"))
         else:
             bought.append(MissingWanted(item=p.item.code, quantity=quantity, comes_on=due))
     purchases = buy(context, bought) if bought else {}
-    for p in proposals:
-        if not p.item.is_made:
-            _decide(context, p, ProposalState.ACCEPTED, f"purchase order {purchases[p.item.code]}")
+    became += [(p, f"purchase order {purchases[p.item.code]}") for p in proposals if not p.item.is_made]  # fmt: skip
+    _decide(context, ProposalState.ACCEPTED, became)
     if orders:
         context.made["orders"] = ",".join(orders)
     if purchases:
         context.made["purchases"] = ",".join(sorted(set(purchases.values())))
 
 
-def _decide(context: Context, p: Proposal, state: ProposalState, became: str) -> None:
-    context.effects.field(f"proposal {p.pk} of {p.item.code}", "state", p.state, f"{state.value}: {became}")  # fmt: skip
-    p.state, p.became = state.value, became[:200]
-    p.save(update_fields=["state", "became"])
+def _decide(context: Context, state: ProposalState, became: Sequence[tuple[Proposal, str]]) -> None:
+    """Keep what became of proposals, all in one statement."""
+    for p, words in became:
+        context.effects.field(f"proposal {p.pk} of {p.item.code}", "state", p.state, f"{state.value}: {words}")  # fmt: skip
+    rows = [(p.pk, state.value, words[:200]) for p, words in became]
+    update_rows(Proposal, ("id", "state", "became"), rows)
 
 
 def _locked(context: Context, numbers: Sequence[int]) -> list[Proposal]:
