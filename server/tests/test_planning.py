@@ -383,6 +383,81 @@ class Plans(SellingTest):
         self.assertEqual(PlanRun.objects.count(), 6)
 
 
+class Chains(SellingTest):
+    """Who waits for what over all levels."""
+
+    def chain(self, item: str, way: str, source: str, number: int = 0, **more: Any) -> Any:
+        return self.caller.get(f"plan/chains/{item}", way=way, source=source, number=str(number), **more)  # fmt: skip
+
+    def test_a_delay_of_what_is_bought_reaches_the_customer(self) -> None:
+        """Sets begin on the 34th day, when their bar comes, cells on the 36th, to be there on the 40th."""
+        number = self.ordered("20", due=40)
+        self.must("run-plan")
+        bar = Proposal.objects.get(item__code="SB-06").pk
+        for late, reached in ((0, [0, 0, 0]), (3, [3, 3, 3])):
+            said = self.chain("SB-06", "up", "proposal", bar, late=str(late))
+            links = said["links"]
+            self.assertEqual([(n["depth"], n["item"]) for n in links], [(0, "SB-06"), (1, "CS-01"), (2, "MA-200")])  # fmt: skip
+            self.assertEqual([n["late"] for n in links], reached)
+            self.assertEqual((links[-1]["demand"], links[-1]["demand_number"]), ("customer order", number))  # fmt: skip
+            self.assertEqual(said["customers_late"], int(late > 0))
+
+        # a week to spare at the customer's takes up as much
+        self.must("change-customer-line", customer_order=number, line=1, promised_on=str(self.day(42)))  # fmt: skip
+        said = self.chain("SB-06", "up", "proposal", bar, late="3")
+        self.assertEqual([n["late"] for n in said["links"]], [3, 3, 1])
+
+    def test_what_a_customer_waits_for_goes_down_to_what_is_bought(self) -> None:
+        number = self.ordered("20", due=40)
+        self.pads("60")
+        said = self.chain("MA-200", "down", "customer order", number, line="1")
+        self.assertEqual([(n["supply"], n["late"]) for n in said["path"]], [("nothing", None)])
+        self.must("run-plan")
+        said = self.chain("MA-200", "down", "customer order", number, line="1")
+        told = {(n["depth"], n["item"], n["supply"], n["quantity"]) for n in said["links"]}
+        self.assertEqual(
+            told,
+            {
+                (0, "MA-200", "proposal", "20.000000"),
+                (1, "AP-20", "proposal", "50.526316"),
+                (1, "CS-01", "proposal", "20.000000"),
+                (1, "PAD-3", "", "60.000000"),
+                (1, "PAD-3", "proposal", "120.000000"),
+                (2, "SB-06", "proposal", "2.440000"),
+            },
+        )
+        self.assertEqual({n["late"] for n in said["links"]}, {0})
+        self.assertEqual(said["path"], [])
+
+    def test_orders_and_drafts_are_followed_like_proposals(self) -> None:
+        number = self.ordered("20", due=40)
+        self.must("run-plan")
+        self.must("accept-proposals", proposals=list(Proposal.objects.values_list("pk", flat=True)))
+        said = self.chain("MA-200", "down", "customer order", number, line="1")
+        kinds = {(n["item"], n["supply"]) for n in said["links"]}
+        self.assertLessEqual(
+            {("MA-200", "production order"), ("CS-01", "production order"), ("SB-06", "purchase order")}, kinds  # fmt: skip
+        )
+        purchase = Purchase.objects.get().number
+        said = self.chain("SB-06", "up", "purchase order", purchase, late="200")
+        last = said["links"][-1]
+        self.assertEqual((last["demand"], last["demand_number"]), ("customer order", number))
+        self.assertGreater(last["late"], 100)
+
+        self.shop.do("release-order", order=Order.objects.get(item__code="MA-200").number)
+        said = self.chain("MA-200", "down", "customer order", number, line="1")
+        self.assertIn(("PAD-3", "purchase order"), {(n["item"], n["supply"]) for n in said["links"]})  # fmt: skip
+
+    def test_what_waits_for_stock_and_what_is_wrong(self) -> None:
+        number = self.ordered("20", line={"item": "PAD-3"})
+        self.pads("12")
+        (link,) = self.chain("PAD-3", "up", "stock")["links"]
+        self.assertEqual((link["demand_number"], link["demand_line"], link["quantity"]), (number, 1, "12.000000"))  # fmt: skip
+        self.assertEqual(self.chain("PAD-3", "down", "stock")["code"], "input.invalid")
+        self.assertEqual(self.chain("NONE", "up", "stock")["code"], "input.not_found")
+        self.assertEqual(self.chain("PAD-3", "down", "customer order", 1)["links"], [])
+
+
 class Copying(SellingTest):
     """Rows in PostgreSQL's binary format."""
 

@@ -39,6 +39,8 @@ from ..people.persons_api import router as persons
 from ..people.views import router as views
 from ..picking.api import router as picking
 from ..planning.api import router as planning
+from ..planning.compare_api import router as plan_comparisons
+from ..planning.item_api import router as planned_items
 from ..selling.api import router as selling
 from ..settling.across_api import router as variances
 from ..settling.actual_api import router as actual_costs
@@ -80,6 +82,8 @@ for router in (
     margins,
     ledger,
     planning,
+    plan_comparisons,
+    planned_items,
     selling,
     stores,
     carriers,

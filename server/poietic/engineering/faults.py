@@ -95,7 +95,7 @@ def refuse_unfit(fresh: Iterable[Revision], day: date) -> None:
     takers: dict[str, Revision] = {}
     for revision in fresh:
         if revision.item.is_phantom:
-            takers |= users_above(revision.item, day, beyond=lambda item: item.is_phantom)
+            takers |= users_above([revision.item_id], day, beyond=lambda item: item.is_phantom)
     phantoms = phantoms_on(day) if takers else {}
     for structure in structures_of(takers.values()).values():
         inline(structure.on(day), phantoms)

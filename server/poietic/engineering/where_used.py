@@ -1,6 +1,6 @@
 """Where an item is used, at every level, with the quantity in one unit of each structure."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -31,7 +31,7 @@ class Use:
 
 def where_used(item: Item, day: date) -> list[Use]:
     """Return every structure in force that uses an item, nearest first."""
-    above = users_above(item, day)
+    above = users_above([item.pk], day)
     structures = structures_of(above.values())
     graph = {c: _needs(r, structures[r.pk].on(day)) for c, r in above.items()}
     quantities = {item.code: ONE}
@@ -57,11 +57,11 @@ def where_used(item: Item, day: date) -> list[Use]:
 
 
 def users_above(
-    item: Item, day: date, beyond: Callable[[Item], bool] = lambda _: True
+    items: Iterable[int], day: date, beyond: Callable[[Item], bool] = lambda _: True
 ) -> dict[str, Revision]:
-    """Return the revisions in force that use an item at any level, by item, beyond those that hold."""
+    """Return the revisions in force that use one of some items at any level, by item, beyond those that hold."""
     found: dict[str, Revision] = {}
-    frontier = {item.pk}
+    frontier = set(items)
     while frontier:
         users = ComponentRow.objects.filter(item__in=frontier, revision__in=in_force(day))
         revisions = Revision.objects.filter(pk__in=users.values("revision"))

@@ -11,14 +11,10 @@ from poietic_core.planning.model import Demand, Supply
 from poietic_core.planning.model import Source as Kind
 from poietic_core.planning.pegging import available_to_promise
 from poietic_core.quantity import ZERO
-from poietic_core.structure.model import Structure
-from poietic_core.structure.phantom import inline
-from poietic_core.structure.requirement import entering_for_one, need_per_good_unit
 
 from ..catalog.models import Item
-from ..engineering.models import Revision
-from ..engineering.queries import in_force, phantoms_on, reached_from, revision_in_force
 from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
+from .uses import uses_below
 
 #: further ahead nothing is known
 FAR = 300
@@ -49,7 +45,7 @@ def promise(
 
     What is not free is made or bought anew by lead times; what the plan proposes is no supply yet.
     """
-    structures = _structures(item, today)
+    structures = uses_below(item, today)
     codes = {item.code, *structures, *(c for own in structures.values() for c in own)}
     items = {i.code: i for i in Item.objects.filter(code__in=codes)}
     keys = [i.pk for i in items.values()]
@@ -67,47 +63,3 @@ def promise(
             uses=structures.get(code, {}),
         )
     return capable_to_promise(item.code, quantity, sources), days, items
-
-
-def _structures(item: Item, today: date) -> dict[str, dict[str, Decimal]]:
-    """Return what one good unit takes of each component, of an item and all that it is made of.
-
-    A grade takes the item that it is sorted out of, as much as one of it needs.
-    """
-    phantoms = phantoms_on(today)
-    graded = {
-        g["item"]: (r, Decimal(g["share"]))
-        for r in in_force(today).exclude(grades=[]).select_related("item")
-        for g in r.grades
-    }
-    found: dict[str, dict[str, Decimal]] = {}
-    tops: list[Revision] = []
-    if item.code in graded:
-        revision, share = graded[item.code]
-        found[item.code] = {revision.item.code: 1 / share}
-        tops.append(revision)
-    elif top := revision_in_force(item, today):
-        tops.append(top)
-    while tops:
-        revisions, reached = reached_from(tops.pop(), today)
-        for code, structure in reached.items():
-            if code in phantoms or code in found:
-                continue
-            found[code] = _uses(
-                inline(structure, phantoms).structure, revisions[code].item.standard_lot
-            )
-            for component in found[code]:
-                if component in graded and component not in found:
-                    revision, share = graded[component]
-                    found[component] = {revision.item.code: 1 / share}
-                    tops.append(revision)
-    return found
-
-
-def _uses(structure: Structure, lot: Decimal) -> dict[str, Decimal]:
-    enter = entering_for_one(structure.operations)
-    uses: dict[str, Decimal] = {}
-    for line in structure.components:
-        need = need_per_good_unit(structure, line, enter, unit="", standard_lot=lot)
-        uses[line.item] = uses.get(line.item, ZERO) + need.value
-    return uses

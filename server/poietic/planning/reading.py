@@ -23,9 +23,9 @@ from ..buying.future import from_drafts
 from ..buying.models import Purchase
 from ..buying.prices import first_suppliers
 from ..catalog.models import Item
-from ..engineering.queries import in_force
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
+from .uses import graded_in_force
 
 Floats = NDArray[np.float64]
 Keys = NDArray[np.int64]
@@ -173,7 +173,7 @@ def _grades(today: date) -> tuple[list[tuple[int, int, float]], list[str]]:
 
     One grade sets how much is made: that of which most is expected. The others come beside it.
     """
-    graded = list(in_force(today).exclude(grades=[]).select_related("item"))
+    graded = graded_in_force(today)
     codes = {g["item"] for r in graded for g in r.grades}
     keys = dict(Item.objects.filter(code__in=codes).values_list("code", "pk"))
     found, told = [], []

@@ -7868,6 +7868,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/compare/{run}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description Return what a what-if proposes otherwise than the last plan.
+         */
+        get: operations["poietic_planning_compare_api_compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plan/items/{code}": {
         parameters: {
             query?: never;
@@ -7879,7 +7899,7 @@ export interface paths {
          * Planned Item
          * @description Return an item's future: each demand and supply, what is proposed, who gets what, what may be promised.
          */
-        get: operations["poietic_planning_api_planned_item"];
+        get: operations["poietic_planning_item_api_planned_item"];
         put?: never;
         post?: never;
         delete?: never;
@@ -7899,7 +7919,7 @@ export interface paths {
          * Capable
          * @description Return the earliest day on which a quantity of an item can be there, and what decides it.
          */
-        get: operations["poietic_planning_api_capable"];
+        get: operations["poietic_planning_item_api_capable"];
         put?: never;
         post?: never;
         delete?: never;
@@ -7908,7 +7928,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plan/compare/{run}": {
+    "/api/plan/chains/{item}": {
         parameters: {
             query?: never;
             header?: never;
@@ -7916,10 +7936,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Compare
-         * @description Return what a what-if proposes otherwise than the last plan.
+         * Chain
+         * @description Return who waits for a supply of an item, up to the customers, or what a demand for it waits for, down to what is bought.
          */
-        get: operations["poietic_planning_api_compare"];
+        get: operations["poietic_planning_item_api_chain"];
         put?: never;
         post?: never;
         delete?: never;
@@ -18605,6 +18625,55 @@ export interface components {
             act: "sooner" | "later" | "not wanted";
         };
         /**
+         * Compared
+         * @description A what-if against the plan, what costs most otherwise first.
+         */
+        Compared: {
+            plan: components["schemas"]["PlanRunOut"];
+            tried: components["schemas"]["PlanRunOut"];
+            /** Rows */
+            rows: components["schemas"]["Difference"][];
+            /** Whole */
+            whole: number;
+            /**
+             * Cost
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            cost: string;
+        };
+        /**
+         * Difference
+         * @description What a what-if proposes of an item otherwise than the plan.
+         */
+        Difference: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Planned
+             * Format: decimal
+             * @example 2.40
+             */
+            planned: string;
+            /**
+             * Tried
+             * Format: decimal
+             * @example 2.40
+             */
+            tried: string;
+            /** Planned On */
+            planned_on: string | null;
+            /** Tried On */
+            tried_on: string | null;
+            /** Cost */
+            cost: string | null;
+        };
+        /**
          * PegOut
          * @description A quantity of a demand, and what covers it.
          */
@@ -18613,6 +18682,8 @@ export interface components {
             demand: string;
             /** Demand Number */
             demand_number: number;
+            /** Demand Line */
+            demand_line: number;
             /** Demand Words */
             demand_words: string;
             /** Wanted On */
@@ -18772,53 +18843,95 @@ export interface components {
             how: string;
         };
         /**
-         * Compared
-         * @description A what-if against the plan, what costs most otherwise first.
+         * ChainOf
+         * @description Where a chain begins, and which way it is followed.
          */
-        Compared: {
-            plan: components["schemas"]["PlanRunOut"];
-            tried: components["schemas"]["PlanRunOut"];
-            /** Rows */
-            rows: components["schemas"]["Difference"][];
-            /** Whole */
-            whole: number;
+        ChainOf: {
             /**
-             * Cost
-             * Format: decimal
-             * @description empty for those who may not see costs
-             * @example 2.40
+             * Way
+             * @enum {string}
              */
-            cost: string;
+            way: "up" | "down";
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "stock" | "production order" | "purchase order" | "transfer" | "customer order" | "forecast" | "proposal" | "expiry";
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
+            /**
+             * Line
+             * @default 0
+             */
+            line: number;
+            /**
+             * Late
+             * @default 0
+             */
+            late: number;
         };
         /**
-         * Difference
-         * @description What a what-if proposes of an item otherwise than the plan.
+         * PegChain
+         * @description Who waits for something over all levels, or what something waits for; what hangs on a link stands below it.
          */
-        Difference: {
+        PegChain: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Links */
+            links: components["schemas"]["PegLink"][];
+            /** Is Cut */
+            is_cut: boolean;
+            /** Path */
+            path: components["schemas"]["PegLink"][];
+            /** Customers Late */
+            customers_late: number;
+        };
+        /**
+         * PegLink
+         * @description A quantity of an item that goes to a demand, on the way from one to the next.
+         */
+        PegLink: {
+            /** Demand */
+            demand: string;
+            /** Demand Number */
+            demand_number: number;
+            /** Demand Line */
+            demand_line: number;
+            /** Demand Words */
+            demand_words: string;
+            /** Wanted On */
+            wanted_on: string | null;
+            /** Supply */
+            supply: string;
+            /** Supply Number */
+            supply_number: number;
+            /** Supply Words */
+            supply_words: string;
+            /** Comes On */
+            comes_on: string | null;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Is Late */
+            is_late: boolean;
             /** Item */
             item: string;
             /** Name */
             name: string;
             /** Unit */
             unit: string;
-            /**
-             * Planned
-             * Format: decimal
-             * @example 2.40
-             */
-            planned: string;
-            /**
-             * Tried
-             * Format: decimal
-             * @example 2.40
-             */
-            tried: string;
-            /** Planned On */
-            planned_on: string | null;
-            /** Tried On */
-            tried_on: string | null;
-            /** Cost */
-            cost: string | null;
+            /** Depth */
+            depth: number;
+            /** Late */
+            late: number | null;
         };
         /**
          * CustomerOrderPage
@@ -48583,7 +48696,38 @@ export interface operations {
             };
         };
     };
-    poietic_planning_api_planned_item: {
+    poietic_planning_compare_api_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_item_api_planned_item: {
         parameters: {
             query?: never;
             header?: never;
@@ -48614,7 +48758,7 @@ export interface operations {
             };
         };
     };
-    poietic_planning_api_capable: {
+    poietic_planning_item_api_capable: {
         parameters: {
             query?: {
                 /**
@@ -48651,12 +48795,18 @@ export interface operations {
             };
         };
     };
-    poietic_planning_api_compare: {
+    poietic_planning_item_api_chain: {
         parameters: {
-            query?: never;
+            query: {
+                way: "up" | "down";
+                source: "stock" | "production order" | "purchase order" | "transfer" | "customer order" | "forecast" | "proposal" | "expiry";
+                number?: number;
+                line?: number;
+                late?: number;
+            };
             header?: never;
             path: {
-                run: number;
+                item: string;
             };
             cookie?: never;
         };
@@ -48668,7 +48818,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Compared"];
+                    "application/json": components["schemas"]["PegChain"];
                 };
             };
             /** @description Not Found */

@@ -6,6 +6,7 @@ import type { CommandName } from '../../commands/inputs';
 import { useMay } from '../../commands/useMay';
 import { day, moment } from '../../lib/date';
 import { isZero, money, quantity, unitCost } from '../../lib/decimal';
+import { ChainLink } from '../../stock/ChainLink';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { BuyFrame } from './BuyFrame';
@@ -100,7 +101,7 @@ function Page({ purchase: p }: { purchase: Purchase }) {
             </tr>
           </thead>
           {p.lines.map((n) => (
-            <Line key={n.line} line={n} onReturn={may.has('return-to-supplier') ? (delivery) => start('return-to-supplier', { delivery }) : undefined} />
+            <Line key={n.line} purchase={p.number} line={n} onReturn={may.has('return-to-supplier') ? (delivery) => start('return-to-supplier', { delivery }) : undefined} />
           ))}
         </table>
       </div>
@@ -129,7 +130,7 @@ function Page({ purchase: p }: { purchase: Purchase }) {
   );
 }
 
-function Line({ line: n, onReturn }: { line: PurchaseLine; onReturn: ((delivery: number) => void) | undefined }) {
+function Line({ purchase, line: n, onReturn }: { purchase: number; line: PurchaseLine; onReturn: ((delivery: number) => void) | undefined }) {
   const asked = n.asked_quantity !== null && Number(n.asked_quantity) !== Number(n.quantity) ? `asked ${quantity(n.asked_quantity)}` : '';
   const moved = n.asked_for !== null && n.asked_for !== n.comes_on ? `asked for ${day(n.asked_for)}` : '';
   return (
@@ -140,7 +141,8 @@ function Line({ line: n, onReturn }: { line: PurchaseLine; onReturn: ((delivery:
           {n.name}{' '}
           <Link className="code quiet-link" data-peek={n.item} to={`/release/stock/${encodeURIComponent(n.item)}`}>
             {n.item}
-          </Link>
+          </Link>{' '}
+          {!n.is_work && !isZero(n.coming) && <ChainLink item={n.item} way="up" source="purchase order" number={purchase} />}
           {n.order !== null && (
             <span className="block text-[12px] text-quiet">
               {n.is_work ? 'work on' : 'for'}{' '}

@@ -5,6 +5,7 @@ import { commandsOptions, orderOptions, type Order } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { day, moment } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
+import { ChainLink } from '../../stock/ChainLink';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { selectCostliest } from './logic';
@@ -181,6 +182,7 @@ function Ties({ order }: { order: Order }) {
           Tree of orders
         </Link>
       )}
+      {order.state !== 'closed' && order.state !== 'cancelled' && <ChainLink item={order.item} way="up" source="production order" number={order.number} />}
       <Link className="quiet-link text-act" to={`/orders/${order.number}/timeline`}>
         What happened
       </Link>

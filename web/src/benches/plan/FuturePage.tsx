@@ -5,6 +5,7 @@ import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { day } from '../../lib/date';
 import { isZero, quantity } from '../../lib/decimal';
+import { ChainLink } from '../../stock/ChainLink';
 import { ComesAndGoes } from '../../stock/ComesAndGoes';
 import { SteppedLine } from '../../stock/SteppedLine';
 import { Origin, StepTable } from '../../stock/StepTable';
@@ -87,18 +88,24 @@ function Pegs({ item: i }: { item: PlannedItem }) {
                   ) : (
                     <>
                       <Origin kind={p.demand} number={p.demand_number} /> {p.demand_words}
-                      {p.wanted_on && <span className="text-quiet"> {day(p.wanted_on)}</span>}
+                      {p.wanted_on && <span className="text-quiet"> {day(p.wanted_on)}</span>}{' '}
+                      <ChainLink item={i.item} way="down" source={p.demand} number={p.demand_number} line={p.demand_line} />
                     </>
                   )}
                 </td>
                 <td className="num">{quantity(p.quantity)}</td>
                 <td className="w-1/2 pr-4!">
-                  {p.supply === '' && <span className="text-quiet">from stock</span>}
+                  {p.supply === '' && (
+                    <>
+                      <span className="text-quiet">from stock</span> <ChainLink item={i.item} way="up" source="stock" />
+                    </>
+                  )}
                   {p.supply === 'nothing' && <span className="text-attention">nothing covers it</span>}
                   {p.supply_number > 0 && (
                     <>
                       <Origin kind={p.supply} number={p.supply_number} /> {p.supply_words}
-                      {p.comes_on && <span className={p.is_late ? 'text-attention' : 'text-quiet'}> {day(p.comes_on)}</span>}
+                      {p.comes_on && <span className={p.is_late ? 'text-attention' : 'text-quiet'}> {day(p.comes_on)}</span>}{' '}
+                      <ChainLink item={i.item} way="up" source={p.supply} number={p.supply_number} />
                     </>
                   )}
                 </td>

@@ -2,7 +2,7 @@
 
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { api, data } from '../../api/http';
-import type { components } from '../../api/schema';
+import type { components, paths } from '../../api/schema';
 
 type Named = components['schemas'];
 export type Plan = Named['PlanOut'];
@@ -11,6 +11,9 @@ export type Proposal = Named['ProposalRow'];
 export type PlannedItem = Named['PlannedItem'];
 export type Advice = Named['AdviceRow'];
 export type Compared = Named['Compared'];
+export type Chain = Named['PegChain'];
+export type ChainLink = Named['PegLink'];
+type ChainSource = NonNullable<paths['/api/plan/chains/{item}']['get']['parameters']['query']>['source'];
 export const LISTS = ['all', 'make', 'buy', 'late', 'decided'] as const;
 export type List = (typeof LISTS)[number];
 export const PAGE = 100;
@@ -46,6 +49,33 @@ export const promiseOptions = (item: string, quantity: string) =>
     placeholderData: keepPreviousData,
     enabled: /^\d+(\.\d+)?$/.test(quantity) && !/^0*\.?0*$/.test(quantity),
     queryFn: ({ signal }) => data(api.GET('/api/plan/promise/{item}', { params: { path: { item }, query: { quantity } }, signal })),
+  });
+
+export interface ChainOf {
+  way: 'up' | 'down';
+  source: ChainSource;
+  number: number;
+  line: number;
+  late: number;
+}
+
+/** Return what a chain's address asks for. */
+export function chainOf(query: URLSearchParams): ChainOf {
+  const whole = (name: string) => Math.max(0, Math.trunc(Number(query.get(name) ?? 0)) || 0);
+  return {
+    way: query.get('way') === 'up' ? 'up' : 'down',
+    source: (query.get('source') ?? 'stock') as ChainSource, // the server says what there is
+    number: whole('number'),
+    line: whole('line'),
+    late: Math.min(300, whole('late')),
+  };
+}
+
+export const chainOptions = (item: string, of: ChainOf) =>
+  queryOptions({
+    queryKey: ['planning', 'chains', item, of],
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(api.GET('/api/plan/chains/{item}', { params: { path: { item }, query: of }, signal })),
   });
 
 export const comparedOptions = (run: number) =>

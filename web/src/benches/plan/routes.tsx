@@ -8,6 +8,7 @@ export const routes: RouteObject[] = [
     children: [
       { index: true, element: later(() => import('./WholePage'), 'WholePage') },
       { path: 'items/:code', element: later(() => import('./FuturePage'), 'FuturePage') },
+      { path: 'chains/:item', element: later(() => import('./ChainPage'), 'ChainPage') },
       { path: 'what-ifs/:run', element: later(() => import('./ComparePage'), 'ComparePage') },
     ],
   },

@@ -4,6 +4,7 @@ import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { day, moment } from '../../lib/date';
 import { isZero, money, percent, quantity, unitCost } from '../../lib/decimal';
+import { ChainLink } from '../../stock/ChainLink';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
 import { SellFrame } from './SellFrame';
@@ -91,6 +92,7 @@ function LineRow({ order, line: n, canChange }: { order: number; line: CustomerL
         <Link className="code quiet-link" data-peek={n.item} to={`/plan/items/${encodeURIComponent(n.item)}`}>
           {n.item}
         </Link>
+        {!isZero(n.open) && <ChainLink item={n.item} way="down" source="customer order" number={order} line={n.line} />}
         {!n.is_planned && <span className="text-quiet"> not planned</span>}
         {n.priority !== 5 && <span className="text-quiet"> priority {n.priority}</span>}
       </td>

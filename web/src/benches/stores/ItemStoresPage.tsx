@@ -6,6 +6,7 @@ import { day } from '../../lib/date';
 import { isZero, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
+import { ChainLink } from '../../stock/ChainLink';
 import { SteppedLine } from '../../stock/SteppedLine';
 import { StepTable } from '../../stock/StepTable';
 import { Loaded } from '../../ui/States';
@@ -41,7 +42,9 @@ function Page({ stores: s }: { stores: ItemStores }) {
     >
       <Pieces stores={s} />
       <section aria-label="Supply and demand" className="mt-4">
-        <h2 className="px-4">Supply and demand</h2>
+        <h2 className="flex items-baseline gap-3 px-4">
+          Supply and demand <ChainLink item={s.item} way="up" source="stock" />
+        </h2>
         {s.steps.length > 0 && <SteppedLine item={s.item} unit={s.unit} today={s.today} beginsAt={s.begins_at} steps={s.steps} />}
         <Steps stores={s} />
       </section>
