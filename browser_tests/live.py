@@ -156,7 +156,11 @@ class BrowserTest(TransactionTestCase):
 
     def post(self, page: Page) -> None:
         """Post what is in hand, once its preview stands, and leave."""
-        expect(page.get_by_role("status").filter(has_text=re.compile("^preview$"))).to_be_visible()
+        state = page.get_by_role("status").filter(has_text=re.compile("^preview$"))
+        try:
+            expect(state).to_be_visible()
+        except AssertionError:  # what the form says of it is why
+            self.fail(f"no preview: {page.get_by_role('complementary').inner_text()}")
         self.press(page, "Control+Enter")
         posted = page.get_by_role("status").filter(has_text="posted")
         expect(posted).to_be_visible()

@@ -435,9 +435,8 @@ class Chains(SellingTest):
         self.must("accept-proposals", proposals=list(Proposal.objects.values_list("pk", flat=True)))
         said = self.chain("MA-200", "down", "customer order", number, line="1")
         kinds = {(n["item"], n["supply"]) for n in said["links"]}
-        self.assertLessEqual(
-            {("MA-200", "production order"), ("CS-01", "production order"), ("SB-06", "purchase order")}, kinds  # fmt: skip
-        )
+        made, bought = "production order", "purchase order"
+        self.assertLessEqual({("MA-200", made), ("CS-01", made), ("SB-06", bought)}, kinds)
         purchase = Purchase.objects.get().number
         said = self.chain("SB-06", "up", "purchase order", purchase, late="200")
         last = said["links"][-1]
@@ -456,6 +455,54 @@ class Chains(SellingTest):
         self.assertEqual(self.chain("PAD-3", "down", "stock")["code"], "input.invalid")
         self.assertEqual(self.chain("NONE", "up", "stock")["code"], "input.not_found")
         self.assertEqual(self.chain("PAD-3", "down", "customer order", 1)["links"], [])
+
+
+class Endangered(SellingTest):
+    """What customers will not get in time, said by the plan."""
+
+    def told(self) -> list[str]:
+        return [c["sentence"] for c in self.caller.get("today")["causes"] if c["kind"] == "promise"]
+
+    def rows(self) -> list[tuple[int, str, int | None, str]]:
+        rows = self.caller.get("plan/endangered")["rows"]
+        return [(r["order"], r["comes"], r["late"], r["waits_for"]) for r in rows]
+
+    def test_a_line_too_late_is_told_with_what_it_waits_for(self) -> None:
+        """From nothing at all it takes as long as what is capable to promise says: 11 days."""
+        earliest = self.caller.get("plan/promise/MA-200", quantity="20")["day"]
+        self.assertEqual(earliest, str(self.day(11)))
+        number = self.ordered("20", due=3)
+        self.ordered("1", due=40)
+        self.assertEqual(self.rows(), [])
+        self.must("run-plan")
+        self.assertEqual(self.rows(), [(number, earliest, 8, "2.44 m Steel bar M6, to be bought")])  # fmt: skip
+        self.assertEqual(
+            self.told(),
+            [f"Mirror cell for Observatory, {number}, comes 8 days late: it waits for 2.44 m Steel bar M6, to be bought"],
+        )  # fmt: skip
+
+        self.must("change-customer-line", customer_order=number, line=1, promised_on=str(self.day(9)))  # fmt: skip
+        self.assertEqual([late for _, _, late, _ in self.rows()], [2])
+        self.assertIn("comes 2 days late", self.told()[0])
+        self.must("change-customer-line", customer_order=number, line=1, promised_on=earliest)
+        self.assertEqual((self.rows(), self.told()), ([], []))
+
+    def test_what_is_ended_waits_no_more(self) -> None:
+        numbers = [self.ordered("2", due=1), self.ordered("3", due=2)]
+        self.must("run-plan")
+        self.assertIn("and 1 more", self.told()[0])
+        self.must("receive-material", lines=[{"item": "PAD-3", "quantity": "1", "price": "1", "place": "STORE"}])  # fmt: skip
+        self.assertEqual(len(self.told()), 1)  # what else needs a decision leaves it alone
+        for number in numbers:
+            self.must("end-customer-order", customer_order=number)
+        self.assertEqual((self.rows(), self.told()), ([], []))
+
+    def test_what_nothing_covers_has_no_day(self) -> None:
+        number = self.ordered("20", due=3)
+        self.shop.do("change-item", code="MA-200", is_active=False, inactive_reason="made no more")
+        self.must("run-plan")
+        self.assertEqual(self.rows(), [(number, None, None, "20 pcs Mirror cell, which nothing covers")])  # fmt: skip
+        self.assertIn("comes, nobody knows when", self.told()[0])
 
 
 class Copying(SellingTest):

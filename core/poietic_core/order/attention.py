@@ -34,6 +34,7 @@ class Kind(StrEnum):
     FINISHED = "to complete"
     OVERDUE = "overdue"
     OUT = "out too long"
+    PROMISE = "promise"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -150,6 +151,21 @@ class Overdue:
     #: orders that are short of it, the first due first, and what they hold [EUR]
     waiting: tuple[int, ...] = ()
     held: Decimal = ZERO
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Endangered:
+    """Lines of customers' orders for an item that will not be there when they were promised, or else are wanted."""
+
+    item: str
+    #: of the worst: its order and customer, by how many working days, None: nobody knows; and what it waits for
+    order: int
+    customer: str
+    late: int | None
+    cause: str
+    lines: int
+    #: what customers pay for all of them [EUR]
+    amount: Decimal
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -281,6 +297,17 @@ def of_overdue(o: Overdue, today: date) -> Attention:
     days = (today - o.comes_on).days
     return Attention(
         kind=Kind.OVERDUE, sentence=sentence, orders=len(o.waiting), days=days, money=o.held
+    )
+
+
+@exact
+def of_endangered(e: Endangered) -> Attention:
+    """Return what needs a decision because customers will not get an item in time."""
+    when = "comes, nobody knows when" if e.late is None else f"comes {_days(e.late)} late"
+    others = f", and {e.lines - 1} more" if e.lines > 1 else ""
+    sentence = f"{e.item} for {e.customer}, {e.order}{others}, {when}: it waits for {e.cause}"
+    return Attention(
+        kind=Kind.PROMISE, sentence=sentence, orders=e.lines, days=e.late or 0, money=e.amount
     )
 
 

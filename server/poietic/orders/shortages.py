@@ -93,7 +93,12 @@ def untold(day: date) -> set[int]:
     return late ^ set(rows.values_list("item_id", flat=True))
 
 
-TOLD = Prepared(lambda items: StoredAttention.objects.filter(item__in=any_of(items)))
+#: what is missing, expires or is overdue; promises are told by the plan
+TOLD = Prepared(
+    lambda items: StoredAttention.objects.filter(item__in=any_of(items)).exclude(
+        kind=Kind.PROMISE.value
+    )
+)
 
 
 NO_LACK = Lack(ZERO, None)

@@ -17,6 +17,7 @@ from ..costing.queries import current_set
 from ..costing.storing import totals_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip
+from .endangered import cause_of, still_endangered
 from .models import Advice, PlanRun, Proposal, ProposalState
 
 router = Router(tags=["planning"])
@@ -100,6 +101,32 @@ class AdvicePage(Answer):
     whole: int
 
 
+class EndangeredRow(Answer):
+    """A line of a customer's order that is not there in time, and what it waits for."""
+
+    order: int
+    line: int
+    customer_name: str
+    item: str
+    name: str
+    unit: str
+    quantity: DecimalText
+    due: date
+    #: when it is there, and by how many working days that is too late; null: nobody knows
+    comes: date | None
+    late: int | None
+    #: the item at the end of the chain, and in words how much of it, and what that is of
+    cause: str
+    waits_for: str
+
+
+class EndangeredPage(Answer):
+    """What customers will not get in time by the last plan, what is due first before the others."""
+
+    rows: list[EndangeredRow]
+    whole: int
+
+
 @router.get("/plan", response=PlanOut)
 def plan(request: HttpRequest) -> PlanOut:
     """Return the last plan and the what-ifs that are kept."""
@@ -142,6 +169,33 @@ def _chosen(which: Kind) -> Q:
         "late": is_open & Q(late__gt=0),
         "decided": ~is_open,
     }[which]
+
+
+@router.get("/plan/endangered", response=EndangeredPage)
+def endangered(request: HttpRequest, limit: PageSize = 100, skip: Skip = 0) -> EndangeredPage:
+    """Return the customers' lines that are not there in time by the last plan, with what each waits for."""
+    last = PlanRun.last_plan()
+    rows = still_endangered(last) if last else []
+    return EndangeredPage(
+        rows=[
+            EndangeredRow(
+                order=e.line.order.number,
+                line=e.line.number,
+                customer_name=e.line.order.customer.name,
+                item=e.line.item.code,
+                name=e.line.item.name,
+                unit=e.line.item.unit,
+                quantity=e.line.open,
+                due=e.line.due,
+                comes=e.comes,
+                late=e.late,
+                cause=e.cause.code,
+                waits_for=cause_of(e),
+            )
+            for e in rows[skip : skip + limit]
+        ],
+        whole=len(rows),
+    )
 
 
 @router.get("/plan/advice", response={200: AdvicePage, 404: Problem})

@@ -27,6 +27,7 @@ class Chains:
         self.today = today
         self.items: dict[int, Item] = {}
         self.futures: dict[int, Foreseen] = {}
+        self._pegs: dict[int, Sequence[Peg]] = {}
 
     def up(self, item: Item, begin: Key | None, late: int) -> Chain:
         """Return who waits for a supply of an item, so many working days late; None: for its stock."""
@@ -41,8 +42,10 @@ class Chains:
         if fresh := set(items) - self.futures.keys():
             known = Item.objects.in_bulk(list(fresh))
             self.items |= known
-            self.futures |= foreseen(known.values(), self.today)
-        return {i: self.futures[i].pegs() for i in items}
+            found = foreseen(known.values(), self.today)
+            self.futures |= found
+            self._pegs |= {key: own.pegs() for key, own in found.items()}
+        return {i: self._pegs[i] for i in items}
 
     def given_by(self, makers: AbstractSet[Key]) -> ItemsByMaker:
         """Return what orders and proposals make, with what comes beside it."""

@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from poietic_core.planning.chain import Key, key_of
+from poietic_core.planning.days import later
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.pegging import Peg, peg
 from poietic_core.quantity import ZERO
@@ -43,6 +44,11 @@ class Foreseen:
         """Add what will come."""
         self.supplies.append(supply)
         self.comes_for[key_of(supply)] = words
+
+    def words_of(self, of: Demand | Supply | None) -> str:
+        """Return what a demand or supply is for; "" for stock."""
+        told = self.comes_for if isinstance(of, Supply) else self.wanted_for
+        return told.get(key_of(of), "")
 
     def pegs(self) -> list[Peg]:
         """Return who gets what."""
@@ -125,4 +131,6 @@ def _add_needs(
 
 
 def _supply(p: Proposal, quantity: Decimal) -> Supply:
-    return Supply(source=Source.PROPOSAL, number=p.pk, comes=p.due, quantity=quantity)
+    """Return what a proposal brings: what would have had to be ordered before today comes as much later."""
+    comes = later(p.due, p.late)
+    return Supply(source=Source.PROPOSAL, number=p.pk, comes=comes, quantity=quantity)

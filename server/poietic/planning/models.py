@@ -4,8 +4,10 @@ from decimal import Decimal
 
 from django.conf import settings
 from django.db import models
+from poietic_core.planning.days import days_between
 
 from ..catalog.models import Item
+from ..selling.models import CustomerLine
 
 
 class PlanRun(models.Model):
@@ -105,3 +107,30 @@ class Advice(models.Model):
 
     def __str__(self) -> str:
         return f"{self.source} {self.number}"
+
+
+class EndangeredLine(models.Model):
+    """A line of a customer's order that is not there in time by a plan, and what it waits for."""
+
+    run = models.ForeignKey(PlanRun, models.CASCADE, related_name="endangered")
+    line = models.ForeignKey(CustomerLine, models.CASCADE, related_name="+")
+    #: when it is there; null: nobody knows
+    comes = models.DateField(null=True)
+    #: the item at the end of the chain that makes it late, how much of it, and what that is of
+    cause = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    #: "nothing" where nothing covers it, "" for stock
+    source = models.CharField(max_length=20, blank=True)
+    number = models.BigIntegerField()
+    words = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"{self.line_id} {self.comes}"
+
+    @property
+    def late(self) -> int | None:
+        """Return by how many working days it comes after it was promised, or else is wanted; None: nobody knows."""
+        return None if self.comes is None else days_between(self.line.due, self.comes)

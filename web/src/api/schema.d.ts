@@ -7848,6 +7848,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/endangered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Endangered
+         * @description Return the customers' lines that are not there in time by the last plan, with what each waits for.
+         */
+        get: operations["poietic_planning_api_endangered"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plan/advice": {
         parameters: {
             query?: never;
@@ -18580,6 +18600,53 @@ export interface components {
          * @enum {string}
          */
         ProposalState: "open" | "accepted" | "declined";
+        /**
+         * EndangeredPage
+         * @description What customers will not get in time by the last plan, what is due first before the others.
+         */
+        EndangeredPage: {
+            /** Rows */
+            rows: components["schemas"]["EndangeredRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * EndangeredRow
+         * @description A line of a customer's order that is not there in time, and what it waits for.
+         */
+        EndangeredRow: {
+            /** Order */
+            order: number;
+            /** Line */
+            line: number;
+            /** Customer Name */
+            customer_name: string;
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Comes */
+            comes: string | null;
+            /** Late */
+            late: number | null;
+            /** Cause */
+            cause: string;
+            /** Waits For */
+            waits_for: string;
+        };
         /**
          * AdvicePage
          * @description What exists and should come another day, the most urgent first.
@@ -48659,6 +48726,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_api_endangered: {
+        parameters: {
+            query?: {
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndangeredPage"];
                 };
             };
         };

@@ -11,6 +11,7 @@ from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Day, Strict
+from ..endangered import keep_endangered
 from ..models import PlanRun
 from ..reading import Assumed
 from ..running import run_plan
@@ -53,7 +54,10 @@ def try_a_plan(context: Context, given: TryPlan) -> None:
 
 def _run(context: Context, days: int, assumed: Assumed, *, is_what_if: bool) -> None:
     context.guard("planning")
-    run = run_plan(context, timezone.localdate(context.now), days, assumed, is_what_if=is_what_if)
+    today = timezone.localdate(context.now)
+    run = run_plan(context, today, days, assumed, is_what_if=is_what_if)
+    if not is_what_if:
+        keep_endangered(context, run, today)
     kept = PlanRun.objects.filter(is_what_if=is_what_if).values_list("pk", flat=True)
     PlanRun.objects.filter(is_what_if=is_what_if).exclude(pk__in=list(kept[:KEPT_RUNS])).delete()
     context.made["plan"] = str(run.pk)

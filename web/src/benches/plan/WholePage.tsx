@@ -2,16 +2,24 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { day, moment } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
+import { ChainLink } from '../../stock/ChainLink';
 import { Origin } from '../../stock/StepTable';
 import { Loaded } from '../../ui/States';
-import { type Advice, adviceOptions, planOptions, type PlanRun } from './queries';
+import { type Advice, adviceOptions, type Endangered, endangeredOptions, planOptions, type PlanRun } from './queries';
 
 /** With no item chosen: what exists and should come another day, what was not planned, and the what-ifs. */
 export function WholePage() {
   const plan = useQuery(planOptions());
   const advice = useQuery(adviceOptions());
+  const endangered = useQuery(endangeredOptions());
   return (
     <article>
+      {plan.data?.plan && (
+        <section aria-label="Promises" className="pt-2 pb-4">
+          <h2 className="px-4">What customers will not get in time</h2>
+          <Loaded query={endangered}>{(page) => <InDanger rows={page.rows} whole={page.whole} />}</Loaded>
+        </section>
+      )}
       <section aria-label="What exists" className="pt-2">
         <h2 className="px-4">What exists and should come another day</h2>
         <Loaded query={advice}>{(page) => <Moves rows={page.rows} whole={page.whole} />}</Loaded>
@@ -28,6 +36,48 @@ export function WholePage() {
       )}
       {plan.data && plan.data.what_ifs.length > 0 && <WhatIfs runs={plan.data.what_ifs} />}
     </article>
+  );
+}
+
+function InDanger({ rows, whole }: { rows: Endangered[]; whole: number }) {
+  if (rows.length === 0) return <p className="px-4 py-2 text-quiet">By this plan every customer gets what was promised, when it was promised.</p>;
+  return (
+    <>
+      <table className="rows" aria-label="Promises in danger">
+        <thead>
+          <tr>
+            <th className="pl-4!">Order</th>
+            <th>item</th>
+            <th>due</th>
+            <th>there</th>
+            <th className="pr-4!">it waits for</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((e) => (
+            <tr key={`${e.order} ${e.line}`}>
+              <td className="pl-4! whitespace-nowrap">
+                <Origin kind="customer order" number={e.order} /> <span className="text-quiet">line {e.line}</span>
+                <span className="block max-w-40 truncate text-[12px] text-quiet" title={e.customer_name}>
+                  {e.customer_name}
+                </span>
+              </td>
+              <td className="w-1/3">
+                {quantity(e.quantity)} {e.unit} {e.name} <ChainLink item={e.item} way="down" source="customer order" number={e.order} line={e.line} />
+              </td>
+              <td className="whitespace-nowrap">{day(e.due)}</td>
+              <td className="whitespace-nowrap text-attention">{e.comes ? day(e.comes) : 'not known'}</td>
+              <td className="w-1/2 pr-4!">
+                <Link className="quiet-link" to={`/plan/items/${encodeURIComponent(e.cause)}`}>
+                  {e.waits_for}
+                </Link>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {whole > rows.length && <p className="px-4 py-1 text-quiet">and {whole - rows.length} more</p>}
+    </>
   );
 }
 

@@ -11,6 +11,7 @@ export type Proposal = Named['ProposalRow'];
 export type PlannedItem = Named['PlannedItem'];
 export type Advice = Named['AdviceRow'];
 export type Compared = Named['Compared'];
+export type Endangered = Named['EndangeredRow'];
 export type Chain = Named['PegChain'];
 export type ChainLink = Named['PegLink'];
 type ChainSource = NonNullable<paths['/api/plan/chains/{item}']['get']['parameters']['query']>['source'];
@@ -35,6 +36,12 @@ export const adviceOptions = () =>
   queryOptions({
     queryKey: ['planning', 'advice'],
     queryFn: ({ signal }) => data(api.GET('/api/plan/advice', { signal })),
+  });
+
+export const endangeredOptions = () =>
+  queryOptions({
+    queryKey: ['planning', 'endangered'],
+    queryFn: ({ signal }) => data(api.GET('/api/plan/endangered', { signal })),
   });
 
 export const plannedOptions = (code: string) =>

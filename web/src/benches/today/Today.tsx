@@ -146,6 +146,13 @@ function Act({ cause: a }: { cause: Attention }) {
       </Link>
     );
   }
+  if (a.kind === 'promise') {
+    return (
+      <Link className="quiet-link text-act" to="/plan">
+        See who waits
+      </Link>
+    );
+  }
   if (a.item !== '') {
     const command = a.is_made ? 'plan-order' : 'receive-material';
     if (may.has(command)) {

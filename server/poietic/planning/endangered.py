@@ -1,0 +1,93 @@
+"""Which customers' lines are not there in time by the plan, what each waits for, and that it needs a decision."""
+
+from datetime import date
+from decimal import Decimal
+
+from poietic_core.order.attention import Endangered, Kind, of_endangered
+from poietic_core.planning.chain import Link
+from poietic_core.planning.days import later
+from poietic_core.planning.model import Source
+from poietic_core.quantity import ZERO, money
+
+from ..commanding.registry import Command, Context
+from ..orders.models import StoredAttention
+from ..orders.standing import Told
+from ..selling.models import CustomerLine
+from ..statements.bulk import insert_rows
+from .chains import Chains
+from .models import EndangeredLine, PlanRun
+
+#: lines that are followed, those due first
+MOST_FOLLOWED = 1000
+#: commands after which a line may be in danger no longer; that it is in danger is said by the next plan
+SETTLES = frozenset({"deliver-ordered", "end-customer-order", "change-customer-line"})
+
+
+def keep_endangered(context: Context, run: PlanRun, today: date) -> None:
+    """Follow what customers wait for, and store what is not there in time."""
+    chains = Chains(today)
+    open_lines = CustomerLine.objects.filter(open__gt=ZERO, is_planned=True)
+    lines = list(open_lines.select_related("item", "order__customer"))
+    lines.sort(key=lambda n: (n.due, n.priority, n.pk))
+    rows = []
+    for done, n in enumerate(lines[:MOST_FOLLOWED]):
+        context.progress("following what customers wait for", done, len(lines[:MOST_FOLLOWED]))
+        path = chains.down(n.item, (Source.CUSTOMER, n.order.number, n.number)).path
+        if path:
+            cause = path[-1]
+            comes = None if path[0].late is None else later(n.due, path[0].late)
+            rows.append((run.pk, n.pk, comes, cause.item, cause.quantity, *_of(cause, chains)))
+    names = ("run", "line", "comes", "cause", "quantity", "source", "number", "words")
+    insert_rows(EndangeredLine, names, rows)
+    tell_endangered(run)
+
+
+def _of(cause: Link, chains: Chains) -> tuple[str, int, str]:
+    """Return what the end of a chain is of, its number, and what that is for."""
+    if cause.supply is None:
+        return "nothing" if cause.is_open else "", 0, ""
+    words = chains.futures[cause.item].words_of(cause.supply)
+    return cause.supply.source.value, cause.supply.number, words[:400]
+
+
+def tell_endangered(run: PlanRun) -> None:
+    """Store for each item whose customers wait too long that it needs a decision, or no longer does."""
+    told = Told()
+    known = {a.item_id: a for a in StoredAttention.objects.filter(kind=Kind.PROMISE.value)}
+    lines: dict[int, list[EndangeredLine]] = {}
+    for e in still_endangered(run):
+        lines.setdefault(e.line.item_id, []).append(e)
+    for key, own in lines.items():
+        worst = max(own, key=lambda e: (e.late is None, e.late or 0, -e.pk))
+        found = Endangered(
+            item=worst.line.item.name,
+            order=worst.line.order.number,
+            customer=worst.line.order.customer.name,
+            late=worst.late,
+            cause=cause_of(worst),
+            lines=len(own),
+            amount=money(sum((e.line.open * (e.line.price or Decimal(0)) for e in own), ZERO)),
+        )
+        told.put([known.pop(key)] if key in known else [], [of_endangered(found)], item=key)
+    told.put(known.values(), [])
+    told.write()
+
+
+def still_endangered(run: PlanRun) -> list[EndangeredLine]:
+    """Return the lines that a plan says are late and that are still open, those due first before the others."""
+    rows = run.endangered.filter(line__open__gt=ZERO, line__is_planned=True)
+    told = rows.select_related("line__item", "line__order__customer", "cause")
+    return [e for e in told if e.late != 0]
+
+
+def cause_of(e: EndangeredLine) -> str:
+    """Say what a line waits for."""
+    quantity = f"{e.quantity.normalize():f} {e.cause.unit} {e.cause.name}"
+    of = {"nothing": ", which nothing covers", "": " of stock", "proposal": f", {e.words}"}
+    return quantity + of.get(e.source, f" of {e.source} {e.number}")
+
+
+def settle_endangered(command: Command, context: Context) -> None:
+    """Have what was delivered, ended or promised anew need no decision any longer."""
+    if command.name in SETTLES and (run := PlanRun.last_plan()):
+        tell_endangered(run)
