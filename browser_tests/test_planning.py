@@ -31,6 +31,9 @@ class Planning(BrowserTest):
         page.get_by_label("item 1").fill("HT-200")
         page.get_by_label("quantity 1").fill("3")
         page.get_by_label("wanted on 1").fill("2027-03-15")
+        terms = page.get_by_role("note", name="Terms of HT-200")
+        expect(terms).to_contain_text("1,020.00 EUR each, 3,060.00 EUR leaves")
+        expect(terms).to_contain_text("at the earliest: ")
         self.post(page)
         expect(page.get_by_role("heading", name="Ormsby Star Society")).to_be_visible()
         expect(page.get_by_role("table", name="Lines")).to_contain_text(
@@ -60,6 +63,19 @@ class Planning(BrowserTest):
             "nothing covers it"
         )
         self.assert_accessible(page, "plan of an item")
+        covered = page.get_by_role("table", name="Demands and what covers them")
+        own = covered.get_by_role("row").filter(has_text=str(order.number))
+        own.get_by_role("link", name="what it waits for").click()
+        waits = page.get_by_role("table", name="What it waits for")
+        expect(waits).to_contain_text(f"customer order {order.number}")
+        expect(waits).to_contain_text("Optical tube assembly 200")
+        self.assert_accessible(page, "what is waited for")
+        page.go_back()
+        own.get_by_role("link", name="who waits for it").click()
+        expect(page.get_by_role("table", name="Who waits for it")).to_contain_text("HT-200")
+        page.get_by_label("Working days later").fill("200")
+        expect(page.get_by_role("status").filter(has_text="delivered too late")).to_be_visible()
+        page.go_back()
         page.get_by_label("Quantity of HT-200 to promise").fill("7")
         expect(page.get_by_role("list", name="What decides it")).to_contain_text(
             "7 pcs Heron 200 telescope"

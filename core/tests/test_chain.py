@@ -9,7 +9,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
-from poietic_core.planning.chain import Chain, Key, covered_by, served_by
+from poietic_core.planning.chain import Chain, Key, covered_by, key_of, late_ways, served_by
 from poietic_core.planning.days import days_between, later, working_days
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.pegging import Peg
@@ -183,6 +183,17 @@ class Networks(SimpleTestCase):
 
         top = next(p for p in pegs[last] if p.demand and p.demand.source is Source.CUSTOMER)
         self.assertEqual(chain.links[0].late, passed_on(top, below(last)))
+
+    @settings(phases=[Phase.explicit, Phase.generate])
+    @given(networks())
+    def test_demands_followed_together_are_as_late_as_each_alone(self, pegs: Network) -> None:
+        begins = [(i, key) for i, own in pegs.items() for p in own if (key := key_of(p.demand))]
+
+        ways = late_ways(begins, of(pegs), takes(pegs))
+
+        alone = [covered_by(i, key, of(pegs), takes(pegs)).path for i, key in begins if key]
+        self.assertEqual(ways, alone)
+        self.assertTrue(all(link.late for way in ways for link in way), "each link is late")
 
     @settings(phases=[Phase.explicit, Phase.generate])
     @given(st.dates(date(2026, 1, 1), date(2027, 12, 31)), st.integers(0, 40))

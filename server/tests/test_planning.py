@@ -9,6 +9,7 @@ import numpy as np
 from django.test import TestCase
 from django.utils import timezone
 from poietic.buying.models import Purchase
+from poietic.commanding.roles import Role
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
 from poietic.ledger.verify import differences
@@ -455,6 +456,37 @@ class Chains(SellingTest):
         self.assertEqual(self.chain("PAD-3", "down", "stock")["code"], "input.invalid")
         self.assertEqual(self.chain("NONE", "up", "stock")["code"], "input.not_found")
         self.assertEqual(self.chain("PAD-3", "down", "customer order", 1)["links"], [])
+
+
+class OnTerms(SellingTest):
+    """What a line costs, leaves, and when it can be there, while it is typed."""
+
+    def terms(self, item: str, **more: str) -> Any:
+        return self.caller.get(f"plan/terms/{item}", **more)["terms"]
+
+    def test_the_price_of_the_list_leaves_a_margin_by_a_day(self) -> None:
+        """80 each from 20 on, less 53.403684 at standard; 11 days from nothing, as promised elsewhere."""
+        told = self.terms("MA-200", quantity="20", customer="OBS")
+        self.assertEqual((told["price"], told["amount"]), ("80.000000", "1600.00"))
+        self.assertEqual((told["margin"], told["share"]), ("531.93", "0.332"))
+        self.assertEqual((told["day"], told["decides"]), (str(self.day(11)), "Steel bar M6 bought anew of Metal store: 5 working days"))  # fmt: skip
+        agreed = self.terms("MA-200", quantity="20", customer="OBS", price="50")
+        self.assertEqual((Decimal(agreed["amount"]), agreed["margin"]), (1000, "-68.07"))
+
+    def test_without_a_list_or_an_item_there_are_none(self) -> None:
+        self.pads("30")
+        told = self.terms("PAD-3", quantity="30", customer="OBS")
+        self.assertEqual((told["price"], told["margin"], told["day"]), (None, None, str(self.day(0))))  # fmt: skip
+        self.assertEqual(told["decides"], "Support pad there today")
+        self.assertIsNone(self.terms("MA-200", quantity="1")["price"])
+        self.assertIsNone(self.terms("MA"))
+        self.assertEqual(self.caller.get("plan/terms/MA-200", quantity="0")["code"], "input.invalid")  # fmt: skip
+        self.assertEqual(self.caller.get("plan/terms/MA-200", customer="NONE")["code"], "input.not_found")  # fmt: skip
+
+    def test_who_may_not_see_costs_sees_no_margin(self) -> None:
+        told = Caller(make_person("store", Role.STOREKEEPER)).get("plan/terms/MA-200", quantity="20", customer="OBS")["terms"]  # fmt: skip
+        self.assertEqual((told["margin"], told["price"]), ("", ""))
+        self.assertEqual(told["day"], str(self.day(11)))
 
 
 class Endangered(SellingTest):

@@ -78,7 +78,7 @@ def served_by(
     """
     walk = _Walk(pegs_of, gives, lambda p: p.supply, lambda p: p.demand, most)
     first = (item, begin)
-    walk.gather(first)
+    walk.gather([first])
     delays: dict[Node, int | None] = {first: late}
     lates: dict[Node, list[int | None]] = {}
     for node in reversed(list(walk.after(first))):  # each after all that lead to it
@@ -104,18 +104,45 @@ def covered_by(item: int, begin: Key, pegs_of: PegsOf, takes: ItemsOf, most: int
     ------
     As of `served_by`.
     """
-    walk = _Walk(pegs_of, takes, lambda p: p.demand, lambda p: p.supply, most)
     first = (item, begin)
-    walk.gather(first)
+    walk, lates, paths = _down([first], pegs_of, takes, most)
+    return replace(walk.chain(first, lates), path=paths[0])
+
+
+def late_ways(
+    begins: Sequence[Node], pegs_of: PegsOf, takes: ItemsOf, most: int = 100_000
+) -> list[list[Link]]:
+    """Return for each demand the links that make it late, from the demand down; none where it is in time.
+
+    All are followed together: what is asked for does not grow with their number.
+
+    Parameters
+    ----------
+    begins : items with the demands
+    takes, most : as of `covered_by`
+
+    Source
+    ------
+    As of `served_by`.
+    """
+    return _down(begins, pegs_of, takes, most)[2]
+
+
+def _down(
+    begins: Sequence[Node], pegs_of: PegsOf, takes: ItemsOf, most: int
+) -> tuple[_Walk, dict[Node, list[int | None]], list[list[Link]]]:
+    walk = _Walk(pegs_of, takes, lambda p: p.demand, lambda p: p.supply, most)
+    walk.gather(begins)
     waits: dict[Node, int | None] = {}
     lates: dict[Node, list[int | None]] = {}
-    for node in walk.after(first):  # each after all that it takes
-        lates[node] = [
-            _late(p, _worst(waits.get(below, 0) for below in walk.beyond(p)))
-            for p in walk.pegs[node]
-        ]
-        waits[node] = _worst(lates[node])
-    return replace(walk.chain(first, lates), path=list(walk.worst_way(first, lates, waits)))
+    for first in begins:
+        for node in walk.after(first, waits):  # each after all that it takes
+            lates[node] = [
+                _late(p, _worst(waits.get(below, 0) for below in walk.beyond(p)))
+                for p in walk.pegs[node]
+            ]
+            waits[node] = _worst(lates[node])
+    return walk, lates, [list(walk.worst_way(first, lates, waits)) for first in begins]
 
 
 class _Walk:
@@ -134,9 +161,9 @@ class _Walk:
         self._most, self._count = most, 0
         self._items: dict[Key, AbstractSet[int]] = {}
 
-    def gather(self, first: Node) -> None:
+    def gather(self, begins: Iterable[Node]) -> None:
         """Read level by level what is reached."""
-        frontier: set[Node] = {first}
+        frontier: set[Node] = set(begins)
         while frontier and self._count < self._most:
             pegs = self._pegs_of({item for item, _ in frontier})
             makers: set[Key] = set()
@@ -159,9 +186,12 @@ class _Walk:
             if (item, far) in self.pegs:
                 yield item, far
 
-    def after(self, first: Node) -> Iterator[Node]:
-        """Return what is reached, each after all that it leads on to; a loop is cut where it closes."""
-        seen = {first}
+    def after(self, first: Node, done: Iterable[Node] = ()) -> Iterator[Node]:
+        """Return what is reached and not done, each after all that it leads on to; a loop is cut where it closes."""
+        seen = set(done)
+        if first in seen:
+            return
+        seen.add(first)
         ways = [(first, self._onward(first))]
         while ways:
             node, onward = ways[-1]

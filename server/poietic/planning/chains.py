@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
 from datetime import date
 
-from poietic_core.planning.chain import Chain, Key, covered_by, served_by
+from poietic_core.planning.chain import Chain, Key, Link, covered_by, late_ways, served_by
 from poietic_core.planning.model import Source
 from poietic_core.planning.pegging import Peg
 from poietic_core.quantity import ZERO
@@ -36,6 +36,10 @@ class Chains:
     def down(self, item: Item, begin: Key) -> Chain:
         """Return what a demand for an item waits for."""
         return covered_by(item.pk, begin, self.pegs_of, self.taken_by)
+
+    def late_ways(self, begins: Sequence[tuple[int, Key | None]]) -> list[list[Link]]:
+        """Return what makes each of some demands late, from the demand down; nothing where it is in time."""
+        return late_ways(begins, self.pegs_of, self.taken_by)
 
     def pegs_of(self, items: AbstractSet[int]) -> dict[int, Sequence[Peg]]:
         """Return who gets what of some items."""

@@ -29,10 +29,11 @@ def keep_endangered(context: Context, run: PlanRun, today: date) -> None:
     open_lines = CustomerLine.objects.filter(open__gt=ZERO, is_planned=True)
     lines = list(open_lines.select_related("item", "order__customer"))
     lines.sort(key=lambda n: (n.due, n.priority, n.pk))
+    followed = lines[:MOST_FOLLOWED]
+    context.progress("following what customers wait for", 0, 1)
+    begins = [(n.item_id, (Source.CUSTOMER, n.order.number, n.number)) for n in followed]
     rows = []
-    for done, n in enumerate(lines[:MOST_FOLLOWED]):
-        context.progress("following what customers wait for", done, len(lines[:MOST_FOLLOWED]))
-        path = chains.down(n.item, (Source.CUSTOMER, n.order.number, n.number)).path
+    for n, path in zip(followed, chains.late_ways(begins), strict=True):
         if path:
             cause = path[-1]
             comes = None if path[0].late is None else later(n.due, path[0].late)

@@ -7,7 +7,6 @@ from typing import Annotated, Literal
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Query, Router
-from poietic_core.planning.capable import Step as PathStep
 from poietic_core.planning.chain import Link, key_of
 from poietic_core.planning.model import Source
 from poietic_core.planning.pegging import Peg
@@ -15,8 +14,6 @@ from poietic_core.planning.projection import Step, project
 from poietic_core.quantity import ZERO
 from pydantic import Field
 
-from ..buying.prices import first_suppliers
-from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..web_api.errors import InvalidInput
@@ -74,7 +71,7 @@ class PegLink(PegOut):
 class ChainOf(Strict):
     """Where a chain begins, and which way it is followed."""
 
-    way: Literal["up", "down"]
+    way: Literal["up", "down"] = "up"
     source: Literal[
         "stock",
         "production order",
@@ -84,7 +81,7 @@ class ChainOf(Strict):
         "forecast",
         "proposal",
         "expiry",
-    ]
+    ] = "stock"
     number: Annotated[int, Field(ge=0, le=2**62)] = 0
     line: Annotated[int, Field(ge=0, le=10_000)] = 0
     #: of a supply: by how many working days it comes later than it says
@@ -195,34 +192,24 @@ def _step(s: Step, own: Foreseen) -> PlannedStep:
 def capable(request: HttpRequest, item: str, quantity: Quantity = Decimal(1)) -> PromiseMade:
     """Return the earliest day on which a quantity of an item can be there, and what decides it."""
     known = item_by_code(item)
-    found, days, items = promise(known, quantity, timezone.localdate())
-    first = first_suppliers(i.pk for i in items.values())
+    made = promise(known, quantity, timezone.localdate())
     return PromiseMade(
         item=known.code,
         quantity=quantity,
         unit=known.unit,
-        day=days[min(found.day, len(days) - 1)],
+        day=made.on(made.found.day),
         path=[
             PromiseStep(
                 item=s.item,
-                name=items[s.item].name,
-                unit=items[s.item].unit,
+                name=made.items[s.item].name,
+                unit=made.items[s.item].unit,
                 quantity=s.quantity,
-                day=days[min(s.day, len(days) - 1)],
-                how=_how(s, items[s.item], first),
+                day=made.on(s.day),
+                how=made.how(s),
             )
-            for s in found.path
+            for s in made.found.path
         ],
     )
-
-
-def _how(step: PathStep, item: Item, first: dict[int, tuple[str, str]]) -> str:
-    if step.is_free:
-        return "there today" if step.day == 0 else "of what comes"
-    lead = f"{item.lead_time_days} working days" if item.lead_time_days else "no lead time known"
-    if item.is_made:
-        return f"made anew: {lead}"
-    return f"bought anew of {first.get(item.pk, ('', 'nobody known'))[1]}: {lead}"
 
 
 def _peg(p: Peg, own: Foreseen) -> PegOut:

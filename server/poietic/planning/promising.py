@@ -2,16 +2,18 @@
 
 from bisect import bisect_left
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from poietic_core.planning.capable import Promised, Source, capable_to_promise
+from poietic_core.planning.capable import Promised, Source, Step, capable_to_promise
 from poietic_core.planning.days import working_days
 from poietic_core.planning.model import Demand, Supply
 from poietic_core.planning.model import Source as Kind
 from poietic_core.planning.pegging import available_to_promise
 from poietic_core.quantity import ZERO
 
+from ..buying.prices import first_suppliers
 from ..catalog.models import Item
 from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
 from .uses import uses_below
@@ -38,10 +40,35 @@ def promises(
     return [(d, q) for d, q in zip(days, free, strict=True) if q]
 
 
-def promise(
-    item: Item, quantity: Decimal, today: date
-) -> tuple[Promised, list[date], dict[str, Item]]:
-    """Return when a quantity can be there, the working days that its days count, and the items on the way.
+@dataclass(frozen=True)
+class Promise:
+    """When a quantity can be there, and what its way is made of."""
+
+    found: Promised
+    #: the working days that its days count
+    days: list[date]
+    items: dict[str, Item]
+    #: who is first to sell what is bought: code and name, by key
+    sellers: dict[int, tuple[str, str]]
+
+    def on(self, day: int) -> date:
+        """Return a day that the way counts; what is further ahead is not told apart."""
+        return self.days[min(day, len(self.days) - 1)]
+
+    def how(self, step: Step) -> str:
+        """Say how a part of the way comes."""
+        item = self.items[step.item]
+        if step.is_free:
+            return "there today" if step.day == 0 else "of what comes"
+        days = item.lead_time_days
+        lead = f"{days} working days" if days else "no lead time known"
+        if item.is_made:
+            return f"made anew: {lead}"
+        return f"bought anew of {self.sellers.get(item.pk, ('', 'nobody known'))[1]}: {lead}"
+
+
+def promise(item: Item, quantity: Decimal, today: date) -> Promise:
+    """Return when a quantity can be there, and what decides it.
 
     What is not free is made or bought anew by lead times; what the plan proposes is no supply yet.
     """
@@ -62,4 +89,5 @@ def promise(
             lead=0 if one.is_phantom else one.lead_time_days or 0,
             uses=structures.get(code, {}),
         )
-    return capable_to_promise(item.code, quantity, sources), days, items
+    found = capable_to_promise(item.code, quantity, sources)
+    return Promise(found, days, items, first_suppliers(i.pk for i in items.values()))

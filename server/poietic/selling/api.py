@@ -196,7 +196,7 @@ def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
 
 
 def _line(n: CustomerLine, standard: Decimal | None) -> CustomerLineOut:
-    left = None if n.price is None or standard is None else margin(n.price, standard)
+    left = what_is_left(n.price, standard, n.quantity)
     return CustomerLineOut(
         line=n.number,
         item=n.item.code,
@@ -212,9 +212,20 @@ def _line(n: CustomerLine, standard: Decimal | None) -> CustomerLineOut:
         price=n.price,
         amount=None if n.price is None else money(n.price * n.quantity),
         standard=standard,
-        margin=money(left.amount * n.quantity) if left else None,
-        share=round_to(left.share, THOUSANDTH) if left and left.share is not None else None,
+        margin=left[0],
+        share=left[1],
     )
+
+
+def what_is_left(
+    price: Decimal | None, standard: Decimal | None, quantity: Decimal
+) -> tuple[Decimal | None, Decimal | None]:
+    """Return what a price leaves over the standard, for all of a quantity, and as a share of the price."""
+    if price is None or standard is None:
+        return None, None
+    left = margin(price, standard)
+    share = None if left.share is None else round_to(left.share, THOUSANDTH)
+    return money(left.amount * quantity), share
 
 
 def _delivered(order: CustomerOrder) -> list[DeliveredOf]:

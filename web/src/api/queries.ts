@@ -1,5 +1,6 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { api, data, keepToken } from './http';
+import { isQuantity } from '../lib/decimal';
 import type { components } from './schema';
 
 export type Me = components['schemas']['Me'];
@@ -175,4 +176,13 @@ export const factorOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/me/second-factor', { signal })),
     staleTime: Infinity,
     gcTime: 0,
+  });
+
+export const termsOptions = (item: string, quantity: string, customer: string, price: string) =>
+  queryOptions({
+    queryKey: ['planning', 'terms', item, quantity, customer, price],
+    placeholderData: keepPreviousData,
+    retry: false, // what is half typed is no item yet
+    enabled: item !== '' && isQuantity(quantity),
+    queryFn: ({ signal }) => data(api.GET('/api/plan/terms/{item}', { params: { path: { item }, query: { quantity, customer, ...(price && { price }) } }, signal })),
   });

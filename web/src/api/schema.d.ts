@@ -7968,6 +7968,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/terms/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Terms
+         * @description Return on what terms a customer can have a quantity of an item.
+         */
+        get: operations["poietic_planning_terms_api_terms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/customer-orders": {
         parameters: {
             query?: never;
@@ -18916,11 +18936,13 @@ export interface components {
         ChainOf: {
             /**
              * Way
+             * @default up
              * @enum {string}
              */
             way: "up" | "down";
             /**
              * Source
+             * @default stock
              * @enum {string}
              */
             source: "stock" | "production order" | "purchase order" | "transfer" | "customer order" | "forecast" | "proposal" | "expiry";
@@ -18999,6 +19021,40 @@ export interface components {
             depth: number;
             /** Late */
             late: number | null;
+        };
+        /**
+         * Terms
+         * @description What a quantity costs a customer, what that leaves, and when it can be there.
+         */
+        Terms: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Price */
+            price: string | null;
+            /** Amount */
+            amount: string | null;
+            /** Margin */
+            margin: string | null;
+            /** Share */
+            share: string | null;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Decides */
+            decides: string;
+        };
+        /**
+         * TermsPage
+         * @description The terms of an item; null while no item is called so, as it is typed.
+         */
+        TermsPage: {
+            terms: components["schemas"]["Terms"] | null;
         };
         /**
          * CustomerOrderPage
@@ -48887,9 +48943,9 @@ export interface operations {
     };
     poietic_planning_item_api_chain: {
         parameters: {
-            query: {
-                way: "up" | "down";
-                source: "stock" | "production order" | "purchase order" | "transfer" | "customer order" | "forecast" | "proposal" | "expiry";
+            query?: {
+                way?: "up" | "down";
+                source?: "stock" | "production order" | "purchase order" | "transfer" | "customer order" | "forecast" | "proposal" | "expiry";
                 number?: number;
                 line?: number;
                 late?: number;
@@ -48909,6 +48965,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PegChain"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_terms_api_terms: {
+        parameters: {
+            query?: {
+                /**
+                 * @description at most 100,000,000, above 0, six decimals
+                 * @example 2.40
+                 */
+                quantity?: string;
+                customer?: string;
+                price?: string | null;
+            };
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TermsPage"];
                 };
             };
             /** @description Not Found */

@@ -6,6 +6,7 @@ import type * as z from 'zod';
 import { commandsOptions } from '../api/queries';
 import { ConsequencesTable } from '../consequences/ConsequencesTable';
 import { ApiError, command, type Outcome, passes, type Problem } from '../api/http';
+import { usePaused } from '../ui/usePaused';
 import { Button } from '../ui/Button';
 import { ProblemNote } from '../ui/States';
 import { type Started, useCommands } from './CommandContext';
@@ -13,8 +14,6 @@ import { EntriesForm } from './EntriesForm';
 import { type Form, formOf, sentOf } from './form';
 import type { Typed } from './inputs';
 import { useChangeOf } from './live';
-
-const PAUSE = 300;
 
 interface Props {
   started: Started;
@@ -165,13 +164,3 @@ function Panel({ started, form, onMade }: Props & { form: Form }) {
 
 /** Return what says of typed entries what is wrong; forms of their own say it themselves. */
 const resolved = (form: Form): Resolver<Typed> => zodResolver(form.schema as z.ZodType<Typed, Typed>);
-
-/** Return a value once it has rested for a moment. */
-function usePaused(value: string): string {
-  const [paused, setPaused] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setPaused(value), PAUSE);
-    return () => clearTimeout(timer);
-  }, [value]);
-  return paused;
-}

@@ -7,6 +7,7 @@ import { Entry, Field, NumberEntry } from '../ui/Field';
 import { FoundList } from './FoundList';
 import type { Entry as EntryOf } from './entries';
 import type { Typed } from './inputs';
+import { LineTerms } from './LineTerms';
 import { OwnUnitsEntry } from './OwnUnitsEntry';
 import { type Column, type Row, RowsEntry } from './RowsEntry';
 import { WeekEntry } from './WeekEntry';
@@ -50,7 +51,11 @@ export function EntryControl({ entry: spec, typed: given, value, onValue, error 
   if (spec.kind === 'changes') return <RowsEntry legend="Changes: to a value, or by percent; * stands for any characters" add="Add a change" columns={changeColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'stock lines') return <RowsEntry legend={spec.label} add="Add a line" columns={stockColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'lines delivered') return <RowsEntry legend={spec.label} add="Add a line" columns={deliveredColumns} rows={rows} onRows={onValue} />;
-  if (spec.kind === 'lines ordered') return <RowsEntry legend={spec.label} add="Add a line" columns={orderedColumns} rows={rows} onRows={onValue} />;
+  if (spec.kind === 'lines ordered') {
+    const customer = typeof given['customer'] === 'string' ? given['customer'] : '';
+    const terms = rows.map((row, n) => <LineTerms key={n} customer={customer} row={row} />);
+    return <RowsEntry legend={spec.label} add="Add a line" columns={orderedColumns} rows={rows} onRows={onValue} below={terms} />;
+  }
   if (spec.kind === 'lines leaving') return <RowsEntry legend={spec.label} add="Add a line" columns={leavingColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'forecasts') return <RowsEntry legend={spec.label} add="Add a forecast" columns={forecastColumns} rows={rows} onRows={onValue} />;
   if (spec.kind === 'actual costs') return <RowsEntry legend={spec.label} add="Add a cost" columns={actualCostColumns} rows={rows} onRows={onValue} />;

@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import { shift } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Entry, NumberEntry } from '../ui/Field';
@@ -18,12 +19,15 @@ export function RowsEntry({
   columns,
   rows,
   onRows,
+  below,
 }: {
   legend: string;
   add: string;
   columns: Column[];
   rows: Row[];
   onRows: (rows: Row[]) => void;
+  /** what is said below each row */
+  below?: readonly ReactNode[];
 }) {
   const patch = (n: number, name: string, value: string) => {
     const next = { ...rows[n], [name]: value };
@@ -41,6 +45,7 @@ export function RowsEntry({
           <Button look="link" aria-label={`Remove line ${n + 1}`} onClick={() => onRows(rows.filter((_, k) => k !== n))}>
             remove
           </Button>
+          {below?.[n]}
         </div>
       ))}
       <Button look="link" onClick={() => onRows([...rows, firstChoices(columns)])}>

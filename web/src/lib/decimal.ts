@@ -68,3 +68,6 @@ export function shift(text: string, places: number): string {
   const digits = whole.padStart(1 - places, '0');
   return plain(`${digits.slice(0, places)}.${digits.slice(places)}${part}`);
 }
+
+/** Whether a text is a number above 0, as the server reads it. */
+export const isQuantity = (text: string): boolean => /^\d{1,9}(\.\d{1,6})?$/.test(text) && !/^0*\.?0*$/.test(text);

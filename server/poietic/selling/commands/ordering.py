@@ -1,6 +1,6 @@
 """Customers' orders: entered or offered, accepted, changed, ended."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -215,6 +215,14 @@ def list_price(
     }
 
 
+def reached_price(
+    prices: Mapping[tuple[int, Decimal], Decimal], item: Item, quantity: Decimal
+) -> Decimal | None:
+    """Return what lists ask for one when so many are ordered; None: no list says."""
+    reached = [(q, p) for (key, q), p in prices.items() if key == item.pk and q <= quantity]
+    return max(reached)[1] if reached else None
+
+
 def _add(context: Context, order: CustomerOrder, lines: list[LineOrdered], *, first: int) -> None:
     items = items_by_code(n.item for n in lines)
     prices = list_price(items.values(), order.customer, timezone.localdate(context.now))
@@ -224,10 +232,7 @@ def _add(context: Context, order: CustomerOrder, lines: list[LineOrdered], *, fi
         if not item.is_active:
             raise InvalidInput([f"lines: {item.code} is inactive: {item.inactive_reason}"])
         require_step(item.code, n.quantity, step=item.step, unit=item.unit)
-        price = n.price
-        if price is None:
-            reached = [(q, p) for (key, q), p in prices.items() if key == item.pk and q <= n.quantity]  # fmt: skip
-            price = max(reached)[1] if reached else None
+        price = reached_price(prices, item, n.quantity) if n.price is None else n.price
         accepted = order.state == CustomerOrderState.ACCEPTED
         rows.append((order.pk, number, item.pk, n.quantity, price, n.wanted_on, n.promised_on, n.priority, n.is_planned, ZERO, n.quantity if accepted else ZERO))  # fmt: skip
         words = f"{n.quantity.normalize():f} {item.unit} of {item.code} by {n.promised_on or n.wanted_on}"

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
-import { day } from '../../lib/date';
+import { shortDay } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
 import { Origin } from '../../stock/StepTable';
 import { NumberEntry } from '../../ui/Field';
@@ -18,15 +18,17 @@ export function ChainPage() {
     <article className="pt-2 pb-4">
       <header className="px-4 pb-2">
         <h2>
-          {of.way === 'up' ? 'Who waits for ' : 'What '}
-          {of.source === 'stock' ? 'stock of ' : <Origin kind={of.source} number={of.number} />}
-          {of.source !== 'stock' && (of.way === 'up' ? ' of ' : ' for ')}
+          {of.way === 'up' ? 'Who waits for ' : 'What is waited for: '}
           {found.data?.name}{' '}
           <Link className="code quiet-link" to={`/plan/items/${encodeURIComponent(item)}`}>
             {item}
           </Link>
-          {of.way === 'down' && ' waits for'}
         </h2>
+        <p className="text-quiet">
+          {of.way === 'up' ? 'of ' : 'by '}
+          {of.source === 'stock' ? 'stock' : of.source === 'proposal' ? 'what is proposed' : <Origin kind={of.source} number={of.number} />}
+          {of.line > 0 && `, line ${of.line}`}
+        </p>
         {of.way === 'up' && of.source !== 'stock' && (
           <label className="flex items-center gap-2 pt-1">
             If it comes
@@ -79,7 +81,7 @@ function Verdict({ chain }: { chain: Chain }) {
       {cause.supply_number > 0 && (
         <>
           {' of '}
-          <Origin kind={cause.supply} number={cause.supply_number} /> {cause.supply_words}
+          {cause.supply === 'proposal' ? 'what is proposed' : <Origin kind={cause.supply} number={cause.supply_number} />}
         </>
       )}
       .
@@ -113,21 +115,27 @@ function LinkRow({ link: n }: { link: ChainLink }) {
         <span className="unit">{n.unit}</span>
       </td>
       <td className="w-1/3">
-        <Origin kind={n.demand} number={n.demand_number} /> {n.demand_words}
-        {n.wanted_on && <span className="text-quiet"> {day(n.wanted_on)}</span>}
+        <End kind={n.demand} number={n.demand_number} words={n.demand_words} on={n.wanted_on} />
       </td>
       <td className="w-1/3">
         {n.supply === '' && <span className="text-quiet">stock</span>}
         {n.supply === 'nothing' && <span className="text-attention">nothing</span>}
-        {n.supply_number > 0 && (
-          <>
-            <Origin kind={n.supply} number={n.supply_number} /> {n.supply_words}
-            {n.comes_on && <span className="text-quiet"> {day(n.comes_on)}</span>}
-          </>
-        )}
+        {n.supply_number > 0 && <End kind={n.supply} number={n.supply_number} words={n.supply_words} on={n.comes_on} />}
       </td>
       <td className={`pr-4! whitespace-nowrap ${n.late === 0 ? 'text-quiet' : 'text-attention'}`}>{n.late === 0 ? 'yes' : n.late === null ? 'not known' : `${days(n.late)} late`}</td>
     </tr>
+  );
+}
+
+/** A demand or a supply: what and when, and below what it is for. */
+function End({ kind, number, words, on }: { kind: string; number: number; words: string; on: string | null }) {
+  return (
+    <>
+      <span className="whitespace-nowrap">
+        <Origin kind={kind} number={number} /> {on && <span className="text-quiet">{shortDay(on)}</span>}
+      </span>
+      <span className="block text-[12px] leading-4 text-quiet">{words}</span>
+    </>
   );
 }
 

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { day, moment } from '../../lib/date';
+import { day, moment, shortDay } from '../../lib/date';
 import { quantity } from '../../lib/decimal';
 import { ChainLink } from '../../stock/ChainLink';
 import { Origin } from '../../stock/StepTable';
@@ -16,7 +16,7 @@ export function WholePage() {
     <article>
       {plan.data?.plan && (
         <section aria-label="Promises" className="pt-2 pb-4">
-          <h2 className="px-4">What customers will not get in time</h2>
+          <h2 className="px-4">What customers will not get in time, as orders stand now</h2>
           <Loaded query={endangered}>{(page) => <InDanger rows={page.rows} whole={page.whole} />}</Loaded>
         </section>
       )}
@@ -57,7 +57,10 @@ function InDanger({ rows, whole }: { rows: Endangered[]; whole: number }) {
           {rows.map((e) => (
             <tr key={`${e.order} ${e.line}`}>
               <td className="pl-4! whitespace-nowrap">
-                <Origin kind="customer order" number={e.order} /> <span className="text-quiet">line {e.line}</span>
+                <Link className="code quiet-link" to={`/sell/${e.order}`}>
+                  {e.order}
+                </Link>{' '}
+                <span className="text-quiet">line {e.line}</span>
                 <span className="block max-w-40 truncate text-[12px] text-quiet" title={e.customer_name}>
                   {e.customer_name}
                 </span>
@@ -65,8 +68,8 @@ function InDanger({ rows, whole }: { rows: Endangered[]; whole: number }) {
               <td className="w-1/3">
                 {quantity(e.quantity)} {e.unit} {e.name} <ChainLink item={e.item} way="down" source="customer order" number={e.order} line={e.line} />
               </td>
-              <td className="whitespace-nowrap">{day(e.due)}</td>
-              <td className="whitespace-nowrap text-attention">{e.comes ? day(e.comes) : 'not known'}</td>
+              <td className="whitespace-nowrap">{shortDay(e.due)}</td>
+              <td className="whitespace-nowrap text-attention">{e.comes ? shortDay(e.comes) : 'not known'}</td>
               <td className="w-1/2 pr-4!">
                 <Link className="quiet-link" to={`/plan/items/${encodeURIComponent(e.cause)}`}>
                   {e.waits_for}

@@ -3,6 +3,7 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { api, data } from '../../api/http';
 import type { components, paths } from '../../api/schema';
+import { isQuantity } from '../../lib/decimal';
 
 type Named = components['schemas'];
 export type Plan = Named['PlanOut'];
@@ -14,7 +15,7 @@ export type Compared = Named['Compared'];
 export type Endangered = Named['EndangeredRow'];
 export type Chain = Named['PegChain'];
 export type ChainLink = Named['PegLink'];
-type ChainSource = NonNullable<paths['/api/plan/chains/{item}']['get']['parameters']['query']>['source'];
+type ChainSource = NonNullable<NonNullable<paths['/api/plan/chains/{item}']['get']['parameters']['query']>['source']>;
 export const LISTS = ['all', 'make', 'buy', 'late', 'decided'] as const;
 export type List = (typeof LISTS)[number];
 export const PAGE = 100;
@@ -54,7 +55,7 @@ export const promiseOptions = (item: string, quantity: string) =>
   queryOptions({
     queryKey: ['planning', 'promise', item, quantity],
     placeholderData: keepPreviousData,
-    enabled: /^\d+(\.\d+)?$/.test(quantity) && !/^0*\.?0*$/.test(quantity),
+    enabled: isQuantity(quantity),
     queryFn: ({ signal }) => data(api.GET('/api/plan/promise/{item}', { params: { path: { item }, query: { quantity } }, signal })),
   });
 

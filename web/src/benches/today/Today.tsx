@@ -71,7 +71,7 @@ function Causes({ causes }: { causes: Attention[] }) {
             <tr>
               <td className="w-full pl-4!">
                 {a.kind !== 'short' ? (
-                  <span className="pl-5">{a.sentence}</span>
+                  <span className="block pl-5">{a.sentence}</span>
                 ) : (
                   <button type="button" className="cursor-pointer text-left" aria-expanded={isOpen} onClick={toggle}>
                     <span aria-hidden className="inline-block w-5 text-quiet">
