@@ -537,6 +537,65 @@ class Endangered(SellingTest):
         self.assertIn("comes, nobody knows when", self.told()[0])
 
 
+class Loads(SellingTest):
+    """What the plan loads work centers with, roughly, beside what orders do."""
+
+    def loads(self, run: int = 0) -> dict[str, dict[str, Any]]:
+        """Return by work center and Monday what a run loads it with."""
+        centers = self.caller.get("plan/loads", run=str(run))["centers"]
+        return {c["code"]: {w["first"]: w for w in c["weeks"]} for c in centers}
+
+    def sum(self, loads: dict[str, Any], name: str) -> Decimal:
+        return sum((Decimal(w[name]) for w in loads.values()), Decimal(0))
+
+    def test_a_lot_loads_its_work_centers_between_its_beginning_and_its_day(self) -> None:
+        """As the order that it becomes will, to the hour."""
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        proposed = self.loads()
+        self.assertEqual({self.sum(w, "ordered") for w in proposed.values()}, {Decimal(0)})
+        first, last = self.day(34), self.day(40)
+        for weeks in proposed.values():
+            for monday in weeks:
+                self.assertTrue(first - timedelta(days=7) < date.fromisoformat(monday) <= last)
+
+        self.must("accept-proposals", proposals=list(Proposal.objects.values_list("pk", flat=True)))
+        self.must("run-plan")
+        ordered = self.loads()
+        self.assertEqual({self.sum(w, "proposed") for w in ordered.values()}, {Decimal(0)})
+        for code, weeks in proposed.items():
+            self.assertAlmostEqual(self.sum(weeks, "proposed"), self.sum(ordered[code], "ordered"), 3)  # fmt: skip
+
+    def test_what_is_too_much_names_what_loads_it_most(self) -> None:
+        self.ordered("2000", due=40)
+        self.must("run-plan")
+        said = self.caller.get("plan/loads")
+        worst = said["centers"][0]
+        week = max(worst["weeks"], key=lambda w: Decimal(w["over"]))
+        load = Decimal(week["ordered"]) + Decimal(week["proposed"])
+        self.assertEqual(Decimal(week["over"]), load - Decimal(week["capacity"]))
+        self.assertEqual(week["most"][0], "MA-200")
+        self.assertGreater(Decimal(week["share"]), 1)
+
+    def test_a_work_center_that_is_closed_is_compared(self) -> None:
+        self.ordered("20", due=12)
+        self.must("run-plan")
+        (code, *_) = self.loads()
+        closed = str(self.day(60))
+        tried = self.must("try-plan", work_center=code, closed_until=closed)["made"]["plan"]
+        said = self.caller.get(f"plan/compare/{tried}")
+        self.assertEqual(Decimal(said["planned_over"]), 0)
+        weeks = self.loads(int(tried))[code]
+        self.assertEqual(Decimal(said["tried_over"]), self.sum(weeks, "proposed"))
+        self.assertEqual({w["share"] for w in weeks.values()}, {None})
+        self.assertIn(f"{code} closed up to {closed}", said["tried"]["assumes"])
+        self.refused("input.invalid", "try-plan", work_center=code)
+        self.refused("input.not_found", "try-plan", work_center="NONE", closed_until=closed)
+
+    def test_there_are_none_without_a_plan(self) -> None:
+        self.assertEqual(self.caller.get("plan/loads"), {"weeks": [], "centers": [], "over": "0"})
+
+
 class Copying(SellingTest):
     """Rows in PostgreSQL's binary format."""
 

@@ -41,6 +41,7 @@ from ..picking.api import router as picking
 from ..planning.api import router as planning
 from ..planning.compare_api import router as plan_comparisons
 from ..planning.item_api import router as planned_items
+from ..planning.loads_api import router as planned_loads
 from ..planning.terms_api import router as terms
 from ..selling.api import router as selling
 from ..settling.across_api import router as variances
@@ -85,6 +86,7 @@ for router in (
     planning,
     plan_comparisons,
     planned_items,
+    planned_loads,
     terms,
     selling,
     stores,

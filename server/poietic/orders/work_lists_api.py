@@ -237,13 +237,13 @@ class LoadOut(Answer):
 @router.get("/work-loads", response=list[LoadOut])
 def loads(request: HttpRequest, weeks: Weeks = 8) -> list[LoadOut]:
     """Return the load of all work centers for some weeks from this one on."""
-    return _loads(list(WorkCenter.objects.order_by("code")), weeks)
+    return loads_of(list(WorkCenter.objects.order_by("code")), weeks)
 
 
 @router.get("/work-centers/{code}/load", response={200: LoadOut, 404: Problem})
 def load(request: HttpRequest, code: str, weeks: Weeks = 8) -> LoadOut:
     """Return the load of a work center for some weeks from this one on."""
-    return _loads([work_center_by_code(code)], weeks)[0]
+    return loads_of([work_center_by_code(code)], weeks)[0]
 
 
 class Loading(NamedTuple):
@@ -255,7 +255,8 @@ class Loading(NamedTuple):
     work: Work
 
 
-def _loads(centers: list[WorkCenter], weeks: int) -> list[LoadOut]:
+def loads_of(centers: list[WorkCenter], weeks: int) -> list[LoadOut]:
+    """Return the load of some work centers for some weeks from this one on."""
     today = timezone.localdate()
     first = today - timedelta(days=today.weekday())
     last = first + timedelta(weeks=weeks, days=-1)

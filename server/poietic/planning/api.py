@@ -240,6 +240,8 @@ def run_out(r: PlanRun) -> PlanRunOut:
         said.append(f"demand {Decimal(r.assumptions['demand']).normalize():f} %")
     if r.assumptions["supplier"]:
         said.append(f"nothing from {r.assumptions['supplier']} before {r.assumptions['back_on']}")
+    if center := r.assumptions.get("work_center"):
+        said.append(f"{center} closed up to {r.assumptions['closed_until']}")
     return PlanRunOut(
         run=r.pk,
         is_what_if=r.is_what_if,

@@ -1,6 +1,7 @@
 """How a what-if differs from the plan."""
 
 from datetime import date
+from decimal import Decimal
 
 from django.db.models import Min, Sum
 from django.http import HttpRequest
@@ -42,6 +43,9 @@ class Compared(Answer):
     rows: list[Difference]
     whole: int
     cost: Cost
+    #: hours that are too many for work centers, of each
+    planned_over: DecimalText
+    tried_over: DecimalText
 
 
 @router.get("/plan/compare/{run}", response={200: Compared, 404: Problem})
@@ -81,7 +85,13 @@ def compare(request: HttpRequest, run: int) -> Compared:
         rows=rows[:MOST_ROWS],
         whole=len(rows),
         cost=sum((r.cost or ZERO for r in rows), ZERO),
+        planned_over=_over(last),
+        tried_over=_over(tried),
     )
+
+
+def _over(run: PlanRun) -> Decimal:
+    return sum((load.over for load in run.loads.all()), ZERO)
 
 
 def _sums(run: PlanRun) -> dict[int, tuple[int, date | None]]:

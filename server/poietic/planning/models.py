@@ -134,3 +134,28 @@ class EndangeredLine(models.Model):
     def late(self) -> int | None:
         """Return by how many working days it comes after it was promised, or else is wanted; None: nobody knows."""
         return None if self.comes is None else days_between(self.line.due, self.comes)
+
+
+class PlannedLoad(models.Model):
+    """What a run's lots and orders load a work center with in a week, against what it can do [h of one machine]."""
+
+    run = models.ForeignKey(PlanRun, models.CASCADE, related_name="loads")
+    work_center = models.ForeignKey("engineering.WorkCenter", models.CASCADE, related_name="+")
+    #: its Monday
+    first = models.DateField()
+    capacity = models.DecimalField(max_digits=18, decimal_places=4)
+    ordered = models.DecimalField(max_digits=18, decimal_places=4)
+    proposed = models.DecimalField(max_digits=18, decimal_places=4)
+    #: items that load it most where it is too much, by code
+    most = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["work_center__code", "first"]
+
+    def __str__(self) -> str:
+        return f"{self.work_center_id} {self.first}"
+
+    @property
+    def over(self) -> Decimal:
+        """Return by how many hours it is too much."""
+        return max(Decimal(0), self.ordered + self.proposed - self.capacity)

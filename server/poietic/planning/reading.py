@@ -71,6 +71,14 @@ class Assumed:
     #: a supplier who sends nothing before a day
     supplier: str = ""
     back_on: date | None = None
+    #: a work center that does nothing up to a day
+    work_center: str = ""
+    closed_until: date | None = None
+
+    def closes(self, work_center: str, day: date) -> bool:
+        """Tell whether a work center does nothing on a day."""
+        until = self.closed_until
+        return until is not None and work_center == self.work_center and day <= until
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from poietic_core.planning.netting import TINY, Plan, net
 from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
 from ..statements.copying import copy_rows, days_of
+from .loading import store_loads
 from .models import Advice, PlanRun, Proposal, ProposalState
 from .reading import Assumed, Read, read_works
 
@@ -22,7 +23,9 @@ def run_plan(
     items = read.keys.size
     plan = net(read.works, lambda done: context.progress("netting", done, items))
     context.progress("storing", items, items)
-    return store(context, read, plan, assumed, is_what_if=is_what_if)
+    run = store(context, read, plan, assumed, is_what_if=is_what_if)
+    store_loads(run, read, plan, assumed)
+    return run
 
 
 def store(
@@ -50,6 +53,8 @@ def store(
             "demand": str(assumed.demand),
             "supplier": assumed.supplier,
             "back_on": str(assumed.back_on or ""),
+            "work_center": assumed.work_center,
+            "closed_until": str(assumed.closed_until or ""),
         },
         first_day=read.days[0],
         last_day=read.days[-1],

@@ -7968,6 +7968,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Planned Loads
+         * @description Return what a run and orders load work centers with, the last plan's where none is named.
+         */
+        get: operations["poietic_planning_loads_api_planned_loads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plan/terms/{item}": {
         parameters: {
             query?: never;
@@ -16364,7 +16384,7 @@ export interface components {
         };
         /**
          * TryPlan
-         * @description What a what-if takes for granted: of the demand so many percent, a supplier who sends nothing before a day.
+         * @description What a what-if takes for granted: of the demand so many percent, who sends or does nothing until a day.
          */
         TryPlan: {
             /**
@@ -16381,6 +16401,10 @@ export interface components {
             supplier?: string | null;
             /** Back On */
             back_on?: string | null;
+            /** Work Center */
+            work_center?: string | null;
+            /** Closed Until */
+            closed_until?: string | null;
         };
         /** TryPlanPosting */
         TryPlanPosting: {
@@ -18729,6 +18753,18 @@ export interface components {
              * @example 2.40
              */
             cost: string;
+            /**
+             * Planned Over
+             * Format: decimal
+             * @example 2.40
+             */
+            planned_over: string;
+            /**
+             * Tried Over
+             * Format: decimal
+             * @example 2.40
+             */
+            tried_over: string;
         };
         /**
          * Difference
@@ -19021,6 +19057,81 @@ export interface components {
             depth: number;
             /** Late */
             late: number | null;
+        };
+        /**
+         * PlannedCenter
+         * @description A work center and its weeks, as far as anything loads it.
+         */
+        PlannedCenter: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Weeks */
+            weeks: components["schemas"]["PlannedWeek"][];
+            /**
+             * Over
+             * Format: decimal
+             * @example 2.40
+             */
+            over: string;
+        };
+        /**
+         * PlannedLoads
+         * @description The load of a run, the work center with the most hours too many first.
+         */
+        PlannedLoads: {
+            /** Weeks */
+            weeks: string[];
+            /** Centers */
+            centers: components["schemas"]["PlannedCenter"][];
+            /**
+             * Over
+             * Format: decimal
+             * @example 2.40
+             */
+            over: string;
+        };
+        /**
+         * PlannedWeek
+         * @description A week of a work center [h of one machine at the standard pace].
+         */
+        PlannedWeek: {
+            /** Week */
+            week: string;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 2.40
+             */
+            capacity: string;
+            /**
+             * Ordered
+             * Format: decimal
+             * @example 2.40
+             */
+            ordered: string;
+            /**
+             * Proposed
+             * Format: decimal
+             * @example 2.40
+             */
+            proposed: string;
+            /** Share */
+            share: string | null;
+            /**
+             * Over
+             * Format: decimal
+             * @example 2.40
+             */
+            over: string;
+            /** Most */
+            most: string[];
         };
         /**
          * Terms
@@ -48965,6 +49076,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PegChain"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_loads_api_planned_loads: {
+        parameters: {
+            query?: {
+                run?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedLoads"];
                 };
             };
             /** @description Not Found */

@@ -16,7 +16,7 @@ export function LineTerms({ customer, row }: { customer: string; row: Row }) {
     <p role="note" aria-label={`Terms of ${terms.item}`} className="w-full text-[12px] leading-4 text-quiet">
       {terms.price && terms.amount ? `${unitCost(terms.price)} EUR each, ${money(terms.amount)} EUR` : 'no price'}
       {terms.margin && (
-        <span className={terms.margin.startsWith('-') ? 'text-attention' : ''}>
+        <span className={`whitespace-nowrap ${terms.margin.startsWith('-') ? 'text-attention' : ''}`}>
           {' '}
           leaves {money(terms.margin)} EUR{terms.share && `, ${percent(terms.share)}`}
         </span>

@@ -9,6 +9,7 @@ from pydantic import Field
 from ...catalog.queries import supplier_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
+from ...engineering.queries import work_center_by_code
 from ...web_api.errors import InvalidInput
 from ...web_api.fields import Code, Day, Strict
 from ..endangered import keep_endangered
@@ -28,11 +29,13 @@ class RunPlan(Strict):
 
 
 class TryPlan(RunPlan):
-    """What a what-if takes for granted: of the demand so many percent, a supplier who sends nothing before a day."""
+    """What a what-if takes for granted: of the demand so many percent, who sends or does nothing until a day."""
 
     demand: Annotated[Decimal, Field(ge=0, le=1000, decimal_places=1)] = Decimal(100)
     supplier: Code | None = None
     back_on: Day | None = None
+    work_center: Code | None = None
+    closed_until: Day | None = None
 
 
 @command("run-plan", "Run the plan", Role.CONTROLLER, is_long=True)
@@ -46,9 +49,21 @@ def try_a_plan(context: Context, given: TryPlan) -> None:
     """Plan with something taken for granted, beside the plan; it changes nothing."""
     if (given.supplier is None) != (given.back_on is None):
         raise InvalidInput(["back_on: name a supplier and the day until which he sends nothing"])
+    if (given.work_center is None) != (given.closed_until is None):
+        raise InvalidInput(
+            ["closed_until: name a work center and the day until which it is closed"]
+        )
     if given.supplier:
         supplier_by_code(given.supplier)
-    assumed = Assumed(given.demand, given.supplier or "", given.back_on)
+    if given.work_center:
+        work_center_by_code(given.work_center)
+    assumed = Assumed(
+        demand=given.demand,
+        supplier=given.supplier or "",
+        back_on=given.back_on,
+        work_center=given.work_center or "",
+        closed_until=given.closed_until,
+    )
     _run(context, given.horizon, assumed, is_what_if=True)
 
 

@@ -3,6 +3,7 @@ import { Link, useParams } from 'react-router';
 import { day } from '../../lib/date';
 import { isZero, money, quantity } from '../../lib/decimal';
 import { Loaded } from '../../ui/States';
+import { PlanLoads } from './PlanLoads';
 import { comparedOptions } from './queries';
 
 /** What a what-if proposes otherwise than the plan: which items, how much, from when on, for how much money. */
@@ -15,7 +16,8 @@ export function ComparePage() {
         <article className="pt-2">
           <h2 className="px-4">{c.tried.assumes || 'As it is'}</h2>
           <p className="px-4 text-quiet">
-            {c.whole === 0 ? 'It proposes what the plan proposes.' : `${c.whole} items otherwise, ${money(c.cost)} EUR more at standard; ${c.tried.late} proposals too late instead of ${c.plan.late}.`}
+            {c.whole === 0 ? 'It proposes what the plan proposes.' : `${c.whole} items otherwise, ${money(c.cost)} EUR more at standard; ${c.tried.late} proposals too late instead of ${c.plan.late}.`}{' '}
+            {(!isZero(c.planned_over) || !isZero(c.tried_over)) && `Work centers have ${quantity(c.tried_over)} h too many instead of ${quantity(c.planned_over)} h.`}
           </p>
           {c.rows.length > 0 && (
             <table className="rows" aria-label="What moves">
@@ -51,6 +53,7 @@ export function ComparePage() {
               </tbody>
             </table>
           )}
+          <PlanLoads run={run} />
         </article>
       )}
     </Loaded>

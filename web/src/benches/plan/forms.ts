@@ -1,6 +1,6 @@
 /** What is asked for when a plan is run, tried otherwise, accepted or declined. */
 
-import { date, number, optional, supplier, text, wholeNumber } from '../../commands/entries';
+import { date, number, optional, supplier, text, wholeNumber, workCenter } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 
 const many = (g: Record<string, unknown>) => (Array.isArray(g['proposals']) ? g['proposals'].length : 0);
@@ -15,6 +15,8 @@ export const forms = commandForms({
       demand: number('Demand, %', { optional: true, hint: 'of what customers order and what is foreseen' }),
       supplier: supplier('Supplier who sends nothing', optional),
       back_on: date('before', optional),
+      work_center: workCenter('Work center that is closed', optional),
+      closed_until: date('up to', optional),
       horizon,
     },
   },

@@ -13,6 +13,8 @@ export type PlannedItem = Named['PlannedItem'];
 export type Advice = Named['AdviceRow'];
 export type Compared = Named['Compared'];
 export type Endangered = Named['EndangeredRow'];
+export type PlannedLoads = Named['PlannedLoads'];
+export type PlannedWeek = Named['PlannedWeek'];
 export type Chain = Named['PegChain'];
 export type ChainLink = Named['PegLink'];
 type ChainSource = NonNullable<NonNullable<paths['/api/plan/chains/{item}']['get']['parameters']['query']>['source']>;
@@ -43,6 +45,12 @@ export const endangeredOptions = () =>
   queryOptions({
     queryKey: ['planning', 'endangered'],
     queryFn: ({ signal }) => data(api.GET('/api/plan/endangered', { signal })),
+  });
+
+export const plannedLoadsOptions = (run: number) =>
+  queryOptions({
+    queryKey: ['planning', 'loads', run],
+    queryFn: ({ signal }) => data(api.GET('/api/plan/loads', { params: { query: { run } }, signal })),
   });
 
 export const plannedOptions = (code: string) =>
