@@ -10,12 +10,12 @@ from django.test import SimpleTestCase
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from poietic_core.planning.chain import Chain, Key, covered_by, key_of, late_ways, served_by
-from poietic_core.planning.days import days_between, later, working_days
+from poietic_core.planning.days import WEEKDAYS, PlanDays
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.pegging import Peg
 
 MONDAY = date(2026, 11, 30)
-DAYS = working_days(MONDAY, 60)
+DAYS = WEEKDAYS.following(MONDAY, 60)
 TELESCOPE, TUBE, MIRROR = 1, 2, 3
 Network = dict[int, list[Peg]]
 
@@ -195,15 +195,31 @@ class Networks(SimpleTestCase):
         self.assertEqual(ways, alone)
         self.assertTrue(all(link.late for way in ways for link in way), "each link is late")
 
+
+shut = st.sets(st.dates(date(2026, 11, 1), date(2027, 2, 28)), max_size=12)
+
+
+class Days(SimpleTestCase):
+    """Against numpy's business days."""
+
     @settings(phases=[Phase.explicit, Phase.generate])
-    @given(st.dates(date(2026, 1, 1), date(2027, 12, 31)), st.integers(0, 40))
-    def test_working_days_are_those_of_a_library(self, day: date, count: int) -> None:
-        """Against numpy's business days."""
-        self.assertEqual(
-            later(day, count) if count else day,
-            np.busday_offset(day, count, roll="backward").item() if count else day,
-        )
-        until = later(day, count)
-        self.assertEqual(
-            days_between(day, until), np.busday_count(day, until) + (np.is_busday(until)) - np.is_busday(day)
-        )  # fmt: skip
+    @given(st.dates(date(2026, 11, 1), date(2027, 1, 31)), st.integers(1, 40), shut)
+    def test_they_are_those_of_a_library(self, day: date, count: int, closed: set[date]) -> None:
+        days = PlanDays(closed)
+        holidays = sorted(closed)
+
+        until = days.later(day, count)
+
+        self.assertEqual(until, np.busday_offset(day, count, "backward", holidays=holidays).item())
+        first, last = (np.datetime64(d) + 1 for d in (day, until))
+        self.assertEqual(days.between(day, until), np.busday_count(first, last, holidays=holidays))
+        self.assertEqual(days.between(until, day), 0)
+
+    @settings(phases=[Phase.explicit, Phase.generate])
+    @given(st.dates(date(2026, 11, 1), date(2027, 1, 31)), shut, shut)
+    def test_each_counts_once(self, day: date, closed: set[date], opened: set[date]) -> None:
+        days = PlanDays(closed - opened, opened)
+        for n, then in enumerate(days.following(day, 30)):
+            self.assertTrue(days.is_working(then))
+            self.assertEqual(days.between(day, then), n + (not days.is_working(day)))
+            self.assertNotIn(then, closed - opened)

@@ -12,13 +12,14 @@ from poietic.buying.models import Purchase
 from poietic.commanding.roles import Role
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
+from poietic.engineering.models import WorkCenter
 from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 from poietic.planning.models import Advice, PlanRun, Proposal
 from poietic.planning.reading import Assumed, read_works
 from poietic.selling.models import CustomerLine, CustomerOrder
 from poietic.statements.copying import copy_rows, days_of
-from poietic_core.planning.days import working_days
+from poietic_core.planning.days import PlanDays
 
 from .client import Caller, make_person
 from .paper_words import words_of
@@ -56,7 +57,7 @@ class SellingTest(TestCase):
 
     def day(self, n: int) -> date:
         """Return a working day, so many after the first."""
-        return working_days(self.today, n + 1)[n]
+        return PlanDays().following(self.today, n + 1)[n]
 
     def pads(self, quantity: str) -> None:
         """Put pads into stock."""
@@ -456,6 +457,28 @@ class Chains(SellingTest):
         self.assertEqual(self.chain("PAD-3", "down", "stock")["code"], "input.invalid")
         self.assertEqual(self.chain("NONE", "up", "stock")["code"], "input.not_found")
         self.assertEqual(self.chain("PAD-3", "down", "customer order", 1)["links"], [])
+
+
+class WorksDays(SellingTest):
+    """Days on which nobody works count for nothing."""
+
+    def test_lead_times_pass_over_a_holiday(self) -> None:
+        """Cells wanted on a Friday are begun four days before: a day sooner where one between is closed."""
+        friday = next(d for d in PlanDays().following(self.day(30), 5) if d.weekday() == 4)
+        line = {"item": "MA-200", "quantity": "2", "wanted_on": str(friday)}
+        self.must("enter-customer-order", customer="OBS", lines=[line])
+        self.must("run-plan")
+        self.assertEqual(self.begun("MA-200"), friday - timedelta(days=4))
+        self.shop.do("define-calendar", code="WORKS", name="Works", zone="UTC", shifts=[{"weekday": n, "start": 480, "end": 960} for n in range(5)])  # fmt: skip
+        for center in WorkCenter.objects.values_list("code", flat=True):
+            self.shop.do("change-work-center", code=center, calendar="WORKS")
+        wednesday = friday - timedelta(days=2)
+        self.shop.do("close-days", calendar="WORKS", first=str(wednesday), last=str(wednesday), why="stocktaking")  # fmt: skip
+        self.must("run-plan")
+        self.assertEqual(self.begun("MA-200"), friday - timedelta(days=7))
+
+    def begun(self, item: str) -> date:
+        return Proposal.objects.filter(item__code=item).latest("pk").order_on
 
 
 class OnTerms(SellingTest):

@@ -75,6 +75,16 @@ class WorkingTime:
         return self._before[-1]
 
     @cached_property
+    def days(self) -> frozenset[date]:
+        """Return the days on which there is working time."""
+        zone = self._calendar.zone
+        found: set[date] = set()
+        for start, end in zip(self._starts, self._ends, strict=True):
+            day, last = (datetime.fromtimestamp(s, zone).date() for s in (start, end - 1))
+            found.update(day + timedelta(days=n) for n in range((last - day).days + 1))
+        return frozenset(found)
+
+    @cached_property
     def seconds_a_day(self) -> Fraction:
         """Return the working seconds of a working day, on average; 0 where there is none."""
         zone = self._calendar.zone

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from math import inf
 
-from .days import days_between, later
+from .days import WEEKDAYS, PlanDays
 from .model import Demand, Source, Supply
 from .pegging import Peg
 
@@ -58,7 +58,14 @@ def key_of(of: Demand | Supply | None) -> Key | None:
 
 
 def served_by(
-    item: int, begin: Key | None, late: int, pegs_of: PegsOf, gives: ItemsOf, most: int = 300
+    item: int,
+    begin: Key | None,
+    late: int,
+    pegs_of: PegsOf,
+    gives: ItemsOf,
+    *,
+    days: PlanDays = WEEKDAYS,
+    most: int = 300,
 ) -> Chain:
     """Return who waits for a supply, up to the customers, and how late each is if it comes late.
 
@@ -69,6 +76,7 @@ def served_by(
     item, begin : the supply: an order, purchase or proposal of the item; None: its stock
     late : by how many working days it comes later than it says
     gives : the items that an order or proposal makes
+    days : that count as working days
     most : links that are followed
 
     Source
@@ -82,14 +90,22 @@ def served_by(
     delays: dict[Node, int | None] = {first: late}
     lates: dict[Node, list[int | None]] = {}
     for node in reversed(list(walk.after(first))):  # each after all that lead to it
-        lates[node] = [_late(p, delays.get(node, 0)) for p in walk.pegs[node]]
+        lates[node] = [_late(p, delays.get(node, 0), days) for p in walk.pegs[node]]
         for p, by in zip(walk.pegs[node], lates[node], strict=True):
             for onward in walk.beyond(p):
                 delays[onward] = _worst([delays.get(onward, 0), by])
     return walk.chain(first, lates)
 
 
-def covered_by(item: int, begin: Key, pegs_of: PegsOf, takes: ItemsOf, most: int = 300) -> Chain:
+def covered_by(
+    item: int,
+    begin: Key,
+    pegs_of: PegsOf,
+    takes: ItemsOf,
+    *,
+    days: PlanDays = WEEKDAYS,
+    most: int = 300,
+) -> Chain:
     """Return what covers a demand, down to what is bought, and how late each comes.
 
     An order is late by as much as the latest of what it takes.
@@ -98,6 +114,7 @@ def covered_by(item: int, begin: Key, pegs_of: PegsOf, takes: ItemsOf, most: int
     ----------
     item, begin : the demand
     takes : the items that an order or proposal still takes
+    days : that count as working days
     most : links that are followed
 
     Source
@@ -105,12 +122,17 @@ def covered_by(item: int, begin: Key, pegs_of: PegsOf, takes: ItemsOf, most: int
     As of `served_by`.
     """
     first = (item, begin)
-    walk, lates, paths = _down([first], pegs_of, takes, most)
+    walk, lates, paths = _down([first], pegs_of, takes, days, most)
     return replace(walk.chain(first, lates), path=paths[0])
 
 
 def late_ways(
-    begins: Sequence[Node], pegs_of: PegsOf, takes: ItemsOf, most: int = 100_000
+    begins: Sequence[Node],
+    pegs_of: PegsOf,
+    takes: ItemsOf,
+    *,
+    days: PlanDays = WEEKDAYS,
+    most: int = 100_000,
 ) -> list[list[Link]]:
     """Return for each demand the links that make it late, from the demand down; none where it is in time.
 
@@ -119,17 +141,17 @@ def late_ways(
     Parameters
     ----------
     begins : items with the demands
-    takes, most : as of `covered_by`
+    takes, days, most : as of `covered_by`
 
     Source
     ------
     As of `served_by`.
     """
-    return _down(begins, pegs_of, takes, most)[2]
+    return _down(begins, pegs_of, takes, days, most)[2]
 
 
 def _down(
-    begins: Sequence[Node], pegs_of: PegsOf, takes: ItemsOf, most: int
+    begins: Sequence[Node], pegs_of: PegsOf, takes: ItemsOf, days: PlanDays, most: int
 ) -> tuple[_Walk, dict[Node, list[int | None]], list[list[Link]]]:
     walk = _Walk(pegs_of, takes, lambda p: p.demand, lambda p: p.supply, most)
     walk.gather(begins)
@@ -138,7 +160,7 @@ def _down(
     for first in begins:
         for node in walk.after(first, waits):  # each after all that it takes
             lates[node] = [
-                _late(p, _worst(waits.get(below, 0) for below in walk.beyond(p)))
+                _late(p, _worst(waits.get(below, 0) for below in walk.beyond(p)), days)
                 for p in walk.pegs[node]
             ]
             waits[node] = _worst(lates[node])
@@ -246,7 +268,7 @@ def _link(item: int, p: Peg, depth: int, late: int | None) -> Link:
     return Link(item, p.demand, p.supply, p.quantity, p.is_open, depth, late)
 
 
-def _late(p: Peg, delay: int | None) -> int | None:
+def _late(p: Peg, delay: int | None, days: PlanDays) -> int | None:
     """Return by how many working days a peg is late when its supply comes so much later."""
     if p.is_open or delay is None:
         return None
@@ -254,7 +276,7 @@ def _late(p: Peg, delay: int | None) -> int | None:
         return 0
     if p.supply.comes is None:
         return None
-    return days_between(p.demand.due, later(p.supply.comes, delay))
+    return days.between(p.demand.due, days.later(p.supply.comes, delay))
 
 
 def _weight(delay: int | None) -> float:

@@ -6,6 +6,7 @@ from typing import Literal
 
 from django.db.models import Case, F, Q, QuerySet, When
 from django.http import HttpRequest
+from django.utils import timezone
 from ninja import Router
 from poietic_core.quantity import money
 
@@ -175,24 +176,24 @@ def _chosen(which: Kind) -> Q:
 def endangered(request: HttpRequest, limit: PageSize = 100, skip: Skip = 0) -> EndangeredPage:
     """Return the customers' lines that are not there in time by the last plan, with what each waits for."""
     last = PlanRun.last_plan()
-    rows = still_endangered(last) if last else []
+    rows = still_endangered(last, timezone.localdate()) if last else []
     return EndangeredPage(
         rows=[
             EndangeredRow(
-                order=e.line.order.number,
-                line=e.line.number,
-                customer_name=e.line.order.customer.name,
-                item=e.line.item.code,
-                name=e.line.item.name,
-                unit=e.line.item.unit,
-                quantity=e.line.open,
-                due=e.line.due,
-                comes=e.comes,
-                late=e.late,
-                cause=e.cause.code,
-                waits_for=cause_of(e),
+                order=late.of.line.order.number,
+                line=late.of.line.number,
+                customer_name=late.of.line.order.customer.name,
+                item=late.of.line.item.code,
+                name=late.of.line.item.name,
+                unit=late.of.line.item.unit,
+                quantity=late.of.line.open,
+                due=late.of.line.due,
+                comes=late.of.comes,
+                late=late.days,
+                cause=late.of.cause.code,
+                waits_for=cause_of(late.of),
             )
-            for e in rows[skip : skip + limit]
+            for late in rows[skip : skip + limit]
         ],
         whole=len(rows),
     )

@@ -15,6 +15,7 @@ from ..orders.models import Order, OrderInput, PlannedNeed
 from .foreseen import Foreseen, foreseen
 from .models import Proposal
 from .uses import given_beside, uses_of
+from .works_days import works_days
 
 #: what orders and proposals make, or take: items by what tells them apart
 ItemsByMaker = dict[Key, set[int]]
@@ -24,22 +25,22 @@ class Chains:
     """Reads what the walks ask for, each item once."""
 
     def __init__(self, today: date) -> None:
-        self.today = today
+        self.today, self.days = today, works_days(today)
         self.items: dict[int, Item] = {}
         self.futures: dict[int, Foreseen] = {}
         self._pegs: dict[int, Sequence[Peg]] = {}
 
     def up(self, item: Item, begin: Key | None, late: int) -> Chain:
         """Return who waits for a supply of an item, so many working days late; None: for its stock."""
-        return served_by(item.pk, begin, late, self.pegs_of, self.given_by)
+        return served_by(item.pk, begin, late, self.pegs_of, self.given_by, days=self.days)
 
     def down(self, item: Item, begin: Key) -> Chain:
         """Return what a demand for an item waits for."""
-        return covered_by(item.pk, begin, self.pegs_of, self.taken_by)
+        return covered_by(item.pk, begin, self.pegs_of, self.taken_by, days=self.days)
 
     def late_ways(self, begins: Sequence[tuple[int, Key | None]]) -> list[list[Link]]:
         """Return what makes each of some demands late, from the demand down; nothing where it is in time."""
-        return late_ways(begins, self.pegs_of, self.taken_by)
+        return late_ways(begins, self.pegs_of, self.taken_by, days=self.days)
 
     def pegs_of(self, items: AbstractSet[int]) -> dict[int, Sequence[Peg]]:
         """Return who gets what of some items."""

@@ -1,11 +1,11 @@
 """Which customers' lines are not there in time by the plan, what each waits for, and that it needs a decision."""
 
+from dataclasses import dataclass
 from datetime import date
-from decimal import Decimal
 
+from django.utils import timezone
 from poietic_core.order.attention import Endangered, Kind, of_endangered
 from poietic_core.planning.chain import Link
-from poietic_core.planning.days import later
 from poietic_core.planning.model import Source
 from poietic_core.quantity import ZERO, money
 
@@ -16,6 +16,7 @@ from ..selling.models import CustomerLine
 from ..statements.bulk import insert_rows
 from .chains import Chains
 from .models import EndangeredLine, PlanRun
+from .works_days import works_days
 
 #: lines that are followed, those due first
 MOST_FOLLOWED = 1000
@@ -36,11 +37,11 @@ def keep_endangered(context: Context, run: PlanRun, today: date) -> None:
     for n, path in zip(followed, chains.late_ways(begins), strict=True):
         if path:
             cause = path[-1]
-            comes = None if path[0].late is None else later(n.due, path[0].late)
+            comes = None if path[0].late is None else chains.days.later(n.due, path[0].late)
             rows.append((run.pk, n.pk, comes, cause.item, cause.quantity, *_of(cause, chains)))
     names = ("run", "line", "comes", "cause", "quantity", "source", "number", "words")
     insert_rows(EndangeredLine, names, rows)
-    tell_endangered(run)
+    tell_endangered(run, today)
 
 
 def _of(cause: Link, chains: Chains) -> tuple[str, int, str]:
@@ -51,34 +52,49 @@ def _of(cause: Link, chains: Chains) -> tuple[str, int, str]:
     return cause.supply.source.value, cause.supply.number, words[:400]
 
 
-def tell_endangered(run: PlanRun) -> None:
+@dataclass(frozen=True)
+class Late:
+    """A line that a plan says is late and that is still open."""
+
+    of: EndangeredLine
+    #: working days after it was promised, or else is wanted; None: nobody knows when it is there
+    days: int | None
+
+
+def tell_endangered(run: PlanRun, today: date) -> None:
     """Store for each item whose customers wait too long that it needs a decision, or no longer does."""
     told = Told()
     known = {a.item_id: a for a in StoredAttention.objects.filter(kind=Kind.PROMISE.value)}
-    lines: dict[int, list[EndangeredLine]] = {}
-    for e in still_endangered(run):
-        lines.setdefault(e.line.item_id, []).append(e)
+    lines: dict[int, list[Late]] = {}
+    for late in still_endangered(run, today):
+        lines.setdefault(late.of.line.item_id, []).append(late)
     for key, own in lines.items():
-        worst = max(own, key=lambda e: (e.late is None, e.late or 0, -e.pk))
+        worst = max(own, key=lambda e: (e.days is None, e.days or 0, -e.of.pk))
+        line = worst.of.line
+        amount = sum((e.of.line.open * (e.of.line.price or ZERO) for e in own), ZERO)
         found = Endangered(
-            item=worst.line.item.name,
-            order=worst.line.order.number,
-            customer=worst.line.order.customer.name,
-            late=worst.late,
-            cause=cause_of(worst),
+            item=line.item.name,
+            order=line.order.number,
+            customer=line.order.customer.name,
+            late=worst.days,
+            cause=cause_of(worst.of),
             lines=len(own),
-            amount=money(sum((e.line.open * (e.line.price or Decimal(0)) for e in own), ZERO)),
+            amount=money(amount),
         )
         told.put([known.pop(key)] if key in known else [], [of_endangered(found)], item=key)
     told.put(known.values(), [])
     told.write()
 
 
-def still_endangered(run: PlanRun) -> list[EndangeredLine]:
+def still_endangered(run: PlanRun, today: date) -> list[Late]:
     """Return the lines that a plan says are late and that are still open, those due first before the others."""
     rows = run.endangered.filter(line__open__gt=ZERO, line__is_planned=True)
-    told = rows.select_related("line__item", "line__order__customer", "cause")
-    return [e for e in told if e.late != 0]
+    days = works_days(today)
+    told = [
+        Late(e, None if e.comes is None else days.between(e.line.due, e.comes))
+        for e in rows.select_related("line__item", "line__order__customer", "cause")
+    ]
+    return [late for late in told if late.days != 0]
 
 
 def cause_of(e: EndangeredLine) -> str:
@@ -91,4 +107,4 @@ def cause_of(e: EndangeredLine) -> str:
 def settle_endangered(command: Command, context: Context) -> None:
     """Have what was delivered, ended or promised anew need no decision any longer."""
     if command.name in SETTLES and (run := PlanRun.last_plan()):
-        tell_endangered(run)
+        tell_endangered(run, timezone.localdate(context.now))

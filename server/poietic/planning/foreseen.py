@@ -6,7 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from poietic_core.planning.chain import Key, key_of
-from poietic_core.planning.days import later
+from poietic_core.planning.days import PlanDays
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.pegging import Peg, peg
 from poietic_core.quantity import ZERO
@@ -17,6 +17,7 @@ from ..stores.future import told_supplies
 from .models import PlanRun, Proposal, ProposalState
 from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
 from .uses import givers_of, graded_in_force, users_of
+from .works_days import works_days
 
 #: needs of proposals are kept to as many digits as quantities have
 DIGITS = Decimal("0.000001")
@@ -67,8 +68,8 @@ def foreseen(items: Iterable[Item], today: date) -> dict[int, Foreseen]:
             found[key].gets(supply, words)
         for gone in expiries(expiring.get(key, ()), list(found[key].demands)):
             found[key].wants(gone, "will expire unused")
-    run = PlanRun.last_plan()
-    _add_proposals(found, known, run)
+    run, days = PlanRun.last_plan(), works_days(today)
+    _add_proposals(found, run, days)
     _add_given(found, known, run, today)
     _add_needs(found, known, run, today)
     return found
@@ -81,10 +82,10 @@ def _open(run: PlanRun | None, items: Iterable[int]) -> list[Proposal]:
     return list(rows.select_related("item").order_by("due", "pk"))
 
 
-def _add_proposals(found: dict[int, Foreseen], known: dict[int, Item], run: PlanRun | None) -> None:
-    for p in _open(run, known):
+def _add_proposals(found: dict[int, Foreseen], run: PlanRun | None, days: PlanDays) -> None:
+    for p in _open(run, found):
         words = "to be made" if p.item.is_made else "to be bought"
-        found[p.item_id].gets(_supply(p, p.quantity), words)
+        found[p.item_id].gets(_supply(p, p.quantity, days), words)
         found[p.item_id].proposals.append(p)
 
 
@@ -95,8 +96,9 @@ def _add_given(
     graded = {r.item: [g["item"] for g in r.grades] for r in graded_in_force(today) if r.item_id in known}  # fmt: skip
     givers = givers_of(known, today)
     keys = {giver.pk: giver for giver in (*givers, *graded)}
+    days = works_days(today)
     comes = [(i, s, "that runs") for i, s, _ in told_supplies(keys) if s.source is Source.ORDER]
-    comes += [(p.item_id, _supply(p, p.quantity), "to be made") for p in _open(run, keys)]
+    comes += [(p.item_id, _supply(p, p.quantity, days), "to be made") for p in _open(run, keys)]
     codes = {i.code: i.pk for i in known.values()}
     for key, supply, words in comes:
         giver = keys[key]
@@ -130,7 +132,7 @@ def _add_needs(
             found[codes[code]].wants(wanted, f"for {p.item.name}, to be made")
 
 
-def _supply(p: Proposal, quantity: Decimal) -> Supply:
+def _supply(p: Proposal, quantity: Decimal, days: PlanDays) -> Supply:
     """Return what a proposal brings: what would have had to be ordered before today comes as much later."""
-    comes = later(p.due, p.late)
+    comes = days.later(p.due, p.late)
     return Supply(source=Source.PROPOSAL, number=p.pk, comes=comes, quantity=quantity)

@@ -4,7 +4,6 @@ from decimal import Decimal
 
 from django.conf import settings
 from django.db import models
-from poietic_core.planning.days import days_between
 
 from ..catalog.models import Item
 from ..selling.models import CustomerLine
@@ -129,11 +128,6 @@ class EndangeredLine(models.Model):
 
     def __str__(self) -> str:
         return f"{self.line_id} {self.comes}"
-
-    @property
-    def late(self) -> int | None:
-        """Return by how many working days it comes after it was promised, or else is wanted; None: nobody knows."""
-        return None if self.comes is None else days_between(self.line.due, self.comes)
 
 
 class PlannedLoad(models.Model):

@@ -7,7 +7,6 @@ from datetime import date
 from decimal import Decimal
 
 from poietic_core.planning.capable import Promised, Source, Step, capable_to_promise
-from poietic_core.planning.days import working_days
 from poietic_core.planning.model import Demand, Supply
 from poietic_core.planning.model import Source as Kind
 from poietic_core.planning.pegging import available_to_promise
@@ -17,6 +16,7 @@ from ..buying.prices import first_suppliers
 from ..catalog.models import Item
 from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
 from .uses import uses_below
+from .works_days import works_days
 
 #: further ahead nothing is known
 FAR = 300
@@ -77,7 +77,7 @@ def promise(item: Item, quantity: Decimal, today: date) -> Promise:
     items = {i.code: i for i in Item.objects.filter(code__in=codes)}
     keys = [i.pk for i in items.values()]
     futures, on_hand = future_of_all(keys), usable_stock_of(today, keys)
-    days, ends = working_days(today, FAR), expiring_stock(today, keys)
+    days, ends = works_days(today).following(today, FAR), expiring_stock(today, keys)
     sources = {}
     for code, one in items.items():
         future = futures[one.pk]

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
-from poietic_core.planning.days import working_days
 from poietic_core.planning.expiry import left_to_expire
 from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.planning.model import Demand, Source, Supply
@@ -26,6 +25,7 @@ from ..catalog.models import Item
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
 from .uses import graded_in_force
+from .works_days import works_days
 
 Floats = NDArray[np.float64]
 Keys = NDArray[np.int64]
@@ -135,7 +135,7 @@ def expiries(parts: Iterable[tuple[date, Decimal]], demands: Iterable[Demand]) -
 
 def read_works(today: date, periods: int, assumed: Assumed) -> Read:
     """Return everything that a run over so many working days is made of."""
-    days = working_days(today, periods)
+    days = works_days(today).following(today, periods)
     graph = load_graph(today)
     keys = graph.keys
     grades, told = _grades(today)
