@@ -30,9 +30,9 @@ def plain_net(works: Works) -> tuple[list[list[float]], list[list[float]]]:
             continue
         lots = due[item]
         if RULES[own["rule"]] is LotRule.REORDER_POINT:
-            _reorder(lots, start[item], supply[item], gross[item], own)
+            _reorder(lots, start[item], supply[item], gross[item], own, works.frozen)
         else:
-            _by_period(lots, start[item], supply[item], gross[item], own)
+            _by_period(lots, start[item], supply[item], gross[item], own, works.frozen)
         for t, quantity in enumerate(lots):
             if quantity:
                 ordered = max(0, t - own["lead"])
@@ -46,15 +46,15 @@ def _as_lists(policy: Policy) -> dict[str, list]:  # type: ignore[type-arg]
     return {name: np.asarray(getattr(policy, name)).tolist() for name in names}
 
 
-def _by_period(lots, left, supply, gross, own):  # type: ignore[no-untyped-def]
+def _by_period(lots, left, supply, gross, own, frozen):  # type: ignore[no-untyped-def]
     rule = RULES[own["rule"]]
     if rule is LotRule.ECONOMIC:
-        held = own["holding"] * len(gross)
-        own["lot"] = up(sqrt(2 * own["setup"] * sum(gross) / held), own["step"]) if held else 0
+        held = own["holding"] * len(gross[frozen:])
+        own["lot"] = up(sqrt(2 * own["setup"] * sum(gross[frozen:]) / held), own["step"]) if held else 0  # fmt: skip
     for t in range(len(gross)):
         left += supply[t] - gross[t]
         short = own["safety"] - left
-        if short <= TINY * own["step"]:
+        if t < frozen or short <= TINY * own["step"]:
             continue
         if rule in (LotRule.FIXED, LotRule.ECONOMIC):
             quantity = up(short, own["lot"] or own["step"])
@@ -70,12 +70,12 @@ def _by_period(lots, left, supply, gross, own):  # type: ignore[no-untyped-def]
         left += quantity
 
 
-def _reorder(lots, left, supply, gross, own):  # type: ignore[no-untyped-def]
+def _reorder(lots, left, supply, gross, own, frozen):  # type: ignore[no-untyped-def]
     position = left + sum(supply)
     for t in range(len(gross)):
         position -= gross[t]
         short = own["safety"] - position
-        if short <= TINY * own["step"]:
+        if t < frozen or short <= TINY * own["step"]:
             continue
         quantity = up(short, own["lot"] or own["step"])
         position += quantity

@@ -16,6 +16,7 @@ from poietic_core.planning.lot_sizing import (
     BY_COST,
     LotRule,
     cost_of,
+    in_parts,
     lots_by_cost,
 )
 from poietic_core.planning.model import Demand, Source, Supply
@@ -257,6 +258,7 @@ def plants(draw: Any) -> Works:
         on_hand=np.array(column(st.integers(0, 30)), dtype=float),
         demand=np.array(draw(cells), dtype=float).reshape(n, periods),
         supply=np.array(draw(cells), dtype=float).reshape(n, periods),
+        frozen=draw(st.sampled_from([0, 0, min(2, periods - 1)])),
     )
 
 
@@ -275,8 +277,22 @@ class Always(SimpleTestCase):
         plan = net(works)
         reorder = works.policy.rule == RULES.index(LotRule.REORDER_POINT)
         held = ~works.policy.is_left_out & ~reorder
-        lowest = plan.projected[held].min(axis=1, initial=np.inf)
+        lowest = plan.projected[held, works.frozen :].min(axis=1, initial=np.inf)
         self.assertTrue((lowest >= works.policy.safety[held] - 1e-9).all())
+        self.assertFalse(plan.due[:, : works.frozen].any(), "nothing new where it is frozen")
+
+    @given(st.lists(st.tuples(st.integers(1, 500), st.integers(0, 40), st.sampled_from([0, 1, 4])), min_size=1))  # fmt: skip
+    def test_lots_in_parts_are_what_they_were_and_none_is_too_large(self, drawn: list[tuple[int, int, int]]) -> None:  # fmt: skip
+        steps, most, multiple = (np.array(c) for c in zip(*drawn, strict=True))
+        most = np.where(multiple > 0, most // np.maximum(multiple, 1) * multiple, most)
+
+        lot, parts = in_parts(steps, most, multiple)
+
+        self.assertEqual(np.bincount(lot, parts, steps.size).tolist(), steps.tolist())
+        self.assertTrue(((parts <= most[lot]) | (most[lot] == 0)).all() and (parts > 0).all())
+        last = np.append(lot[1:] != lot[:-1], True)
+        self.assertTrue((last | (multiple[lot] == 0) | (parts % np.maximum(multiple[lot], 1) == 0)).all())  # fmt: skip
+        self.assertTrue((np.bincount(lot) <= -(-steps // np.maximum(most, 1)) + (most == 0)).all())
 
     @given(plants())
     def test_lot_for_lot_without_stock_makes_what_the_gozinto_matrix_says(
@@ -310,6 +326,7 @@ class Always(SimpleTestCase):
             on_hand=works.on_hand[place],
             demand=works.demand[place],
             supply=works.supply[place],
+            frozen=works.frozen,
         )
         self.assertTrue(np.allclose(net(shuffled).due, net(works).due[place]))
 

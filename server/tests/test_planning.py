@@ -70,6 +70,11 @@ class SellingTest(TestCase):
         said = self.must("enter-customer-order", customer="OBS", lines=[line | more.pop("line", {})], **more)  # fmt: skip
         return int(said["made"]["customer order"])
 
+    def endangered(self) -> list[tuple[int, str | None, int | None, str]]:
+        """Return what customers will not get in time: order, when it is there, how late, what it waits for."""
+        rows = self.caller.get("plan/endangered")["rows"]
+        return [(r["order"], r["comes"], r["late"], r["waits_for"]) for r in rows]
+
 
 class CustomerOrders(SellingTest):
     """Entered, offered, changed, delivered, taken back."""
@@ -277,6 +282,46 @@ class Plans(SellingTest):
         self.must("accept-changed", proposal=cells, quantity="15")
         self.must("run-plan")
         self.assertEqual(self.proposed()["MA-200"], [("5", str(self.day(40)), 0)])
+
+    def test_declined_until_a_day_nothing_of_it_is_proposed_before(self) -> None:
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        cells = Proposal.objects.get(item__code="MA-200").pk
+        until = str(self.day(10))
+        self.refused("input.invalid", "decline-proposals", proposals=[cells], reason="x", until=str(self.today))  # fmt: skip
+        self.must("decline-proposals", proposals=[cells], reason="mold is out", until=until)
+        self.must("run-plan")
+        self.assertEqual(self.proposed(), {})  # nor what they would be made of
+        told = self.caller.get("plan")["plan"]["told"]
+        self.assertIn(f"Of MA-200 nothing is proposed before {until}: mold is out.", told)
+        page = self.caller.get("plan/items/MA-200")
+        self.assertEqual((page["declined_until"], page["declined_why"]), (until, "mold is out"))
+        self.must("propose-again", item="MA-200")
+        self.refused("input.not_found", "propose-again", item="MA-200")
+        self.must("run-plan")
+        self.assertEqual(self.proposed()["MA-200"], [("20", str(self.day(40)), 0)])
+
+    def test_in_frozen_days_nothing_new_is_to_be_there(self) -> None:
+        self.ordered("20", due=3)
+        self.ordered("2", due=40)
+        self.must("run-plan", frozen=10)
+        found = self.proposed()
+        self.assertEqual(found["MA-200"], [("20", str(self.day(10)), 0), ("2", str(self.day(40)), 0)])  # fmt: skip
+        self.assertIn(f"Nothing new is proposed to be there before {self.day(10)}.", self.caller.get("plan")["plan"]["told"])  # fmt: skip
+        ((_, comes, late, _),) = self.endangered()
+        # the bar on the tenth, two days late for the set, which is six days late for the cells
+        self.assertEqual((comes, late), (str(self.day(16)), 13))
+        self.refused("input.invalid", "run-plan", horizon=10, frozen=10)
+
+    def test_more_than_one_order_may_be_is_proposed_in_several(self) -> None:
+        self.refused("input.invalid", "change-item", code="MA-200", lot_maximum="0.5")
+        self.must("change-item", code="MA-200", lot_maximum="8")
+        self.must("change-item", code="PAD-3", lot_multiple="50", lot_maximum="120")
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        day = str(self.day(40))
+        self.assertEqual(self.proposed()["MA-200"], [("7", day, 0), ("7", day, 0), ("6", day, 0)])
+        self.assertEqual([q for q, _, _ in self.proposed()["PAD-3"]], ["100", "100"])  # of 180
 
     def test_declined_it_stays_declined_in_this_plan(self) -> None:
         self.ordered("20", due=40)
@@ -518,29 +563,25 @@ class Endangered(SellingTest):
     def told(self) -> list[str]:
         return [c["sentence"] for c in self.caller.get("today")["causes"] if c["kind"] == "promise"]
 
-    def rows(self) -> list[tuple[int, str, int | None, str]]:
-        rows = self.caller.get("plan/endangered")["rows"]
-        return [(r["order"], r["comes"], r["late"], r["waits_for"]) for r in rows]
-
     def test_a_line_too_late_is_told_with_what_it_waits_for(self) -> None:
         """From nothing at all it takes as long as what is capable to promise says: 11 days."""
         earliest = self.caller.get("plan/promise/MA-200", quantity="20")["day"]
         self.assertEqual(earliest, str(self.day(11)))
         number = self.ordered("20", due=3)
         self.ordered("1", due=40)
-        self.assertEqual(self.rows(), [])
+        self.assertEqual(self.endangered(), [])
         self.must("run-plan")
-        self.assertEqual(self.rows(), [(number, earliest, 8, "2.44 m Steel bar M6, to be bought")])  # fmt: skip
+        self.assertEqual(self.endangered(), [(number, earliest, 8, "2.44 m Steel bar M6, to be bought")])  # fmt: skip
         self.assertEqual(
             self.told(),
             [f"Mirror cell for Observatory, {number}, comes 8 days late: it waits for 2.44 m Steel bar M6, to be bought"],
         )  # fmt: skip
 
         self.must("change-customer-line", customer_order=number, line=1, promised_on=str(self.day(9)))  # fmt: skip
-        self.assertEqual([late for _, _, late, _ in self.rows()], [2])
+        self.assertEqual([late for _, _, late, _ in self.endangered()], [2])
         self.assertIn("comes 2 days late", self.told()[0])
         self.must("change-customer-line", customer_order=number, line=1, promised_on=earliest)
-        self.assertEqual((self.rows(), self.told()), ([], []))
+        self.assertEqual((self.endangered(), self.told()), ([], []))
 
     def test_what_is_ended_waits_no_more(self) -> None:
         numbers = [self.ordered("2", due=1), self.ordered("3", due=2)]
@@ -550,13 +591,13 @@ class Endangered(SellingTest):
         self.assertEqual(len(self.told()), 1)  # what else needs a decision leaves it alone
         for number in numbers:
             self.must("end-customer-order", customer_order=number)
-        self.assertEqual((self.rows(), self.told()), ([], []))
+        self.assertEqual((self.endangered(), self.told()), ([], []))
 
     def test_what_nothing_covers_has_no_day(self) -> None:
         number = self.ordered("20", due=3)
         self.shop.do("change-item", code="MA-200", is_active=False, inactive_reason="made no more")
         self.must("run-plan")
-        self.assertEqual(self.rows(), [(number, None, None, "20 pcs Mirror cell, which nothing covers")])  # fmt: skip
+        self.assertEqual(self.endangered(), [(number, None, None, "20 pcs Mirror cell, which nothing covers")])  # fmt: skip
         self.assertIn("comes, nobody knows when", self.told()[0])
 
 

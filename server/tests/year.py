@@ -284,7 +284,8 @@ class Year:
         top = next(r["proposal"] for r in rows if r["item"] == f"TOP{n}")
         purchases = self.do("accept-proposals", proposals=bought[:1])["made"]["purchases"]
         call("cancel-purchase", {"purchase": int(purchases)})
-        self.do("decline-proposals", proposals=bought[1:2], reason="later")
+        self.do("decline-proposals", proposals=bought[1:2], reason="later", until=self.on(9))
+        self.do("propose-again", item=f"BUY{n}")
         orders = self.do("accept-changed", proposal=top, quantity="2")["made"]["orders"]
         call("cancel-order", {"order": int(orders)})
         self.do("end-customer-order", customer_order=number)

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
 
 
 class LotRule(StrEnum):
@@ -144,3 +145,25 @@ def cost_of(lots: Floats, net: Floats, setup: Floats, holding: Floats) -> Floats
     left = np.cumsum(lots - net, axis=1)
     spent = np.where(lots > 0, np.broadcast_to(setup, net.shape), 0).sum(axis=1)
     return np.asarray(spent + (left * holding).sum(axis=1), dtype=np.float64)
+
+
+def in_parts(steps: Ints, most: Ints, multiple: Ints) -> tuple[Ints, Ints]:
+    """Return lots in even parts where they are more than may be ordered at once.
+
+    Parameters
+    ----------
+    steps : of each lot, > 0 [steps of the item]
+    most : of one part, 0: any; a multiple of `multiple`
+    multiple : that parts are rounded up to, 0: none; the last takes what is left
+
+    Returns
+    -------
+    the lot that each part is of, and its steps
+    """
+    count = np.where(most > 0, -(-steps // np.maximum(most, 1)), 1)
+    each = -(-steps // count)
+    each = np.where(multiple > 0, -(-each // np.maximum(multiple, 1)) * multiple, each)
+    lot = np.repeat(np.arange(steps.size), count)
+    before = (np.arange(lot.size) - np.repeat(np.cumsum(count) - count, count)) * each[lot]
+    parts = np.minimum(each[lot], steps[lot] - before)
+    return lot[parts > 0], parts[parts > 0]

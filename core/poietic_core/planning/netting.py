@@ -69,6 +69,8 @@ class Works:
     expiring: Mapping[int, Sequence[tuple[int, float]]] = field(default_factory=dict)
     #: periods by which it is not worth moving one
     tolerance: int = 0
+    #: in so many first periods nothing new is to be there: what is missing then is there after them
+    frozen: int = 0
 
 
 @dataclass(slots=True, kw_only=True)
@@ -171,23 +173,25 @@ def _net_level(works: Works, here: slice, supplied: Floats, gross: Floats) -> tu
     p = works.policy
     wanted = np.ascontiguousarray(gross.T)
     supply = np.ascontiguousarray(supplied.T)
-    start = works.on_hand[here]
+    begin = works.frozen
+    start = works.on_hand[here] + (supply - wanted)[:begin].sum(axis=0)
     lots = np.zeros_like(wanted)
+    free = lots[begin:]
     rules, left_out = p.rule[here], p.is_left_out[here]
     own = _Own(p, here)
     for code in np.unique(rules[~left_out]):
         rows = np.flatnonzero((rules == code) & ~left_out)
         rule, of = RULES[code], own.only(rows)
-        come, go = supply[:, rows], wanted[:, rows]
+        come, go = supply[begin:, rows], wanted[begin:, rows]
         if rule is LotRule.ECONOMIC:
             of.lot = _economic(go, of)
         if rule is LotRule.REORDER_POINT:
-            lots[:, rows] = _at_reorder_point(start[rows], come, go, of)
+            free[:, rows] = _at_reorder_point(start[rows], come, go, of)
         elif rule in BY_COST:
-            lots[:, rows] = _by_cost(rule, start[rows], come - go, of)
+            free[:, rows] = _by_cost(rule, start[rows], come - go, of)
         else:
-            lots[:, rows] = _period_by_period(rule, start[rows], come - go, of)
-    left = start + np.cumsum(supply - wanted + lots, axis=0)
+            free[:, rows] = _period_by_period(rule, start[rows], come - go, of)
+    left = works.on_hand[here] + np.cumsum(supply - wanted + lots, axis=0)
     return np.ascontiguousarray(lots.T), np.ascontiguousarray(left.T)
 
 

@@ -82,6 +82,8 @@ class Item(Changing):
     lead_time_days = models.IntegerField(null=True)
     lot_minimum = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     lot_multiple = models.DecimalField(max_digits=18, decimal_places=6, null=True)
+    #: of one order; more is made or bought in several
+    lot_maximum = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: working days that one lot covers
     lot_days = models.IntegerField(null=True)
     #: of one order, or of setting up once [EUR]; null: the usual

@@ -81,6 +81,7 @@ class ItemFull(ItemOut):
     lead_time_days: int | None
     lot_minimum: DecimalText | None
     lot_multiple: DecimalText | None
+    lot_maximum: DecimalText | None
     safety_stock: DecimalText | None
 
 

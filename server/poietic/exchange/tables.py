@@ -189,6 +189,7 @@ TABLES = (
         Column("lead_time_days", "integer"),
         Column("lot_minimum", "positive"),
         Column("lot_multiple", "positive"),
+        Column("lot_maximum", "positive"),
         Column("safety_stock", "decimal"),
         Column("over_receipt", "decimal"),
         Column("under_receipt", "decimal"),

@@ -21,6 +21,7 @@ from ..web_api.fields import MOST_ROWS, Answer, DecimalText, Quantity, Strict
 from .api import ProposalRow, proposal_rows
 from .chains import Chains
 from .foreseen import Foreseen, foreseen
+from .models import Declined
 from .promising import promise, promises
 
 router = Router(tags=["planning"])
@@ -147,6 +148,9 @@ class PlannedItem(Answer):
     pegs: list[PegOut]
     promises: list[PromiseOut]
     proposals: list[ProposalRow]
+    #: the day before which nothing is proposed, and why
+    declined_until: date | None
+    declined_why: str
 
 
 @router.get("/plan/items/{code}", response={200: PlannedItem, 404: Problem})
@@ -154,6 +158,7 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
     """Return an item's future: each demand and supply, what is proposed, who gets what, what may be promised."""
     item, today = item_by_code(code), timezone.localdate()
     own = foreseen([item], today)[item.pk]
+    declined = Declined.objects.filter(item=item, until__gt=today).first()
     steps = project(own.on_hand, own.demands, own.supplies, today)
     shown = steps[:MOST_ROWS]
     return PlannedItem(
@@ -173,6 +178,8 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
             for d, q in promises(own.on_hand, own.demands, own.supplies, today)[:MOST_ROWS]
         ],
         proposals=proposal_rows(own.proposals),
+        declined_until=declined.until if declined else None,
+        declined_why=declined.reason if declined else "",
     )
 
 

@@ -153,3 +153,17 @@ class PlannedLoad(models.Model):
     def over(self) -> Decimal:
         """Return by how many hours it is too much."""
         return max(Decimal(0), self.ordered + self.proposed - self.capacity)
+
+
+class Declined(models.Model):
+    """An item of which nothing is proposed before a day, and why."""
+
+    item = models.OneToOneField(Item, models.CASCADE, related_name="+")
+    until = models.DateField()
+    reason = models.CharField(max_length=200)
+
+    class Meta:
+        ordering = ["until", "pk"]
+
+    def __str__(self) -> str:
+        return f"{self.item_id} {self.until}"

@@ -24,6 +24,7 @@ from ..buying.prices import first_suppliers
 from ..catalog.models import Item
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
+from .models import Declined
 from .uses import graded_in_force
 from .works_days import works_days
 
@@ -36,11 +37,11 @@ HOLDING_SHARE, ORDERING_COST = 0.2, 40
 WORKING_DAYS = 250
 #: production and purchase orders that are wanted some days sooner or later are not worth moving
 TOLERANCE = 3
-COLUMNS = ("key", "rule", "step", "least", "multiple", "days", "lead", "safety", "ordering", "is_phantom", "worth", "is_active")  # fmt: skip
+COLUMNS = ("key", "rule", "step", "least", "multiple", "days", "lead", "safety", "ordering", "is_phantom", "worth", "is_active", "most")  # fmt: skip
 ITEMS = f"""
 SELECT i.id, i.lot_rule, i.step, coalesce(i.lot_minimum, 0), coalesce(i.lot_multiple, 0), coalesce(i.lot_days, 1),
   coalesce(i.lead_time_days, 0), coalesce(i.safety_stock, 0), coalesce(i.ordering_cost, {ORDERING_COST}), i.is_phantom::int,
-  coalesce(h.standard, h.value / nullif(h.quantity, 0), 0), i.is_active::int
+  coalesce(h.standard, h.value / nullif(h.quantity, 0), 0), i.is_active::int, coalesce(i.lot_maximum, 0)
 FROM catalog_item i LEFT JOIN ledger_holding h ON h.item_id = i.id ORDER BY i.id
 """
 #: what may be left out, or asked for more of, in a what-if
@@ -93,6 +94,8 @@ class Read:
     supplies: list[tuple[int, Supply]]
     #: rows whose lots pass through to what they are made of: nobody orders them
     passes: NDArray[np.bool_]
+    #: by row, what one order is at most [unit]; 0: any
+    most: Floats
     told: list[str] = field(default_factory=list)
 
 
@@ -133,8 +136,8 @@ def expiries(parts: Iterable[tuple[date, Decimal]], demands: Iterable[Demand]) -
     ]
 
 
-def read_works(today: date, periods: int, assumed: Assumed) -> Read:
-    """Return everything that a run over so many working days is made of."""
+def read_works(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> Read:
+    """Return everything that a run over so many working days is made of, the first of them frozen."""
     days = works_days(today).following(today, periods)
     graph = load_graph(today)
     keys = graph.keys
@@ -161,19 +164,26 @@ def read_works(today: date, periods: int, assumed: Assumed) -> Read:
     demand, on_the_way, coming, supplies, words = _future(keys, row, days, assumed)
     passing = {g[0] for g in grades}
     ranked = [items[k] for k in keys[order].tolist()]
+    declined = list(Declined.objects.filter(until__gt=today).select_related("item"))
+    left_out = {d.item_id for d in declined}
     works = Works(
         levels=bounds,
         uses=csr_matrix((needs, (row[parents], row[children])), (keys.size, keys.size)),
-        policy=_policy(ranked, passing, assumed, days),
+        policy=_policy(ranked, passing, left_out, assumed, days),
         on_hand=on_hand,
         demand=demand,
         supply=on_the_way,
         coming=coming,
         expiring=expiring,
         tolerance=TOLERANCE,
+        frozen=frozen,
     )
     passes = np.array([bool(r[9]) or r[0] in passing for r in ranked], dtype=bool)
-    return Read(works, keys[order], days, supplies, passes, [*told, *words])
+    most = np.array([float(r[12]) for r in ranked])
+    said = [*told, *words, *(f"Of {d.item.code} nothing is proposed before {d.until}: {d.reason}." for d in declined)]  # fmt: skip
+    if frozen:
+        said.append(f"Nothing new is proposed to be there before {days[frozen]}.")
+    return Read(works, keys[order], days, supplies, passes, most, said)
 
 
 def _grades(today: date) -> tuple[list[tuple[int, int, float]], list[str]]:
@@ -234,7 +244,11 @@ def _future(
 
 
 def _policy(
-    items: Sequence[tuple[Any, ...]], passing: set[int], assumed: Assumed, days: list[date]
+    items: Sequence[tuple[Any, ...]],
+    passing: set[int],
+    left_out: set[int],
+    assumed: Assumed,
+    days: list[date],
 ) -> Policy:
     """Return how items are replenished, in the order of the rows."""
     first = first_suppliers()
@@ -261,5 +275,5 @@ def _policy(
         periods=np.maximum(1, column["days"]).astype(np.int64),
         setup=column["ordering"],
         holding=column["worth"] * HOLDING_SHARE / WORKING_DAYS,
-        is_left_out=column["is_active"] == 0,
+        is_left_out=np.array([not r[11] or r[0] in left_out for r in items], dtype=bool),
     )

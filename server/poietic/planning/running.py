@@ -4,7 +4,8 @@ import hashlib
 from datetime import date
 
 import numpy as np
-from poietic_core.planning.netting import TINY, Plan, net
+from poietic_core.planning.lot_sizing import in_parts
+from poietic_core.planning.netting import TINY, Ints, Plan, net
 
 from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
@@ -15,17 +16,31 @@ from .reading import Assumed, Read, read_works
 
 
 def run_plan(
-    context: Context, first: date, periods: int, assumed: Assumed, *, is_what_if: bool
+    context: Context,
+    first: date,
+    periods: int,
+    assumed: Assumed,
+    *,
+    frozen: int = 0,
+    is_what_if: bool,
 ) -> PlanRun:
-    """Plan all items over so many working days, and store what that proposes."""
+    """Plan all items over so many working days, the first of them frozen, and store what that proposes."""
     context.progress("reading demand and supply", 0, 1)
-    read = read_works(first, periods, assumed)
+    read = read_works(first, periods, assumed, frozen)
     items = read.keys.size
     plan = net(read.works, lambda done: context.progress("netting", done, items))
     context.progress("storing", items, items)
     run = store(context, read, plan, assumed, is_what_if=is_what_if)
     store_loads(run, read, plan, assumed)
     return run
+
+
+def _in_parts(read: Read, rows: Ints, steps: Ints) -> tuple[Ints, Ints]:
+    """Return lots in parts that one order may be at most: which lot each is of, and its steps."""
+    step = read.works.policy.step[rows]
+    multiple = np.rint(read.works.policy.multiple[rows] / step).astype(np.int64)
+    most = np.floor(read.most[rows] / step + TINY).astype(np.int64)
+    return in_parts(steps, most // np.maximum(multiple, 1) * np.maximum(multiple, 1), multiple)
 
 
 def store(
@@ -36,9 +51,11 @@ def store(
     rows, periods = np.nonzero(proposed)
     order = np.lexsort((periods, read.keys[rows]))
     rows, periods = rows[order], periods[order]
-    items = read.keys[rows]
     step = read.works.policy.step[rows]
     steps = np.ceil(proposed[rows, periods] / step - TINY).astype(np.int64)
+    lot, steps = _in_parts(read, rows, steps)
+    rows, periods = rows[lot], periods[lot]
+    items = read.keys[rows]
     late = plan.late[rows, periods].astype(np.int32)
     days = days_of(read.days)
     begins = np.maximum(0, periods - read.works.policy.lead[rows])

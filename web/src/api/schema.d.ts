@@ -6624,6 +6624,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/propose-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have an item be proposed again
+         * @description Have an item be proposed again: carry out.
+         */
+        post: operations["post_propose_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/propose-again/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have an item be proposed again (preview)
+         * @description Have an item be proposed again: show the consequences.
+         */
+        post: operations["preview_propose_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/import-tables": {
         parameters: {
             query?: never;
@@ -13794,6 +13834,8 @@ export interface components {
             lot_minimum?: string | null;
             /** Lot Multiple */
             lot_multiple?: string | null;
+            /** Lot Maximum */
+            lot_maximum?: string | null;
             /** Lot Days */
             lot_days?: number | null;
             /** Ordering Cost */
@@ -13896,6 +13938,8 @@ export interface components {
             lot_minimum?: string | null;
             /** Lot Multiple */
             lot_multiple?: string | null;
+            /** Lot Maximum */
+            lot_maximum?: string | null;
             /** Lot Days */
             lot_days?: number | null;
             /** Ordering Cost */
@@ -16359,7 +16403,7 @@ export interface components {
         };
         /**
          * RunPlan
-         * @description How far ahead is planned [working days].
+         * @description How far ahead is planned, and in how many of these days nothing new is to be there [working days].
          */
         RunPlan: {
             /**
@@ -16367,6 +16411,11 @@ export interface components {
              * @default 90
              */
             horizon: number;
+            /**
+             * Frozen
+             * @default 0
+             */
+            frozen: number;
         };
         /** RunPlanPosting */
         RunPlanPosting: {
@@ -16392,6 +16441,11 @@ export interface components {
              * @default 90
              */
             horizon: number;
+            /**
+             * Frozen
+             * @default 0
+             */
+            frozen: number;
             /**
              * Demand
              * @default 100
@@ -16477,6 +16531,8 @@ export interface components {
             proposals: number[];
             /** Reason */
             reason: string;
+            /** Until */
+            until?: string | null;
         };
         /** DeclineProposalsPosting */
         DeclineProposalsPosting: {
@@ -16491,6 +16547,28 @@ export interface components {
         /** DeclineProposalsPreview */
         DeclineProposalsPreview: {
             given: components["schemas"]["DeclineProposals"];
+        };
+        /**
+         * ProposeAgain
+         * @description An item of which something may be proposed again.
+         */
+        ProposeAgain: {
+            /** Item */
+            item: string;
+        };
+        /** ProposeAgainPosting */
+        ProposeAgainPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["ProposeAgain"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ProposeAgainPreview */
+        ProposeAgainPreview: {
+            given: components["schemas"]["ProposeAgain"];
         };
         /**
          * ImportTables
@@ -17726,6 +17804,8 @@ export interface components {
             lot_minimum: string | null;
             /** Lot Multiple */
             lot_multiple: string | null;
+            /** Lot Maximum */
+            lot_maximum: string | null;
             /** Safety Stock */
             safety_stock: string | null;
         };
@@ -18870,6 +18950,10 @@ export interface components {
             promises: components["schemas"]["PromiseOut"][];
             /** Proposals */
             proposals: components["schemas"]["ProposalRow"][];
+            /** Declined Until */
+            declined_until: string | null;
+            /** Declined Why */
+            declined_why: string;
         };
         /**
          * PlannedStep
@@ -46596,6 +46680,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DeclineProposalsPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_propose_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposeAgainPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_propose_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposeAgainPreview"];
             };
         };
         responses: {

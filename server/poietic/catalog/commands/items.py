@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 from poietic_core.cost.prices import Form, mass_of
 from poietic_core.errors import DomainError
 from poietic_core.planning.lot_sizing import LotRule
-from poietic_core.quantity import ONE
+from poietic_core.quantity import ONE, ZERO
 from poietic_core.stock.lots import Tracking
 from poietic_core.stock.valuation import Method
 from poietic_core.units import UNITS, require_unit
@@ -90,6 +90,7 @@ class ItemFields(Strict):
     lead_time_days: Days | None = None
     lot_minimum: Quantity | None = None
     lot_multiple: Quantity | None = None
+    lot_maximum: Quantity | None = None
     #: working days that one lot covers
     lot_days: Days | None = None
     #: of one order, or of setting up once [EUR]
@@ -258,6 +259,9 @@ def faults_of_item(item: Item) -> list[str]:
             mass_of(form_of(item), item.code, item.unit)  # refuses what its mass lacks
         except DomainError as err:
             faults.append(f"form: {err}")
+    least = max(item.step, item.lot_minimum or ZERO, item.lot_multiple or ZERO)
+    if item.lot_maximum is not None and item.lot_maximum < least:
+        faults.append(f"lot_maximum: one order is at least {least.normalize():f}")
     if item.tracking != Tracking.NONE and not item.number_rule:
         faults.append("number_rule: say how its numbers are made, such as HT-{year}-{number:4}")
     if item.tracking == Tracking.SERIAL and item.step % 1:

@@ -23,9 +23,10 @@ Horizon = Annotated[int, Field(ge=5, le=300)]
 
 
 class RunPlan(Strict):
-    """How far ahead is planned [working days]."""
+    """How far ahead is planned, and in how many of these days nothing new is to be there [working days]."""
 
     horizon: Horizon = 90
+    frozen: Annotated[int, Field(ge=0, le=100)] = 0
 
 
 class TryPlan(RunPlan):
@@ -41,7 +42,7 @@ class TryPlan(RunPlan):
 @command("run-plan", "Run the plan", Role.CONTROLLER, is_long=True)
 def run_the_plan(context: Context, given: RunPlan) -> None:
     """Propose what to make, buy and move so that everything wanted is there in time."""
-    _run(context, given.horizon, Assumed(), is_what_if=False)
+    _run(context, given, Assumed(), is_what_if=False)
 
 
 @command("try-plan", "Try a what-if of the plan", Role.CONTROLLER, is_long=True)
@@ -64,13 +65,17 @@ def try_a_plan(context: Context, given: TryPlan) -> None:
         work_center=given.work_center or "",
         closed_until=given.closed_until,
     )
-    _run(context, given.horizon, assumed, is_what_if=True)
+    _run(context, given, assumed, is_what_if=True)
 
 
-def _run(context: Context, days: int, assumed: Assumed, *, is_what_if: bool) -> None:
+def _run(context: Context, given: RunPlan, assumed: Assumed, *, is_what_if: bool) -> None:
+    if given.frozen >= given.horizon:
+        raise InvalidInput(["frozen: at least a day of the horizon is left to plan"])
     context.guard("planning")
     today = timezone.localdate(context.now)
-    run = run_plan(context, today, days, assumed, is_what_if=is_what_if)
+    run = run_plan(
+        *(context, today, given.horizon, assumed), frozen=given.frozen, is_what_if=is_what_if
+    )
     if not is_what_if:
         keep_endangered(context, run, today)
     kept = PlanRun.objects.filter(is_what_if=is_what_if).values_list("pk", flat=True)

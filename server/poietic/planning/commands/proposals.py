@@ -4,17 +4,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, ClassVar
 
+from django.utils import timezone
 from poietic_core.errors import DomainError
 from pydantic import Field
 
 from ...buying.commands.drafting import MissingWanted, buy
+from ...catalog.queries import item_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
 from ...orders.commands.planning import PlanOrder, plan
-from ...statements.bulk import update_rows
-from ...web_api.errors import NotFound
-from ...web_api.fields import Day, Note, Quantity, Strict
-from ..models import PlanRun, Proposal, ProposalState
+from ...statements.bulk import update_rows, upsert_rows
+from ...web_api.errors import InvalidInput, NotFound
+from ...web_api.fields import Code, Day, Quantity, Strict, Text
+from ..models import Declined, PlanRun, Proposal, ProposalState
 
 ProposalNumber = Annotated[int, Field(ge=1, le=2**62)]
 
@@ -28,7 +30,15 @@ class ProposalsGiven(Strict):
 class DeclineProposals(ProposalsGiven):
     """Proposals that nothing is to become of, and why."""
 
-    reason: Annotated[Note, Field(min_length=1)]
+    reason: Annotated[str, Text(200, 1)]
+    #: of these items nothing is proposed before that day
+    until: Day | None = None
+
+
+class ProposeAgain(Strict):
+    """An item of which something may be proposed again."""
+
+    item: Code
 
 
 class AcceptChanged(Strict):
@@ -66,9 +76,26 @@ def accept_changed(context: Context, given: AcceptChanged) -> None:
 
 @command("decline-proposals", "Decline proposals", Role.CONTROLLER)
 def decline_proposals(context: Context, given: DeclineProposals) -> None:
-    """Have nothing become of proposals of this plan; the next run may propose them again."""
+    """Have nothing become of proposals of this plan; the next runs propose them again, or not before a day."""
     proposals = _locked(context, given.proposals)
+    if given.until is not None:
+        if given.until <= timezone.localdate(context.now):
+            raise InvalidInput(["until: name a day to come; from then on it is proposed again"])
+        rows = [(key, given.until, given.reason) for key in sorted({p.item_id for p in proposals})]
+        upsert_rows(Declined, ("item",), ("until", "reason"), rows)
     _decide(context, ProposalState.DECLINED, [(p, given.reason) for p in proposals])
+
+
+@command("propose-again", "Have an item be proposed again", Role.CONTROLLER)
+def propose_again(context: Context, given: ProposeAgain) -> None:
+    """Let the next run propose of an item whose proposals were declined until a day to come."""
+    context.guard("planning")
+    item = item_by_code(given.item)
+    found = Declined.objects.filter(item=item).first()
+    if found is None:
+        raise NotFound("item declined until a day", item.code)
+    context.effects.field(f"item {item.code}", "proposed from", found.until, None)
+    found.delete()
 
 
 def _accept(

@@ -130,6 +130,7 @@ export function PlanningBlock({ item }: { item: ItemFull }) {
     ...(item.lead_time_days === null ? [] : [['lead time', `${item.lead_time_days} working days`] as [string, ReactNode]]),
     ...(item.lot_minimum === null ? [] : [['at least', <Quantity key="m" value={item.lot_minimum} unit={item.unit} />] as [string, ReactNode]]),
     ...(item.lot_multiple === null ? [] : [['in multiples of', <Quantity key="x" value={item.lot_multiple} unit={item.unit} />] as [string, ReactNode]]),
+    ...(item.lot_maximum === null ? [] : [['at most', <Quantity key="o" value={item.lot_maximum} unit={item.unit} />] as [string, ReactNode]]),
     ...(item.safety_stock === null ? [] : [['safety stock', <Quantity key="s" value={item.safety_stock} unit={item.unit} />] as [string, ReactNode]]),
     ...(item.tracking === 'none' ? [] : [['told apart by', `${item.tracking}, ${item.number_rule}`] as [string, ReactNode]]),
     ...(item.form === '' ? [] : [['form', `${item.form} ${sizes.join(' × ')} mm${item.price_per ? `, priced per ${item.price_per}` : ''}`] as [string, ReactNode]]),

@@ -78,6 +78,7 @@ export const itemForms = {
       lead_time_days: wholeNumber('Lead time, days', { optional: true, hint: 'working days from ordering to having' }),
       lot_minimum: number('At least', optional),
       lot_multiple: number('In multiples of', optional),
+      lot_maximum: number('At most', { optional: true, hint: 'more is made or bought in several orders' }),
       lot_days: wholeNumber('Days of supply', { optional: true, hint: 'working days that one lot covers' }),
       ordering_cost: number('Cost of one order, EUR', { optional: true, hint: 'or of setting up once; empty: 40' }),
       safety_stock: number('Safety stock', { optional: true, hint: 'of a reorder point: that' }),

@@ -48,6 +48,16 @@ function Shown({ item: i }: { item: PlannedItem }) {
             {!isZero(i.safety_stock) && `, safety stock ${quantity(i.safety_stock)} ${i.unit}`}
           </p>
         </div>
+        {i.declined_until && (
+          <p className="text-attention">
+            Nothing is proposed before {day(i.declined_until)}: {i.declined_why}.{' '}
+            {may.has('propose-again') && (
+              <Button look="link" onClick={() => start('propose-again', { item: i.item })}>
+                Propose it again…
+              </Button>
+            )}
+          </p>
+        )}
         {may.has('change-item') && <Button onClick={() => start('plan-item', { code: i.item })}>How it is planned…</Button>}
       </header>
       {i.steps.length > 0 && <ComesAndGoes steps={i.steps} today={i.today} />}

@@ -1,13 +1,15 @@
 /** What is asked for when a plan is run, tried otherwise, accepted or declined. */
 
-import { date, number, optional, supplier, text, wholeNumber, workCenter } from '../../commands/entries';
+import { date, item, number, optional, supplier, text, wholeNumber, workCenter } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 
 const many = (g: Record<string, unknown>) => (Array.isArray(g['proposals']) ? g['proposals'].length : 0);
 const horizon = wholeNumber('Working days ahead', { optional: true, hint: 'empty: 90' });
 
+const frozen = wholeNumber('Days that are frozen', { optional: true, hint: 'working days from today in which nothing new is to be there; empty: none' });
+
 export const forms = commandForms({
-  'run-plan': { act: () => 'Run the plan', entries: { horizon } },
+  'run-plan': { act: () => 'Run the plan', entries: { horizon, frozen } },
   'try-plan': {
     act: () => 'Try it',
     words: 'A what-if stands beside the plan and changes nothing.',
@@ -18,6 +20,7 @@ export const forms = commandForms({
       work_center: workCenter('Work center that is closed', optional),
       closed_until: date('up to', optional),
       horizon,
+      frozen,
     },
   },
   'accept-proposals': {
@@ -36,5 +39,6 @@ export const forms = commandForms({
     },
     fromPage: true,
   },
-  'decline-proposals': { act: (g) => `Decline ${many(g)} proposals`, entries: { reason: text('Why') }, fromPage: true },
+  'decline-proposals': { act: (g) => `Decline ${many(g)} proposals`, entries: { reason: text('Why'), until: date('Not before', { optional: true, hint: 'of these items nothing is proposed until then; empty: the next run may' }) }, fromPage: true },
+  'propose-again': { act: (g) => `Propose ${said(g.item)} again`, entries: { item: item('Item') }, fromPage: true },
 });
