@@ -8,7 +8,7 @@ from unittest.mock import patch
 import numpy as np
 from django.test import TestCase
 from django.utils import timezone
-from poietic.buying.models import Purchase
+from poietic.buying.models import Purchase, PurchaseLine
 from poietic.commanding.roles import Role
 from poietic.demo import mirror_cell
 from poietic.demo.shop import Shop
@@ -524,6 +524,73 @@ class WorksDays(SellingTest):
 
     def begun(self, item: str) -> date:
         return Proposal.objects.filter(item__code=item).latest("pk").order_on
+
+
+class MadeToOrder(SellingTest):
+    """The orders of all levels and what is to be bought, in one act."""
+
+    def bought(self) -> dict[str, str]:
+        lines = PurchaseLine.objects.values_list("item__code", "quantity")
+        return {code: f"{quantity.normalize():f}" for code, quantity in lines}
+
+    def test_an_offer_is_accepted_made_and_its_material_drafted_at_once(self) -> None:
+        number = self.ordered("20", due=40, is_offer=True)
+        said = self.must("make-to-order", customer_order=number)
+        orders = Order.objects.order_by("item__code")
+        self.assertEqual([(o.item.code, int(o.quantity), o.customer_order) for o in orders], [("CS-01", 20, ""), ("MA-200", 20, str(number))])  # fmt: skip
+        self.assertEqual(orders[1].due, self.day(40))
+        self.assertEqual(self.bought(), {"AP-20": "50.527", "PAD-3": "180", "SB-06": "2.44"})
+        page = self.caller.get(f"customer-orders/{number}")
+        self.assertEqual((page["state"], page["lines"][0]["orders"]), ("accepted", [orders[1].number]))  # fmt: skip
+        self.assertEqual(len(said["made"]["orders"].split(",")), 2)
+
+        self.must("run-plan")
+        self.assertEqual(self.caller.get("plan/proposals")["rows"], [])
+        said = self.refused("input.invalid", "make-to-order", customer_order=number)
+        self.assertIn(f"line 1 is made by {orders[1].number} already", said["detail"])
+
+    def test_lines_share_what_is_there_once(self) -> None:
+        """10 and 20 cells take 270 pads of 200; sets that are there are made for neither."""
+        self.pads("200")
+        line = {"item": "MA-200", "quantity": "10", "wanted_on": str(self.day(40))}
+        said = self.must("enter-customer-order", customer="OBS", lines=[line, line | {"quantity": "20"}, line | {"item": "PAD-3"}])  # fmt: skip
+        number = int(said["made"]["customer order"])
+        self.shop.do("define-reason", code="FOUND", name="Found", use="adjustment")
+        self.shop.do("adjust-stock", item="CS-01", place="STORE", on_hand="12", why="FOUND")
+        self.must("make-to-order", customer_order=number)
+        made = Order.objects.order_by("pk").values_list("item__code", "quantity", "customer_line")
+        self.assertEqual([(c, int(q), n) for c, q, n in made], [("MA-200", 10, "1"), ("MA-200", 20, "2"), ("CS-01", 20, "")])  # fmt: skip
+        self.assertEqual(self.bought()["PAD-3"], "70")
+        self.refused("input.invalid", "make-to-order", customer_order=number, lines=[3])
+        self.refused("input.not_found", "make-to-order", customer_order=number, lines=[4])
+
+    def test_what_nobody_sells_is_said_and_the_rest_made(self) -> None:
+        self.shop.do("set-prices", item="PAD-3", prices=[])
+        number = self.ordered("2", due=40)
+        said = self.must("make-to-order", customer_order=number)
+        self.assertNotIn("PAD-3", self.bought())
+        self.assertIn("nobody is known to sell it", str(said["consequences"]))
+        self.must("end-customer-order", customer_order=number)
+        self.refused("customer_order.state", "make-to-order", customer_order=number)
+
+    def test_without_buying_nothing_is_drafted(self) -> None:
+        self.must("make-to-order", customer_order=self.ordered("2", due=40), buys=False)
+        self.assertEqual(self.bought(), {})
+
+
+class Ready(SellingTest):
+    """What of a line can leave now."""
+
+    def ready(self, number: int) -> list[str]:
+        return [n["ready"] for n in self.caller.get(f"customer-orders/{number}")["lines"]]
+
+    def test_what_is_due_first_is_served_first(self) -> None:
+        later, sooner = (self.ordered("20", due=due, line={"item": "PAD-3"}) for due in (9, 5))
+        self.assertEqual((self.ready(sooner), self.ready(later)), (["0"], ["0"]))
+        self.pads("26")
+        self.assertEqual((self.ready(sooner), self.ready(later)), (["20.000000"], ["6.000000"]))
+        self.must("deliver-ordered", customer_order=sooner, place="STORE")
+        self.assertEqual((self.ready(sooner), self.ready(later)), (["0"], ["6.000000"]))
 
 
 class OnTerms(SellingTest):

@@ -277,6 +277,9 @@ class Year:
         self.do("deliver-ordered", customer_order=number, place=f"ST{n}", lines=part)
         foreseen = {"item": f"BUY{n}", "first_day": self.on(30), "last_day": self.on(57)}
         self.do("enter-forecast", forecasts=[foreseen | {"quantity": "8000"}])
+        made = self.do("make-to-order", customer_order=number, buys=False)["made"]["orders"]
+        for order in made.split(","):
+            call("cancel-order", {"order": int(order)})
         self.do("try-plan", demand="150")
         self.do("run-plan", horizon=60)
         rows = self._caller.get("plan/proposals", filter=f"{n}", limit=200)["rows"]

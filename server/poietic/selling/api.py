@@ -18,7 +18,9 @@ from ..costing.storing import totals_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
 from .future import foreseen_from
+from .made import orders_for
 from .models import CustomerLine, CustomerOrder, CustomerOrderState
+from .ready import ready_lines
 
 router = Router(tags=["selling"])
 Which = Literal["open", "offers", "late", "ended", "all"]
@@ -54,6 +56,7 @@ class CustomerLineOut(Answer):
     item: str
     name: str
     unit: str
+    is_made: bool
     quantity: DecimalText
     delivered: DecimalText
     open: DecimalText
@@ -67,6 +70,10 @@ class CustomerLineOut(Answer):
     standard: Cost | None
     margin: Cost | None
     share: Cost | None
+    #: orders that make it
+    orders: list[int]
+    #: of what is open, what is free in stock for it after lines that are due before
+    ready: DecimalText
 
 
 class DeliveredOf(Answer):
@@ -174,7 +181,11 @@ def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
         raise NotFound("customer order", str(number))
     lines = list(order.lines.select_related("item"))
     standards = totals_of(current_set(), [n.item for n in lines])
-    shown = [_line(n, standards.get(n.item_id)) for n in lines]
+    made, ready = orders_for(order), ready_lines({n.item_id for n in lines})
+    shown = [
+        _line(n, standards.get(n.item_id), made.get(n.number, []), ready.get(n.pk, ZERO))
+        for n in lines
+    ]
     counted = [n for n in shown if n.margin is not None]
     amount = sum((n.amount or ZERO for n in shown), ZERO)
     base = sum((n.amount or ZERO for n in counted), ZERO)
@@ -195,13 +206,16 @@ def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
     )
 
 
-def _line(n: CustomerLine, standard: Decimal | None) -> CustomerLineOut:
+def _line(
+    n: CustomerLine, standard: Decimal | None, orders: list[int], ready: Decimal
+) -> CustomerLineOut:
     left = what_is_left(n.price, standard, n.quantity)
     return CustomerLineOut(
         line=n.number,
         item=n.item.code,
         name=n.item.name,
         unit=n.item.unit,
+        is_made=n.item.is_made,
         quantity=n.quantity,
         delivered=n.delivered,
         open=n.open,
@@ -214,6 +228,8 @@ def _line(n: CustomerLine, standard: Decimal | None) -> CustomerLineOut:
         standard=standard,
         margin=left[0],
         share=left[1],
+        orders=orders,
+        ready=ready,
     )
 
 

@@ -6424,6 +6424,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/make-to-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make what a customer ordered
+         * @description Make what a customer ordered: carry out.
+         */
+        post: operations["post_make_to_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/make-to-order/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make what a customer ordered (preview)
+         * @description Make what a customer ordered: show the consequences.
+         */
+        post: operations["preview_make_to_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/run-plan": {
         parameters: {
             query?: never;
@@ -16402,6 +16442,38 @@ export interface components {
             given: components["schemas"]["EnterForecast"];
         };
         /**
+         * MakeToOrder
+         * @description Lines of a customer's order that orders are made for; none named: all that are open and made.
+         */
+        MakeToOrder: {
+            /** Customer Order */
+            customer_order: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: number[];
+            /**
+             * Buys
+             * @default true
+             */
+            buys: boolean;
+        };
+        /** MakeToOrderPosting */
+        MakeToOrderPosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["MakeToOrder"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** MakeToOrderPreview */
+        MakeToOrderPreview: {
+            given: components["schemas"]["MakeToOrder"];
+        };
+        /**
          * RunPlan
          * @description How far ahead is planned, and in how many of these days nothing new is to be there [working days].
          */
@@ -19308,6 +19380,8 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+            /** Is Made */
+            is_made: boolean;
             /**
              * Quantity
              * Format: decimal
@@ -19347,6 +19421,14 @@ export interface components {
             margin: string | null;
             /** Share */
             share: string | null;
+            /** Orders */
+            orders: number[];
+            /**
+             * Ready
+             * Format: decimal
+             * @example 2.40
+             */
+            ready: string;
         };
         /**
          * CustomerOrderOut
@@ -45990,6 +46072,144 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["EnterForecastPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_make_to_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeToOrderPosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_make_to_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeToOrderPreview"];
             };
         };
         responses: {

@@ -1,5 +1,6 @@
 """Orders over several levels: a made component from stock, by an order of its own, or within its parent's."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -8,7 +9,7 @@ from typing import Annotated, ClassVar, Literal
 from django.utils import timezone
 from poietic_core.errors import DomainError
 from poietic_core.planning.model import Demand, Source
-from poietic_core.planning.promise import share
+from poietic_core.planning.promise import Lack, share
 from poietic_core.quantity import ZERO
 from poietic_core.structure.model import Structure
 from pydantic import Field
@@ -72,16 +73,21 @@ class PlanTree(Wanted):
 @command("plan-tree", "Plan an order with its components", Role.CONTROLLER)
 def plan_tree(context: Context, given: PlanTree) -> None:
     """Plan an order and, level by level, those of its made components, each due when it is needed."""
-    grown = Grown(context, given)
     known = items_by_code(c.item for c in given.components)
     if bought := next((i.code for i in known.values() if not i.is_made), None):
         raise InvalidInput([f"components: {bought} is bought; nothing is to be decided of it"])
-    top = plan(context, PlanOrder(**given.model_dump(exclude={"components", "others"})))
-    grown.grow(top)
-    context.made["order"] = str(top.order.number)
+    grown = grow_tree(context, given)
+    context.made["order"] = str(grown.books[0].order.number)
     context.made["orders"] = ",".join(str(b.order.number) for b in grown.books)
+
+
+def grow_tree(context: Context, given: PlanTree, beside: "Grown | None" = None) -> "Grown":
+    """Plan an order with its components, beside a tree that has taken of stock already; say what that comes to."""
+    grown = Grown(context, given, free=beside.free if beside else {})
+    grown.grow(plan(context, PlanOrder(**given.model_dump(exclude={"components", "others"}))))
     context.effects.field("new orders", "number", None, len(grown.books))
     _foresee(context, grown)
+    return grown
 
 
 @dataclass
@@ -130,6 +136,11 @@ class Grown:
                 self.grow(child)
             else:
                 self.needs[item.pk] = self.needs.get(item.pk, ZERO) + need
+
+    def begins(self, today: date) -> date:
+        """Return the day on which the first order of the tree begins, today where no dates are known."""
+        starts = (timezone.localtime(d.starts).date() for d in self.dates.values())
+        return min(starts, default=today)
 
     def _within(self, book: OpenBook) -> set[str]:
         """Return the components of an order, over all levels, that are to be made within it."""
@@ -193,10 +204,17 @@ def _foresee(context: Context, grown: Grown) -> None:
         for block in outlooks([book], grown.structures, day).get(order.pk, NOTHING).blocks:
             said(order.item.code, f"{block['why']} {block['fix']}")
     say_load(context, grown.dates.values())
-    free, supplies = free_stock(grown.needs, day), supplies_of(grown.needs)
-    first = min((timezone.localtime(d.starts).date() for d in grown.dates.values()), default=day)
-    for item in Item.objects.filter(pk__in=grown.needs).order_by("code"):
-        need = Demand(source=Source.ORDER, number=0, due=first, quantity=grown.needs[item.pk])
-        for lack in share([need], free.get(item.pk, ZERO), supplies.get(item.pk, [])).values():
-            comes = f"there {words_of_day(lack.comes)}" if lack.comes else "none is to come in time"
-            said(item.code, f"{lack.short.normalize():f} {item.unit} short, {comes}")
+    for item, lack in lacks_of(grown.needs, grown.begins(day), day):
+        comes = f"there {words_of_day(lack.comes)}" if lack.comes else "none is to come in time"
+        said(item.code, f"{lack.short.normalize():f} {item.unit} short, {comes}")
+
+
+def lacks_of(needs: Mapping[int, Decimal], first: date, day: date) -> list[tuple[Item, Lack]]:
+    """Return what is missing of items that are needed by a first day, after what is free and what comes."""
+    free, supplies = free_stock(needs, day), supplies_of(needs)
+    found = []
+    for item in Item.objects.filter(pk__in=needs).order_by("code"):
+        need = Demand(source=Source.ORDER, number=0, due=first, quantity=needs[item.pk])
+        lacks = share([need], free.get(item.pk, ZERO), supplies.get(item.pk, []))
+        found += [(item, lack) for lack in lacks.values()]
+    return found

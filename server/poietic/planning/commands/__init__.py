@@ -1,5 +1,5 @@
-"""Planning runs, and what becomes of what they propose."""
+"""Planning runs, what becomes of what they propose, and what is made to a customer's order."""
 
-from . import planning, proposals
+from . import making, planning, proposals
 
-__all__ = ["planning", "proposals"]
+__all__ = ["making", "planning", "proposals"]

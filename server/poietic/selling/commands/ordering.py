@@ -130,7 +130,7 @@ def enter_customer_order(context: Context, given: EnterCustomerOrder) -> None:
 def add_customer_lines(context: Context, given: AddCustomerLines) -> None:
     """Add what a customer wants more with an order that has not ended."""
     order = lock_order(context, given.customer_order)
-    _require_not_ended(order, "added to")
+    require_not_ended(order, "added to")
     last = max(order.lines.values_list("number", flat=True), default=0)
     _add(context, order, given.lines, first=last + 1)
     touch(context, order)
@@ -149,7 +149,7 @@ def accept_offer(context: Context, given: CustomerOrderGiven) -> None:
 def end_customer_order(context: Context, given: CustomerOrderGiven) -> None:
     """Have nothing more leave for a customer's order: it was delivered, cancelled or the offer refused."""
     order = lock_order(context, given.customer_order)
-    _require_not_ended(order, "ended")
+    require_not_ended(order, "ended")
     _set_state(context, order, CustomerOrderState.ENDED)
 
 
@@ -166,7 +166,7 @@ def reopen_customer_order(context: Context, given: CustomerOrderGiven) -> None:
 def change_customer_line(context: Context, given: ChangeCustomerLine) -> None:
     """Change what a customer wants, by when, at what price, or what was promised."""
     order = lock_order(context, given.customer_order)
-    _require_not_ended(order, "changed")
+    require_not_ended(order, "changed")
     line = order.lines.select_related("item").filter(number=given.line).first()
     if line is None:
         raise NotFound("line", f"{given.line} of customer order {order.number}")
@@ -243,7 +243,8 @@ def _add(context: Context, order: CustomerOrder, lines: list[LineOrdered], *, fi
     insert_rows(CustomerLine, fields, rows)
 
 
-def _require_not_ended(order: CustomerOrder, act: str) -> None:
+def require_not_ended(order: CustomerOrder, act: str) -> None:
+    """Refuse an act at an order that has ended."""
     if order.state == CustomerOrderState.ENDED:
         raise NotInState(order.number, act, order.state, "Reopen it first.")
 

@@ -46,6 +46,7 @@ function Shown({ order: o }: { order: CustomerOrder }) {
       acts={
         <>
           {o.state === 'offer' && act('accept-offer', 'Accept…', 'act')}
+          {o.state !== 'ended' && o.lines.some((n) => n.is_made && n.orders.length === 0 && n.quantity !== n.delivered) && act('make-to-order', o.state === 'offer' ? 'Accept and make…' : 'Make to order…')}
           {o.state === 'accepted' && act('deliver-ordered', 'Deliver…', 'act')}
           {o.state !== 'ended' && act('add-customer-lines', 'Add lines…')}
           {o.state !== 'ended' && act('end-customer-order', 'End…')}
@@ -93,6 +94,11 @@ function LineRow({ order, line: n, canChange }: { order: number; line: CustomerL
           {n.item}
         </Link>
         {!isZero(n.open) && <ChainLink item={n.item} way="down" source="customer order" number={order} line={n.line} />}
+        {n.orders.map((made) => (
+          <Link key={made} className="code quiet-link mr-2 text-[12px]" to={`/orders/${made}`} title="made by this order">
+            {made}
+          </Link>
+        ))}
         {!n.is_planned && <span className="text-quiet"> not planned</span>}
         {n.priority !== 5 && <span className="text-quiet"> priority {n.priority}</span>}
       </td>
@@ -101,7 +107,10 @@ function LineRow({ order, line: n, canChange }: { order: number; line: CustomerL
         <span className="unit">{n.unit}</span>
       </td>
       <td className="num">{isZero(n.delivered) ? '–' : quantity(n.delivered)}</td>
-      <td className="num">{isZero(n.open) ? '–' : quantity(n.open)}</td>
+      <td className="num whitespace-nowrap">
+        {isZero(n.open) ? '–' : quantity(n.open)}
+        {!isZero(n.ready) && <span className="block text-[12px] text-act">{n.ready === n.open ? 'ready' : `${quantity(n.ready)} ready`}</span>}
+      </td>
       <td className="whitespace-nowrap">{day(n.wanted_on)}</td>
       <td className="whitespace-nowrap">{n.promised_on ? <span className={n.promised_on > n.wanted_on ? 'text-attention' : ''}>{day(n.promised_on)}</span> : '–'}</td>
       <td className="num">{n.price ? unitCost(n.price) : <span className="text-quiet">none</span>}</td>

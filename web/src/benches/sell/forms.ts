@@ -39,6 +39,13 @@ export const forms = commandForms({
     fromPage: true,
   },
   'accept-offer': { act: (g) => `Accept ${said(g.customer_order)}`, entries: order, fromPage: true },
+  'make-to-order': {
+    act: (g) => `Make what ${said(g.customer_order)} wants`,
+    words: 'An order for each made line and each made component that stock does not cover, due when it is needed, with drafts to suppliers of what is missing.',
+    entries: { ...order, buys: check('Buy what is missing') },
+    start: { buys: true },
+    fromPage: true,
+  },
   'end-customer-order': { act: (g) => `End ${said(g.customer_order)}`, words: 'Nothing more of it leaves, and planning forgets it.', entries: order, fromPage: true },
   'reopen-customer-order': { act: (g) => `Reopen ${said(g.customer_order)}`, entries: order, fromPage: true },
   'deliver-ordered': {
