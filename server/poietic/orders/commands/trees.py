@@ -83,7 +83,9 @@ def plan_tree(context: Context, given: PlanTree) -> None:
 
 def grow_tree(context: Context, given: PlanTree, beside: "Grown | None" = None) -> "Grown":
     """Plan an order with its components, beside a tree that has taken of stock already; say what that comes to."""
-    grown = Grown(context, given, free=beside.free if beside else {})
+    grown = Grown(context, given)
+    if beside:
+        grown.free, grown.makeable = beside.free, beside.makeable
     grown.grow(plan(context, PlanOrder(**given.model_dump(exclude={"components", "others"}))))
     context.effects.field("new orders", "number", None, len(grown.books))
     _foresee(context, grown)
