@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from poietic_core.cost.joint import JointOutput, SharesDontAdd, grade_factors, joint_shares
 from poietic_core.cost.model import Base, Element, InputKind
 from poietic_core.cost.overhead import OverheadRate, budget_rate
-from poietic_core.cost.prices import Form, StockForm, SupplierPrice, mass_of, price_for
+from poietic_core.cost.prices import Form, StockForm, SupplierPrice, mass_of, next_break, price_for
 from poietic_core.cost.rates import LayerLoop, Rate, RateLayer, Rates, ShopRates, layered, rate_of
 from poietic_core.cost.rollup import ItemFacts, roll_up
 from poietic_core.cost.sets import CostSet, reroll
@@ -139,6 +139,9 @@ class Prices(SimpleTestCase):
         ended = [replace(p, effective_until=date(2026, 11, 24)) for p in prices[:3]]
         self.assertEqual(price_for([*ended, prices[3]], D(1), day), prices[3])
         self.assertIsNone(price_for(ended, D(1), day))
+        above = {q: next_break(prices, D(q), day) for q in (1, 999, 1000, 1999, 2000)}
+        self.assertEqual([p and p.from_quantity for p in above.values()], [1000, 1000, 2000, 2000, None])  # fmt: skip
+        self.assertIsNone(next_break(ended, D(1), day))
 
     def test_the_mass_of_plate_and_bar(self) -> None:
         """Steel 7,850 kg/m³ (EN 1993-1-2, from memory): one inch is 40.84 lb/ft²; bars by cross-section."""

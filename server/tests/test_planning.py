@@ -593,6 +593,41 @@ class Ready(SellingTest):
         self.assertEqual((self.ready(sooner), self.ready(later)), (["0"], ["6.000000"]))
 
 
+class Purchases(SellingTest):
+    """What is to be bought, gathered by supplier."""
+
+    def gathered(self, **query: str) -> dict[str, dict[str, Any]]:
+        groups = self.caller.get("plan/purchases", **query)["suppliers"]
+        return {g["supplier"]: {i["item"]: i for i in g["items"]} | {"": g} for g in groups}
+
+    def test_all_of_an_item_is_priced_together_with_what_the_next_price_saves(self) -> None:
+        """90 + 90 pads at 0.42; from 200 on 0.36: twenty more are 3.60 less in all."""
+        breaks = [{"supplier": "METAL", "price": "0.42"}, {"supplier": "METAL", "price": "0.36", "from_quantity": "200"}]  # fmt: skip
+        self.shop.do("set-prices", item="PAD-3", prices=breaks)
+        self.ordered("10", due=40)
+        self.ordered("10", due=50)
+        self.must("run-plan")
+        pads = self.gathered()["METAL"]["PAD-3"]
+        self.assertEqual((pads["quantity"], pads["cost"], len(pads["proposals"])), ("180.000000", "75.60", 2))  # fmt: skip
+        above = pads["next"]
+        self.assertEqual((above["more"], above["price"], above["saves"]), ("20.000000", "0.360000", "3.60"))  # fmt: skip
+        first = str(self.day(31))  # five days before the first cells begin
+        early = self.gathered(until=first)["METAL"]
+        self.assertEqual(early["PAD-3"]["quantity"], "90.000000")
+        self.assertIsNone(early["AP-20"]["next"])
+        said = self.must("accept-proposals", proposals=[n for i in early if i for n in early[i]["proposals"]])  # fmt: skip
+        self.assertEqual(said["made"]["purchases"], str(Purchase.objects.get().number))
+
+    def test_what_nobody_is_known_to_sell_stands_by_itself(self) -> None:
+        self.assertEqual(self.caller.get("plan/purchases")["suppliers"], [])
+        self.shop.do("set-prices", item="PAD-3", prices=[])
+        self.ordered("10", due=40)
+        self.must("run-plan")
+        found = self.gathered()
+        self.assertEqual(set(found), {"", "METAL"})
+        self.assertIsNone(found[""]["PAD-3"]["next"])
+
+
 class OnTerms(SellingTest):
     """What a line costs, leaves, and when it can be there, while it is typed."""
 

@@ -44,6 +44,24 @@ def price_for(
     return reached[-1] if reached else next(iter(own), None)
 
 
+def next_break(
+    prices: Sequence[SupplierPrice], quantity: Decimal, day: date
+) -> SupplierPrice | None:
+    """Return the first price of the supplier whose price counts that a quantity does not reach yet.
+
+    Source
+    ------
+    All-units quantity discounts: Heizer & Render, Operations Management, ch. 12.
+    """
+    now = price_for(prices, quantity, day)
+    above = [
+        p for p in prices
+        if now and p.supplier == now.supplier and p.is_effective(day)
+        and p.from_quantity > max(quantity, now.from_quantity)
+    ]  # fmt: skip
+    return min(above, key=lambda p: p.from_quantity, default=None)
+
+
 class Form(StrEnum):
     """The shape in which a material is stocked."""
 

@@ -42,6 +42,7 @@ from ..planning.api import router as planning
 from ..planning.compare_api import router as plan_comparisons
 from ..planning.item_api import router as planned_items
 from ..planning.loads_api import router as planned_loads
+from ..planning.purchases_api import router as gathered_purchases
 from ..planning.terms_api import router as terms
 from ..selling.api import router as selling
 from ..settling.across_api import router as variances
@@ -87,6 +88,7 @@ for router in (
     plan_comparisons,
     planned_items,
     planned_loads,
+    gathered_purchases,
     terms,
     selling,
     stores,
