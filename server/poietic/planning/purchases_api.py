@@ -20,6 +20,8 @@ from .models import PlanRun, Proposal, ProposalState
 router = Router(tags=["planning"])
 #: proposals that are gathered, those to be ordered first
 MOST_GATHERED = 500
+#: a price that is reached only by so many times what is wanted is not told: common practice
+MOST_OF_IT = 2
 
 
 class NextPrice(Answer):
@@ -132,6 +134,8 @@ def _next(
 ) -> NextPrice | None:
     today = timezone.localdate()
     above = next_break(prices, quantity, today)
+    if above and above.from_quantity > MOST_OF_IT * quantity:
+        return None
     price = unit_price(item, [above], today, above.from_quantity) if above else None
     if above is None or price is None or cost is None:
         return None

@@ -8068,6 +8068,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Gathered Purchases
+         * @description Return what the last plan proposes to buy, to be ordered up to a day, gathered by supplier.
+         */
+        get: operations["poietic_planning_purchases_api_gathered_purchases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plan/terms/{item}": {
         parameters: {
             query?: never;
@@ -19288,6 +19308,106 @@ export interface components {
             over: string;
             /** Most */
             most: string[];
+        };
+        /**
+         * Gathered
+         * @description What is proposed to be bought of a supplier; "" where nobody is known to sell it.
+         */
+        Gathered: {
+            /** Supplier */
+            supplier: string;
+            /** Name */
+            name: string;
+            /** Items */
+            items: components["schemas"]["GatheredItem"][];
+            /**
+             * Cost
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            cost: string;
+        };
+        /**
+         * GatheredItem
+         * @description What is proposed of an item, all of it together.
+         */
+        GatheredItem: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** Proposals */
+            proposals: number[];
+            /**
+             * Order On
+             * Format: date
+             */
+            order_on: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Price */
+            price: string | null;
+            /** Cost */
+            cost: string | null;
+            next: components["schemas"]["NextPrice"] | null;
+        };
+        /**
+         * GatheredPurchases
+         * @description What the last plan would buy, the supplier of whom something has to be ordered first before the others.
+         */
+        GatheredPurchases: {
+            /** Until */
+            until: string | null;
+            /** Suppliers */
+            suppliers: components["schemas"]["Gathered"][];
+            /** Shown */
+            shown: number;
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * NextPrice
+         * @description The next price of a list: from which quantity on, and how much less all of it would cost, below 0 more.
+         */
+        NextPrice: {
+            /**
+             * From Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            from_quantity: string;
+            /**
+             * More
+             * Format: decimal
+             * @example 2.40
+             */
+            more: string;
+            /**
+             * Price
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            price: string;
+            /**
+             * Saves
+             * Format: decimal
+             * @description empty for those who may not see costs
+             * @example 2.40
+             */
+            saves: string;
         };
         /**
          * Terms
@@ -49558,6 +49678,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_purchases_api_gathered_purchases: {
+        parameters: {
+            query?: {
+                until?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatheredPurchases"];
                 };
             };
         };

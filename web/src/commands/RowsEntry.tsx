@@ -1,7 +1,9 @@
-import type { ReactNode } from 'react';
+import type { ClipboardEvent, ReactNode } from 'react';
+import { isManyCells } from '../lib/cells';
 import { shift } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Entry, NumberEntry } from '../ui/Field';
+import { pastedRows } from './pastedRows';
 
 export interface Column {
   name: string;
@@ -40,7 +42,14 @@ export function RowsEntry({
       {rows.map((row, n) => (
         <div key={n} className="mb-1.5 flex flex-wrap items-end gap-x-2 gap-y-1 border-b border-hair pb-1.5">
           {columns.map((c) => (
-            <OneCell key={c.name} column={c} label={`${c.label} ${n + 1}`} value={row[c.name] ?? ''} onValue={(v) => patch(n, c.name, v)} />
+            <OneCell
+              key={c.name}
+              column={c}
+              label={`${c.label} ${n + 1}`}
+              value={row[c.name] ?? ''}
+              onValue={(v) => patch(n, c.name, v)}
+              onMany={(text) => onRows(pastedRows(rows, columns, n, c.name, text))}
+            />
           ))}
           <Button look="link" aria-label={`Remove line ${n + 1}`} onClick={() => onRows(rows.filter((_, k) => k !== n))}>
             remove
@@ -51,6 +60,7 @@ export function RowsEntry({
       <Button look="link" onClick={() => onRows([...rows, firstChoices(columns)])}>
         {add}
       </Button>
+      <span className="ml-3 text-[12px] text-quiet">or paste rows of a spreadsheet</span>
     </fieldset>
   );
 }
@@ -58,10 +68,25 @@ export function RowsEntry({
 const firstChoices = (columns: Column[]): Row =>
   Object.fromEntries(columns.flatMap((c) => (c.kind === 'choice' && c.options?.[0]?.value ? [[c.name, c.options[0].value]] : [])));
 
-function OneCell({ column: c, label, value, onValue }: { column: Column; label: string; value: string; onValue: (value: string) => void }) {
+interface Cell {
+  column: Column;
+  label: string;
+  value: string;
+  onValue: (value: string) => void;
+  /** many cells of a spreadsheet are pasted */
+  onMany: (text: string) => void;
+}
+
+function OneCell({ column: c, label, value, onValue, onMany }: Cell) {
   const shared = { 'aria-label': label, className: c.className ?? 'w-20!' };
+  function onPaste(event: ClipboardEvent) {
+    const text = event.clipboardData.getData('text/plain');
+    if (!isManyCells(text)) return;
+    event.preventDefault();
+    onMany(text);
+  }
   return (
-    <span className="flex flex-col text-[12px] text-quiet">
+    <span className="flex flex-col text-[12px] text-quiet" onPaste={onPaste}>
       <span aria-hidden>{c.label}</span>
       {c.kind === 'number' && <NumberEntry {...shared} value={value} onValue={onValue} />}
       {c.kind === 'percent' && <NumberEntry {...shared} value={value && shift(value, 2)} onValue={(v) => onValue(v && shift(v, -2))} />}

@@ -22,12 +22,12 @@ export function ConsequencesTable({ of }: { of: Consequences }) {
       {of.fields.length > 0 && (
         <table className="rows" aria-label="What changes">
           <tbody>
-            {of.fields.map((f) => (
-              <tr key={f.thing + f.field}>
+            {of.fields.map((f, n) => (
+              <tr key={`${f.thing} ${f.field} ${n}`}>
                 <td>
                   {f.thing} <span className="text-quiet">{f.field}</span>
                 </td>
-                <td className="num">
+                <td className="num whitespace-normal!">
                   {f.before !== '' && <span className="text-quiet">{f.before} → </span>}
                   {f.after === '' ? 'none' : f.after}
                 </td>

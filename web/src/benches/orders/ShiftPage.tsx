@@ -6,6 +6,7 @@ import type { components } from '../../api/schema';
 import { basicsOptions } from '../../api/queries';
 import type { Inputs } from '../../commands/inputs';
 import { ConsequencesTable } from '../../consequences/ConsequencesTable';
+import { isManyCells } from '../../lib/cells';
 import { Button } from '../../ui/Button';
 import { Entry } from '../../ui/Field';
 import { ProblemNote } from '../../ui/States';
@@ -186,7 +187,7 @@ export function ShiftPage() {
                       onKeyDown={(e) => walk(e, n, c)}
                       onPaste={(e) => {
                         const text = e.clipboardData.getData('text/plain');
-                        if (!/[\t\n]/.test(text.trim())) return;
+                        if (!isManyCells(text)) return;
                         e.preventDefault();
                         setTold('');
                         setRows((was) => pasted(was, n, c, text));

@@ -1,6 +1,7 @@
 /** The rows of a shift as they are typed, pasted and sent. */
 
 import type { Inputs } from '../../commands/inputs';
+import { linesOfCells } from '../../lib/cells';
 
 export const COLUMNS = ['order', 'operation', 'good', 'scrap', 'why', 'setup_hours', 'run_hours', 'who', 'started', 'ended', 'lot', 'note'] as const;
 export type Column = (typeof COLUMNS)[number];
@@ -21,25 +22,10 @@ export function withRoom(rows: ShiftRow[]): ShiftRow[] {
   return last && isBlank(last) ? rows : [...rows, blankRow()];
 }
 
-/** Split a line at a separator; cells in quotes may contain it (RFC 4180). */
-function cellsOf(line: string, separator: string): string[] {
-  const cell = new RegExp(`(?:"((?:[^"]|"")*)"|([^${separator}]*))(?:${separator}|$)`, 'g');
-  const found = [...line.matchAll(cell)].filter((m, n) => n === 0 || m.index < line.length);
-  return found.map((m) => (m[1]?.replaceAll('""', '"') ?? m[2] ?? '').trim());
-}
-
-/** Return what separates the cells of a text: tabs as in a spreadsheet, else semicolons; commas in a file only. */
-function separatorOf(text: string, isFile: boolean): string {
-  if (text.includes('\t')) return '\t';
-  return isFile && !text.includes(';') ? ',' : ';';
-}
-
 /** Read pasted cells, or a file of them, into rows from a column on; a line of headings is passed over. */
 export function rowsFrom(text: string, { column = 'order', isFile = false }: { column?: Column; isFile?: boolean } = {}): ShiftRow[] {
   const from = COLUMNS.indexOf(column);
-  const separator = separatorOf(text, isFile);
-  const lines = text.replaceAll('\r', '').split('\n').filter((line) => line.trim() !== '');
-  return rowsOf(lines.map((line) => cellsOf(line, separator)), from);
+  return rowsOf(linesOfCells(text, isFile), from);
 }
 
 /** Return the rows of lines of cells, from a column on; a first line of words is their heads. */

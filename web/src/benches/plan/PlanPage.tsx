@@ -81,6 +81,11 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
             {words[list]}
           </button>
         ))}
+        {isPlanned && (
+          <Link className="quiet-link text-act" to={`/plan/purchases?${query}`}>
+            by supplier
+          </Link>
+        )}
         <input className="entry ml-auto w-40!" aria-label="Filter proposals" placeholder="Type to filter" value={filter} onChange={(e) => set({ filter: e.target.value })} />
       </div>
       <Loaded query={proposals}>

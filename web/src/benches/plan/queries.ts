@@ -15,6 +15,8 @@ export type Compared = Named['Compared'];
 export type Endangered = Named['EndangeredRow'];
 export type PlannedLoads = Named['PlannedLoads'];
 export type PlannedWeek = Named['PlannedWeek'];
+export type Gathered = Named['Gathered'];
+export type GatheredItem = Named['GatheredItem'];
 export type Chain = Named['PegChain'];
 export type ChainLink = Named['PegLink'];
 type ChainSource = NonNullable<NonNullable<paths['/api/plan/chains/{item}']['get']['parameters']['query']>['source']>;
@@ -51,6 +53,13 @@ export const plannedLoadsOptions = (run: number) =>
   queryOptions({
     queryKey: ['planning', 'loads', run],
     queryFn: ({ signal }) => data(api.GET('/api/plan/loads', { params: { query: { run } }, signal })),
+  });
+
+export const gatheredOptions = (until: string) =>
+  queryOptions({
+    queryKey: ['planning', 'purchases', until],
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => data(api.GET('/api/plan/purchases', { params: { query: until ? { until } : {} }, signal })),
   });
 
 export const plannedOptions = (code: string) =>

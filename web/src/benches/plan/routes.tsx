@@ -9,6 +9,7 @@ export const routes: RouteObject[] = [
       { index: true, element: later(() => import('./WholePage'), 'WholePage') },
       { path: 'items/:code', element: later(() => import('./FuturePage'), 'FuturePage') },
       { path: 'chains/:item', element: later(() => import('./ChainPage'), 'ChainPage') },
+      { path: 'purchases', element: later(() => import('./PurchasesPage'), 'PurchasesPage') },
       { path: 'what-ifs/:run', element: later(() => import('./ComparePage'), 'ComparePage') },
     ],
   },

@@ -92,7 +92,7 @@ function LineRow({ order, line: n, canChange }: { order: number; line: CustomerL
         {n.name}{' '}
         <Link className="code quiet-link" data-peek={n.item} to={`/plan/items/${encodeURIComponent(n.item)}`}>
           {n.item}
-        </Link>
+        </Link>{' '}
         {!isZero(n.open) && <ChainLink item={n.item} way="down" source="customer order" number={order} line={n.line} />}
         {n.orders.map((made) => (
           <Link key={made} className="code quiet-link mr-2 text-[12px]" to={`/orders/${made}`} title="made by this order">

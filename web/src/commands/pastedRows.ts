@@ -1,0 +1,31 @@
+import { linesOfCells } from '../lib/cells';
+import type { Column, Row } from './RowsEntry';
+
+/** Put pasted cells at a row and a column: they take the place of what stood there; rows are added below. */
+export function pastedRows(rows: readonly Row[], columns: readonly Column[], at: number, column: string, text: string): Row[] {
+  const from = columns.findIndex((c) => c.name === column);
+  const into = columns.slice(from);
+  const came = linesOfCells(text).map((cells, n) => {
+    const row: Row = { ...rows[at + n] };
+    for (const [k, c] of into.entries()) {
+      const cell = cells[k];
+      if (cell === undefined) continue;
+      const value = valueOf(c, cell);
+      if (value === '') delete row[c.name];
+      else row[c.name] = value;
+    }
+    return row;
+  });
+  return [...rows.slice(0, at), ...came, ...rows.slice(at + came.length)];
+}
+
+/** Return a cell as it is entered: a decimal comma as the point, a day as 31.12.2026 too, a choice by its words. */
+function valueOf(column: Column, cell: string): string {
+  if (column.kind === 'number') return cell.replace(',', '.').replaceAll(/[^\d.-]/g, '');
+  if (column.kind === 'date') {
+    const [, day = '', month = '', year = ''] = /^(\d{1,2})\.(\d{1,2})\.(\d{4})$/.exec(cell) ?? [];
+    return year ? `${year}-${month.padStart(2, '0')}-${day.padStart(2, '0')}` : cell;
+  }
+  if (column.kind === 'choice') return column.options?.find((o) => [o.value, o.words].includes(cell))?.value ?? '';
+  return cell;
+}
