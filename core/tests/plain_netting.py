@@ -22,6 +22,7 @@ def plain_net(works: Works) -> tuple[list[list[float]], list[list[float]]]:
     ]
     gross = works.demand.tolist()
     supply, start = works.supply.tolist(), works.on_hand.tolist()
+    gives = np.zeros((items, items)) if works.gives is None else works.gives.toarray()
     due = [[0.0] * periods for _ in range(items)]
     policies = _as_lists(works.policy)
     for item in range(items):
@@ -38,6 +39,8 @@ def plain_net(works: Works) -> tuple[list[list[float]], list[list[float]]]:
                 ordered = max(0, t - own["lead"])
                 for component, each in lines[item]:
                     gross[component][ordered] += quantity * each
+                for given in np.flatnonzero(gives[item]).tolist():
+                    supply[given][t] += quantity * gives[item, given]
     return due, gross
 
 

@@ -227,11 +227,12 @@ def plants(draw: Any) -> Works:
     sizes = draw(st.lists(st.integers(1, 3), min_size=1, max_size=4))
     n, periods = sum(sizes), draw(st.integers(1, 12))
     levels = np.concatenate([[0], np.cumsum(sizes)])
-    uses = np.zeros((n, n))
+    uses, gives = np.zeros((n, n)), np.zeros((n, n))
     for level, (begin, end) in enumerate(pairwise(levels)):
         for item in range(begin, end):
             for other in range(levels[level + 1], n):
                 uses[item, other] = draw(st.sampled_from([0, 0, 1, 2, 0.5]))
+                gives[item, other] = draw(st.sampled_from([0, 0, 0, 0, 1, 0.25]))
     small = st.integers(0, 9)
 
     def column(values: Any) -> list[Any]:
@@ -258,6 +259,7 @@ def plants(draw: Any) -> Works:
         on_hand=np.array(column(st.integers(0, 30)), dtype=float),
         demand=np.array(draw(cells), dtype=float).reshape(n, periods),
         supply=np.array(draw(cells), dtype=float).reshape(n, periods),
+        gives=draw(st.sampled_from([None, csr_matrix(gives)])),
         frozen=draw(st.sampled_from([0, 0, min(2, periods - 1)])),
     )
 
@@ -327,6 +329,9 @@ class Always(SimpleTestCase):
             demand=works.demand[place],
             supply=works.supply[place],
             frozen=works.frozen,
+            gives=works.gives
+            if works.gives is None
+            else csr_matrix(works.gives.toarray()[np.ix_(place, place)]),
         )
         self.assertTrue(np.allclose(net(shuffled).due, net(works).due[place]))
 

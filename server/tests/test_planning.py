@@ -430,6 +430,81 @@ class Plans(SellingTest):
         self.assertEqual(PlanRun.objects.count(), 6)
 
 
+class Given(SellingTest):
+    """What comes beside what is made: grades that are not aimed at, and by-products."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        for code in ("DISC", "DISC-A", "DISC-B"):
+            cls.shop.do("define-item", code=code, name=f"Lens {code}", unit="pcs", source="make", lead_time_days=3)  # fmt: skip
+        cls.shop.do("define-item", code="CHIPS", name="Glass chips", unit="kg", source="buy", price="1", lead_time_days=2)  # fmt: skip
+        cls.shop.do(
+            "draft-structure",
+            item="DISC",
+            operations=[
+                {"number": 10, "name": "Grind", "work_center": "MILL", "run_machine_hours": "0.1"}
+            ],  # fmt: skip
+            components=[{"item": "PAD-3", "operation": 10, "quantity": "1"}],
+            outputs=[{"item": "CHIPS", "operation": 10, "quantity": "0.5", "credit_price": "1"}],
+            grades=[
+                {"item": "DISC-A", "share": "0.7", "weight": "3"},
+                {"item": "DISC-B", "share": "0.3", "weight": "2"},
+            ],  # fmt: skip
+        )
+        cls.shop.do("approve-structure", item="DISC")
+
+    def planned(self) -> dict[str, list[str]]:
+        self.must("run-plan")
+        found: dict[str, list[str]] = {}
+        for p in Proposal.objects.filter(run=PlanRun.objects.first()).select_related("item"):
+            found.setdefault(p.item.code, []).append(f"{p.quantity.normalize():f}")
+        return found
+
+    def projected(self, item: str) -> list[tuple[str, str]]:
+        steps = self.caller.get(f"plan/items/{item}")["steps"]
+        return [(s["kind"], f"{Decimal(s['change']).normalize():f}") for s in steps]
+
+    def test_thirty_of_the_good_ones_take_forty_three_and_what_comes_beside_covers_others(self) -> None:  # fmt: skip
+        """30 / 0.7 = 42.9: 43 discs, of which 12.9 are of the other grade, with 21.5 kg of chips."""
+        self.ordered("30", due=20, line={"item": "DISC-A"})
+        self.ordered("12", due=25, line={"item": "DISC-B"})
+        self.ordered("20", due=25, line={"item": "CHIPS"})
+        self.assertEqual(self.planned(), {"DISC": ["43"], "PAD-3": ["43"]})
+        self.assertEqual(self.projected("DISC-A"), [("proposal", "30.1"), ("customer order", "-30")])  # fmt: skip
+        self.assertEqual(self.projected("DISC-B"), [("proposal", "12.9"), ("customer order", "-12")])  # fmt: skip
+        self.assertEqual(self.projected("CHIPS"), [("proposal", "21.5"), ("customer order", "-20")])
+        self.assertEqual(self.endangered(), [])
+
+    def test_what_orders_that_run_give_is_counted_and_what_they_do_not_is_bought(self) -> None:
+        places = {"supply_place": "STORE", "receipt_place": "STORE"}
+        self.shop.do("plan-order", item="DISC", quantity="43", due=str(self.day(20)), **places)
+        self.ordered("30", due=25, line={"item": "DISC-A"})
+        chips = self.ordered("25", due=25, line={"item": "CHIPS"})
+        self.assertEqual(self.planned(), {"PAD-3": ["43"], "CHIPS": ["3.5"]})
+        chain = self.caller.get("plan/chains/CHIPS", way="down", source="customer order", number=str(chips), line="1")  # fmt: skip
+        self.assertIn(("PAD-3", 1), {(n["item"], n["depth"]) for n in chain["links"]})
+
+    def test_a_grade_that_is_not_aimed_at_is_proposed_by_nobody(self) -> None:
+        number = self.ordered("5", due=25, line={"item": "DISC-B"})
+        self.assertEqual(self.planned(), {})
+        self.assertEqual(self.endangered(), [(number, None, None, "5 pcs Lens DISC-B, which nothing covers")])  # fmt: skip
+
+    def test_what_is_used_again_in_what_it_comes_of_is_planned_without_that(self) -> None:
+        self.shop.do(
+            "draft-structure",
+            item="CS-01",
+            operations=[
+                {"number": 10, "name": "Cast", "work_center": "MILL", "run_machine_hours": "0.1"}
+            ],  # fmt: skip
+            components=[{"item": "CHIPS", "operation": 10, "quantity": "2"}],
+            outputs=[{"item": "CHIPS", "operation": 10, "quantity": "0.5", "credit_price": "1"}],
+        )
+        self.shop.do("approve-structure", item="CS-01")
+        self.ordered("10", due=25, line={"item": "CS-01"})
+        self.assertEqual(self.planned(), {"CS-01": ["10"], "CHIPS": ["20"]})
+
+
 class Chains(SellingTest):
     """Who waits for what over all levels."""
 

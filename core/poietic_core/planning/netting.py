@@ -58,6 +58,9 @@ class Works:
     #: using (row) and used (column): what one unit takes of each component
     uses: csr_matrix
     policy: Policy
+    #: giving (row) and given (column): what comes beside one unit on the day it is there; each is given
+    #: by items of levels before its own; None: nothing is
+    gives: csr_matrix | None = None
     #: shape (n,): what may be used of stock [unit]
     on_hand: Floats
     #: shape (n, periods): wanted from outside, and what comes of orders that run [unit]
@@ -113,7 +116,8 @@ def net(works: Works, progress: Progress | None = None) -> Plan:
     n, periods = works.demand.shape
     gross = works.demand.copy()
     due, projected = np.zeros((n, periods)), np.zeros((n, periods))
-    supply = works.supply.copy() if works.coming or works.expiring else works.supply
+    is_same = not works.coming and not works.expiring and works.gives is None
+    supply = works.supply if is_same else works.supply.copy()
     moves: dict[int, list[Move]] = {}
     for begin, end in zip(works.levels, works.levels[1:], strict=False):
         here = slice(begin, end)
@@ -137,6 +141,8 @@ def net(works: Works, progress: Progress | None = None) -> Plan:
             gross[end:] += _below(works.uses, begin, end).T @ _shifted(
                 lots, works.policy.lead[here]
             )
+            if works.gives is not None:
+                supply[end:] += _below(works.gives, begin, end).T @ lots
         if progress:
             progress(end)
     first_late = works.policy.lead[:, None] - np.arange(periods)[None, :]

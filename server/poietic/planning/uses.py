@@ -101,6 +101,14 @@ def givers_of(items: Iterable[int], today: date) -> dict[Item, dict[str, Decimal
     }
 
 
+def given_in_force(today: date) -> list[tuple[int, int, float]]:
+    """Return what comes beside what by all structures in force: giver, what it gives, how much with one good unit."""
+    rows = in_force(today).filter(pk__in=OutputRow.objects.values("revision"))
+    given = {r.item_id: given_with_one(s) for r, s in structures_on_day(rows.select_related("item"), today)}  # fmt: skip
+    keys = dict(Item.objects.filter(by_product_of__isnull=False).values_list("code", "pk"))
+    return [(giver, keys[code], float(q)) for giver, own in given.items() for code, q in own.items()]  # fmt: skip
+
+
 def given_with_one(structure: Structure) -> dict[str, Decimal]:
     """Return what comes beside one good unit of a structure, by code."""
     enter = entering_for_one(structure.operations)
