@@ -444,13 +444,13 @@ class Given(SellingTest):
             item="DISC",
             operations=[
                 {"number": 10, "name": "Grind", "work_center": "MILL", "run_machine_hours": "0.1"}
-            ],  # fmt: skip
+            ],
             components=[{"item": "PAD-3", "operation": 10, "quantity": "1"}],
             outputs=[{"item": "CHIPS", "operation": 10, "quantity": "0.5", "credit_price": "1"}],
             grades=[
                 {"item": "DISC-A", "share": "0.7", "weight": "3"},
                 {"item": "DISC-B", "share": "0.3", "weight": "2"},
-            ],  # fmt: skip
+            ],
         )
         cls.shop.do("approve-structure", item="DISC")
 
@@ -496,7 +496,7 @@ class Given(SellingTest):
             item="CS-01",
             operations=[
                 {"number": 10, "name": "Cast", "work_center": "MILL", "run_machine_hours": "0.1"}
-            ],  # fmt: skip
+            ],
             components=[{"item": "CHIPS", "operation": 10, "quantity": "2"}],
             outputs=[{"item": "CHIPS", "operation": 10, "quantity": "0.5", "credit_price": "1"}],
         )

@@ -123,6 +123,7 @@ class Item(Changing):
         ordering = ["code"]
         indexes = [
             models.Index(fields=["change"], name="item_by_change"),
+            models.Index(fields=["id"], name="phantom_item", condition=models.Q(is_phantom=True)),
             models.Index(fields=["item_group", "code"], name="item_by_group"),
             GinIndex(OpClass("search", name="gin_trgm_ops"), name="item_by_words"),
             models.Index(OpClass("search", name="text_pattern_ops"), name="item_by_first_words"),

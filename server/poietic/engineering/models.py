@@ -271,6 +271,9 @@ class Revision(Changing):
                 name="one_open_revision_per_item",
             ),
         ]
+        indexes = [
+            models.Index(fields=["item"], name="graded_revision", condition=~models.Q(grades=[]))
+        ]
 
     def __str__(self) -> str:
         return f"{self.item.code} rev {self.letter}"

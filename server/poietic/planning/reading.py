@@ -15,18 +15,16 @@ from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.moving import Coming
 from poietic_core.planning.netting import RULES, Policy, Works
-from poietic_core.structure.explode import CycleFound
-from poietic_core.structure.plant import low_level_codes
 from scipy.sparse import csr_matrix
 
 from ..buying.future import from_drafts
 from ..buying.models import Purchase
 from ..buying.prices import first_suppliers
-from ..catalog.models import Item
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
+from .beside import add_given, as_rows, grades_of, levels_of
 from .models import Declined
-from .uses import given_in_force, graded_in_force
+from .uses import given_in_force
 from .works_days import works_days
 
 Floats = NDArray[np.float64]
@@ -62,10 +60,6 @@ JOIN ledger_lot l ON l.id = b.lot_id AND l.state = 'usable' AND l.expires_on >= 
 JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
 WHERE b.quantity > 0 AND (%s OR b.item_id = ANY(%s)) GROUP BY 1, 2
 """
-
-
-#: an item, what comes beside one of it, and how much
-Beside = tuple[int, int, float]
 
 
 @dataclass(frozen=True)
@@ -146,12 +140,12 @@ def read_works(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> 
     days = works_days(today).following(today, periods)
     graph = load_graph(today)
     keys = graph.keys
-    grades, others, told = _grades(today)
+    grades, others, told = grades_of(today)
     beside = others + given_in_force(today)
     parents = np.concatenate([graph.parents, np.searchsorted(keys, [g[0] for g in grades])]).astype(np.int32)  # fmt: skip
     children = np.concatenate([graph.children, np.searchsorted(keys, [g[1] for g in grades])]).astype(np.int32)  # fmt: skip
     needs = np.concatenate([graph.needs, [1 / g[2] for g in grades]])
-    levels, beside = _levels(keys, parents, children, beside)
+    levels, beside = levels_of(keys, parents, children, beside)
     order = np.lexsort((keys, levels))  # rows: by level, in a level by key
     row = np.empty(keys.size, dtype=np.int64)
     row[order] = np.arange(keys.size)
@@ -167,9 +161,9 @@ def read_works(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> 
         if (ends := [(bisect_right(days, d), float(q)) for d, q in lots if d < days[-1]])
     }
     bounds = np.searchsorted(levels[order], np.arange(levels.max(initial=0) + 2)).tolist()
-    givers, given, each = _as_rows(keys, row, beside)
+    givers, given, each = as_rows(keys, row, beside)
     demand, on_the_way, coming, supplies, words = _future(keys, row, days, assumed)
-    _add_given(on_the_way, coming, givers, given, each)
+    add_given(on_the_way, coming, givers, given, each)
     passing = {g[0] for g in grades}
     ranked = [items[k] for k in keys[order].tolist()]
     declined = list(Declined.objects.filter(until__gt=today).select_related("item"))
@@ -193,72 +187,6 @@ def read_works(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> 
     if frozen:
         said.append(f"Nothing new is proposed to be there before {days[frozen]}.")
     return Read(works, keys[order], days, supplies, passes, most, said)
-
-
-def _levels(
-    keys: Keys, parents: NDArray[np.int32], children: NDArray[np.int32], beside: list[Beside]
-) -> tuple[NDArray[np.int32], list[Beside]]:
-    """Return low-level codes by which what comes beside an item stands below it, and what does.
-
-    What is used again in what it comes of can't: it is left out.
-    """
-    left = list(beside)
-    while True:
-        givers, given, _ = _as_positions(keys, left)
-        try:
-            return low_level_codes(np.concatenate([parents, givers]), np.concatenate([children, given]), keys.size), left  # fmt: skip
-        except CycleFound as found:
-            loop = {int(n) for n in found.loop}
-            inside = [g in loop and c in loop for g, c in zip(givers.tolist(), given.tolist(), strict=True)]  # fmt: skip
-            if not any(inside):
-                raise
-            left = [b for b, is_inside in zip(left, inside, strict=True) if not is_inside]
-
-
-def _as_positions(
-    keys: Keys, beside: list[Beside]
-) -> tuple[NDArray[np.int32], NDArray[np.int32], Floats]:
-    """Return what comes beside what, as positions of keys and quantities."""
-    givers, given, each = zip(*beside, strict=True) if beside else ((), (), ())
-    return (
-        np.searchsorted(keys, np.array(givers, dtype=np.int64)).astype(np.int32),
-        np.searchsorted(keys, np.array(given, dtype=np.int64)).astype(np.int32),
-        np.array(each, dtype=np.float64),
-    )
-
-
-def _as_rows(keys: Keys, row: Rows, beside: list[Beside]) -> tuple[Rows, Rows, Floats]:
-    """Return what comes beside what, as rows and quantities."""
-    givers, given, each = _as_positions(keys, beside)
-    return row[givers], row[given], each
-
-
-def _add_given(
-    on_the_way: Floats, coming: dict[int, list[Coming]], givers: Rows, given: Rows, each: Floats
-) -> None:
-    """Add what comes beside orders that run, on their days."""
-    for giver, gets, share in zip(givers.tolist(), given.tolist(), each.tolist(), strict=True):
-        for comes in coming.get(giver, ()):
-            on_the_way[gets, min(on_the_way.shape[1] - 1, comes.period)] += comes.quantity * share
-
-
-def _grades(today: date) -> tuple[list[Beside], list[Beside], list[str]]:
-    """Return which item is sorted out of which, and what comes beside: grade, item, share; item, grade, share.
-
-    One grade sets how much is made: that of which most is expected. The others come beside it.
-    """
-    graded = graded_in_force(today)
-    codes = {g["item"] for r in graded for g in r.grades}
-    keys = dict(Item.objects.filter(code__in=codes).values_list("code", "pk"))
-    found, beside, told = [], [], []
-    for revision in graded:
-        shares = sorted(((Decimal(g["share"]), g["item"]) for g in revision.grades), reverse=True)
-        share, main = shares[0]
-        found.append((keys[main], revision.item_id, float(share)))
-        beside += [(revision.item_id, keys[code], float(s)) for s, code in shares[1:]]
-        if others := ", ".join(code for _, code in shares[1:]):
-            told.append(f"{revision.item.code} is planned by what is wanted of {main}; {others} come beside it.")  # fmt: skip
-    return found, beside, told
 
 
 def _future(
