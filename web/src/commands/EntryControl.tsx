@@ -9,7 +9,8 @@ import type { Entry as EntryOf } from './entries';
 import type { Typed } from './inputs';
 import { LineTerms } from './LineTerms';
 import { OwnUnitsEntry } from './OwnUnitsEntry';
-import { type Column, type Row, RowsEntry } from './RowsEntry';
+import type { Column, Row } from './rows';
+import { RowsEntry } from './RowsEntry';
 import { WeekEntry } from './WeekEntry';
 
 interface Props {

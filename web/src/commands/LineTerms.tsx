@@ -3,7 +3,7 @@ import { termsOptions } from '../api/queries';
 import { day } from '../lib/date';
 import { money, percent, unitCost } from '../lib/decimal';
 import { usePaused } from '../ui/usePaused';
-import type { Row } from './RowsEntry';
+import type { Row } from './rows';
 
 /** Below a line that is typed: what it costs the customer, what that leaves, and when it can be there. */
 export function LineTerms({ customer, row }: { customer: string; row: Row }) {

@@ -3,16 +3,7 @@ import { isManyCells } from '../lib/cells';
 import { shift } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Entry, NumberEntry } from '../ui/Field';
-import { pastedRows } from './pastedRows';
-
-export interface Column {
-  name: string;
-  label: string;
-  kind: 'text' | 'number' | 'percent' | 'date' | 'choice';
-  options?: { value: string; words: string }[];
-  className?: string;
-}
-export type Row = Record<string, string>;
+import { type Column, pastedRows, type Row } from './rows';
 
 /** A list of rows, each with a few entries; a row left wholly empty is not sent. */
 export function RowsEntry({

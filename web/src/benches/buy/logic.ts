@@ -1,6 +1,6 @@
 /** What is sent of what was typed about the lines of a purchase order or of an invoice. */
 
-import type { Row } from '../../commands/RowsEntry';
+import type { Row } from '../../commands/rows';
 import { plain } from '../../lib/decimal';
 
 export interface TypedLine {

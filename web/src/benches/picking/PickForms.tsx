@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import type { OwnFormProps } from '../../commands/form';
 import type { Inputs } from '../../commands/inputs';
-import { type Row, RowsEntry } from '../../commands/RowsEntry';
+import type { Row } from '../../commands/rows';
+import { RowsEntry } from '../../commands/RowsEntry';
 import { Entry, Field, NumberEntry } from '../../ui/Field';
 
 /** Orders to pick for on one walk, as numbers with commas or spaces; a part of one as 1012.2. */

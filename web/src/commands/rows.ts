@@ -1,5 +1,13 @@
 import { linesOfCells } from '../lib/cells';
-import type { Column, Row } from './RowsEntry';
+
+export interface Column {
+  name: string;
+  label: string;
+  kind: 'text' | 'number' | 'percent' | 'date' | 'choice';
+  options?: { value: string; words: string }[];
+  className?: string;
+}
+export type Row = Record<string, string>;
 
 /** Put pasted cells at a row and a column: they take the place of what stood there; rows are added below. */
 export function pastedRows(rows: readonly Row[], columns: readonly Column[], at: number, column: string, text: string): Row[] {

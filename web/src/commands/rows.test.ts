@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Column } from './RowsEntry';
-import { pastedRows } from './pastedRows';
+import { type Column, pastedRows } from './rows';
 
 const columns: Column[] = [
   { name: 'item', label: 'item', kind: 'text' },
