@@ -17,7 +17,7 @@ from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 from poietic.planning.models import Advice, PlanRun, Proposal
 from poietic.planning.reading import Assumed, read_works
-from poietic.selling.models import CustomerLine, CustomerOrder
+from poietic.selling.models import CustomerLine, CustomerOrder, Sold
 from poietic.statements.copying import copy_rows, days_of
 from poietic_core.planning.days import PlanDays
 
@@ -651,6 +651,23 @@ class MadeToOrder(SellingTest):
     def test_without_buying_nothing_is_drafted(self) -> None:
         self.must("make-to-order", customer_order=self.ordered("2", due=40), buys=False)
         self.assertEqual(self.bought(), {})
+
+
+class Lots(SellingTest):
+    """Which lot or serial leaves."""
+
+    def test_a_lot_that_is_named_leaves_else_what_came_first(self) -> None:
+        self.shop.do("define-item", code="GLUE", name="Glue", unit="pcs", source="buy", price="3", tracking="lot", number_rule="G{number:3}")  # fmt: skip
+        for lot in ("G1", "G2"):
+            line = {"item": "GLUE", "quantity": "6", "price": "3", "place": "STORE", "lots": [{"lot": lot, "quantity": "6"}]}  # fmt: skip
+            self.shop.do("receive-material", lines=[line])
+        number = self.ordered("9", line={"item": "GLUE", "price": "5"})
+        lines = [{"line": 1, "quantity": "2", "lot": "G2"}, {"line": 1, "quantity": "1"}]
+        self.must("deliver-ordered", customer_order=number, place="STORE", lines=lines)
+        sold = Sold.objects.values_list("line__lot__code", "line__quantity", "ordered__number")
+        self.assertEqual([(lot, int(q), n) for lot, q, n in sold], [("G2", 2, 1), ("G1", 1, 1)])
+        wrong = [{"line": 1, "quantity": "1", "lot": "G9"}]
+        self.refused("input.not_found", "deliver-ordered", customer_order=number, place="STORE", lines=wrong)  # fmt: skip
 
 
 class Ready(SellingTest):

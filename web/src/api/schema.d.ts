@@ -16380,6 +16380,11 @@ export interface components {
              */
             quantity: string;
             /**
+             * Lot
+             * @default
+             */
+            lot: string;
+            /**
              * Lots
              * @default []
              */

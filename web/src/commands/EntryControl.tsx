@@ -171,6 +171,7 @@ const orderedColumns: Column[] = [
 const leavingColumns: Column[] = [
   { name: 'line', label: 'line', kind: 'number', className: 'w-14!' },
   { name: 'quantity', label: 'quantity', kind: 'number' },
+  { name: 'lot', label: 'lot or serial', kind: 'text', className: 'w-28!' },
 ];
 const forecastColumns: Column[] = [
   { name: 'item', label: 'item', kind: 'text', className: 'w-24!' },

@@ -60,6 +60,8 @@ class OrderedDelivered(Strict):
 
     line: LineNumber
     quantity: Quantity
+    #: of a tracked item, the lot or serial that all of it is of; or several; left out, what expires or came first
+    lot: Reference = ""
     lots: Annotated[list[LotDelivered], Field(max_length=200)] = []
 
 
@@ -132,7 +134,7 @@ def deliver_ordered(context: Context, given: DeliverOrdered) -> None:
             LineDelivered(
                 item=line.item.code,
                 quantity=one.quantity,
-                lots=one.lots,
+                lots=one.lots or _all_of(one),
                 customer_line=str(line.number),
                 price=line.price,
             )
@@ -151,6 +153,10 @@ def deliver_ordered(context: Context, given: DeliverOrdered) -> None:
         order.state = CustomerOrderState.ENDED.value
     count_open(order, lines.values())
     touch(context, order)
+
+
+def _all_of(one: OrderedDelivered) -> list[LotDelivered]:
+    return [LotDelivered(lot=one.lot, quantity=one.quantity)] if one.lot else []
 
 
 def _send(context: Context, customer: Partner, given: Deliver, ordered: list[int | None]) -> None:

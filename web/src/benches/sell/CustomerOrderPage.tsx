@@ -3,7 +3,7 @@ import { Link, useParams } from 'react-router';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { day, moment } from '../../lib/date';
-import { isZero, money, percent, quantity, unitCost } from '../../lib/decimal';
+import { isZero, money, percent, plain, quantity, unitCost } from '../../lib/decimal';
 import { ChainLink } from '../../stock/ChainLink';
 import { Button } from '../../ui/Button';
 import { Loaded } from '../../ui/States';
@@ -47,7 +47,11 @@ function Shown({ order: o }: { order: CustomerOrder }) {
         <>
           {o.state === 'offer' && act('accept-offer', 'Accept…', 'act')}
           {o.state !== 'ended' && o.lines.some((n) => n.is_made && n.orders.length === 0 && n.quantity !== n.delivered) && act('make-to-order', o.state === 'offer' ? 'Accept and make…' : 'Make to order…')}
-          {o.state === 'accepted' && act('deliver-ordered', 'Deliver…', 'act')}
+          {o.state === 'accepted' && may.has('deliver-ordered') && (
+            <Button look="act" onClick={() => start('deliver-ordered', { customer_order: o.number, lines: readyLines(o) })}>
+              Deliver…
+            </Button>
+          )}
           {o.state !== 'ended' && act('add-customer-lines', 'Add lines…')}
           {o.state !== 'ended' && act('end-customer-order', 'End…')}
           {o.state === 'ended' && act('reopen-customer-order', 'Reopen…')}
@@ -81,6 +85,13 @@ function Shown({ order: o }: { order: CustomerOrder }) {
       <Delivered order={o} />
     </SellFrame>
   );
+}
+
+/** What can leave now of an order of which not all can; no line where all can, or nothing. */
+function readyLines(o: CustomerOrder): { line: string; quantity: string }[] {
+  const ready = o.lines.filter((n) => !isZero(n.ready));
+  const isAll = o.lines.every((n) => n.ready === n.open);
+  return isAll ? [] : ready.map((n) => ({ line: String(n.line), quantity: plain(n.ready) }));
 }
 
 function LineRow({ order, line: n, canChange }: { order: number; line: CustomerLine; canChange: boolean }) {

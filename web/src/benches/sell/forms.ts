@@ -53,7 +53,7 @@ export const forms = commandForms({
     entries: {
       ...order,
       place: place('From'),
-      lines: linesLeaving('What leaves; no line: all that is open'),
+      lines: linesLeaving('What leaves; no line: all that is open. A lot left out: what expires or came first'),
       reason: text('Note', optional),
     },
     fromPage: true,
