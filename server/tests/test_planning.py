@@ -275,6 +275,23 @@ class Plans(SellingTest):
         self.assertEqual(self.proposed(), {})
         self.assertEqual(list(Advice.objects.filter(run=PlanRun.objects.first())), [])
 
+    def test_all_of_an_item_is_accepted_together_and_firm_at_once(self) -> None:
+        self.ordered("20", due=40)
+        self.ordered("5", due=45)
+        self.must("run-plan")
+        wanted = ["MA-200", "PAD-3"]
+        proposals = list(
+            Proposal.objects.filter(item__code__in=wanted).values_list("pk", flat=True)
+        )
+        self.assertEqual(len(proposals), 4)
+        self.must("accept-proposals", proposals=proposals, together=True, firm=True)
+        order = Order.objects.get()
+        self.assertEqual((int(order.quantity), order.due, order.state), (25, self.day(40), "firm"))
+        line = PurchaseLine.objects.get()
+        self.assertEqual((int(line.quantity), line.comes_on), (225, self.day(36)))
+        became = Proposal.objects.filter(pk__in=proposals).values_list("became", flat=True)
+        self.assertEqual(len(set(became)), 2)
+
     def test_another_quantity_leaves_the_rest_to_the_next_run(self) -> None:
         self.ordered("20", due=40)
         self.must("run-plan")

@@ -16571,6 +16571,24 @@ export interface components {
         TryPlanPreview: {
             given: components["schemas"]["TryPlan"];
         };
+        /**
+         * AcceptProposals
+         * @description Proposals that become orders: each one of its own, or all of an item one together.
+         */
+        AcceptProposals: {
+            /** Proposals */
+            proposals: number[];
+            /**
+             * Firm
+             * @default false
+             */
+            firm: boolean;
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
+        };
         /** AcceptProposalsPosting */
         AcceptProposalsPosting: {
             /**
@@ -16578,20 +16596,12 @@ export interface components {
              * @description chosen by the caller; the same key acts once
              */
             key: string;
-            given: components["schemas"]["ProposalsGiven"];
+            given: components["schemas"]["AcceptProposals"];
             seen?: components["schemas"]["Seen"] | null;
-        };
-        /**
-         * ProposalsGiven
-         * @description Proposals by their numbers.
-         */
-        ProposalsGiven: {
-            /** Proposals */
-            proposals: number[];
         };
         /** AcceptProposalsPreview */
         AcceptProposalsPreview: {
-            given: components["schemas"]["ProposalsGiven"];
+            given: components["schemas"]["AcceptProposals"];
         };
         /**
          * AcceptChanged

@@ -2,17 +2,22 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
 from typing import Annotated, ClassVar
 
 from django.utils import timezone
 from poietic_core.errors import DomainError
+from poietic_core.quantity import ZERO
 from pydantic import Field
 
 from ...buying.commands.drafting import MissingWanted, buy
+from ...catalog.models import Item
 from ...catalog.queries import item_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...orders.commands.planning import PlanOrder, plan
+from ...orders.commands.life import OrderGiven
+from ...orders.commands.planning import PlanOrder, make_firm, plan
 from ...statements.bulk import update_rows, upsert_rows
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Day, Quantity, Strict, Text
@@ -25,6 +30,14 @@ class ProposalsGiven(Strict):
     """Proposals by their numbers."""
 
     proposals: Annotated[list[ProposalNumber], Field(min_length=1, max_length=500)]
+
+
+class AcceptProposals(ProposalsGiven):
+    """Proposals that become orders: each one of its own, or all of an item one together."""
+
+    #: what is to be made is firm at once: planning leaves it alone
+    firm: bool = False
+    together: bool = False
 
 
 class DeclineProposals(ProposalsGiven):
@@ -63,15 +76,17 @@ class AlreadyDecided(DomainError):
 
 
 @command("accept-proposals", "Accept proposals", Role.CONTROLLER)
-def accept_proposals(context: Context, given: ProposalsGiven) -> None:
-    """Make planned orders of what is to be made, and drafts to suppliers of what is to be bought."""
-    _accept(context, _locked(context, given.proposals))
+def accept_proposals(context: Context, given: AcceptProposals) -> None:
+    """Make planned or firm orders of what is to be made, and drafts to suppliers of what is to be bought."""
+    proposals = _locked(context, given.proposals)
+    _accept(context, _each(proposals, together=given.together), firm=given.firm)
 
 
 @command("accept-changed", "Accept a proposal otherwise", Role.CONTROLLER)
 def accept_changed(context: Context, given: AcceptChanged) -> None:
     """Accept one proposal in another quantity or for another day; the next run plans what is missing."""
-    _accept(context, _locked(context, [given.proposal]), given)
+    (p,) = _locked(context, [given.proposal])
+    _accept(context, [Accepted([p], given.quantity or p.quantity, given.due or p.due)])
 
 
 @command("decline-proposals", "Decline proposals", Role.CONTROLLER)
@@ -98,23 +113,52 @@ def propose_again(context: Context, given: ProposeAgain) -> None:
     found.delete()
 
 
-def _accept(
-    context: Context, proposals: Sequence[Proposal], said: AcceptChanged | None = None
-) -> None:
+@dataclass(frozen=True)
+class Accepted:
+    """Proposals of one item that one order is made of."""
+
+    proposals: Sequence[Proposal]
+    quantity: Decimal
+    due: date
+
+    @property
+    def item(self) -> Item:
+        """Return their item."""
+        return self.proposals[0].item
+
+
+def _each(proposals: Sequence[Proposal], *, together: bool) -> list[Accepted]:
+    """Return what is accepted: each by itself, or all of an item together, due when the first is."""
+    groups: dict[int, list[Proposal]] = {}
+    for p in proposals:
+        groups.setdefault(p.item_id if together else p.pk, []).append(p)
+    return [
+        Accepted(own, sum((p.quantity for p in own), ZERO), min(p.due for p in own))
+        for own in groups.values()
+    ]
+
+
+def _accept(context: Context, accepted: Sequence[Accepted], *, firm: bool = False) -> None:
     orders: list[str] = []
     bought: list[MissingWanted] = []
     became: list[tuple[Proposal, str]] = []
-    for p in proposals:
-        quantity = said.quantity if said and said.quantity else p.quantity
-        due = said.due if said and said.due else p.due
-        if p.item.is_made:
-            book = plan(context, PlanOrder(item=p.item.code, quantity=quantity, due=due))
-            orders.append(str(book.order.number))
-            became.append((p, f"order {book.order.number}"))
+    for a in accepted:
+        if a.item.is_made:
+            book = plan(context, PlanOrder(item=a.item.code, quantity=a.quantity, due=a.due))
+            number = str(book.order.number)
+            if firm:
+                make_firm(context, OrderGiven(order=book.order.number))
+            orders.append(number)
+            became += [(p, f"order {number}") for p in a.proposals]
         else:
-            bought.append(MissingWanted(item=p.item.code, quantity=quantity, comes_on=due))
+            bought.append(MissingWanted(item=a.item.code, quantity=a.quantity, comes_on=a.due))
     purchases = buy(context, bought) if bought else {}
-    became += [(p, f"purchase order {purchases[p.item.code]}") for p in proposals if not p.item.is_made]  # fmt: skip
+    became += [
+        (p, f"purchase order {purchases[a.item.code]}")
+        for a in accepted
+        if not a.item.is_made
+        for p in a.proposals
+    ]
     _decide(context, ProposalState.ACCEPTED, became)
     if orders:
         context.made["orders"] = ",".join(orders)

@@ -60,7 +60,7 @@ function Group({ group: g }: { group: Gathered }) {
         <span className="flex items-baseline gap-3">
           {!isZero(g.cost) && <span className="text-quiet">{money(g.cost)} EUR</span>}
           {g.supplier && may.has('accept-proposals') && (
-            <Button onClick={() => start('accept-proposals', { proposals })}>
+            <Button onClick={() => start('accept-proposals', { proposals, together: true })}>
               Draft {g.items.length === 1 ? 'it' : `all ${g.items.length} items`}…
             </Button>
           )}

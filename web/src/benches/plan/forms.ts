@@ -1,6 +1,6 @@
 /** What is asked for when a plan is run, tried otherwise, accepted or declined. */
 
-import { date, item, number, optional, supplier, text, wholeNumber, workCenter } from '../../commands/entries';
+import { check, date, item, number, optional, supplier, text, wholeNumber, workCenter } from '../../commands/entries';
 import { commandForms, said } from '../../commands/form';
 
 const many = (g: Record<string, unknown>) => (Array.isArray(g['proposals']) ? g['proposals'].length : 0);
@@ -26,7 +26,10 @@ export const forms = commandForms({
   'accept-proposals': {
     act: (g) => `Accept ${many(g)} proposals`,
     words: 'What is to be made becomes planned orders; what is to be bought a draft to each supplier.',
-    entries: {},
+    entries: {
+      together: check('All of an item together', { hint: 'one order of the sum, due when the first is' }),
+      firm: check('Firm at once', { hint: 'planning leaves what is made alone' }),
+    },
     fromPage: true,
   },
   'accept-changed': {
