@@ -29,6 +29,7 @@ NARROW = {
             "api/items/{code}/labour",
             "api/orders/{number}/bridge",
             "api/items/{code}/standard",
+            "api/items/{code}/worth",
             "api/items/{code}/cost-sheet/{kind}",
             "api/items/{code}/revisions/{letter}/compare",
             "api/items/{code}/rolled",

@@ -52,6 +52,7 @@ from ..settling.closing_api import router as closing
 from ..settling.indicators_api import router as indicators
 from ..settling.late_api import router as late_costs
 from ..settling.periods_api import router as periods
+from ..settling.worth_api import router as worth
 from ..stores.api import router as stores
 from ..stores.carriers_api import router as carriers
 from ..stores.counts_api import router as counts
@@ -105,6 +106,7 @@ for router in (
     supplier_stand_ins,
     late_costs,
     periods,
+    worth,
     indicators,
     actual_costs,
     books,

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import date
 
+from django.db.models.functions import Coalesce
 from django.utils import timezone
 from poietic_core.order.attention import Endangered, Kind, of_endangered
 from poietic_core.planning.chain import Link
@@ -28,9 +29,9 @@ def keep_endangered(context: Context, run: PlanRun, today: date) -> None:
     """Follow what customers wait for, and store what is not there in time."""
     chains = Chains(today)
     open_lines = CustomerLine.objects.filter(open__gt=ZERO, is_planned=True)
-    lines = list(open_lines.select_related("item", "order__customer"))
-    lines.sort(key=lambda n: (n.due, n.priority, n.pk))
-    followed = lines[:MOST_FOLLOWED]
+    due = Coalesce("promised_on", "wanted_on")
+    first = open_lines.select_related("item", "order__customer").order_by(due, "priority", "pk")
+    followed = list(first[:MOST_FOLLOWED])
     context.progress("following what customers wait for", 0, 1)
     begins = [(n.item_id, (Source.CUSTOMER, n.order.number, n.number)) for n in followed]
     rows = []

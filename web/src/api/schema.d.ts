@@ -8888,6 +8888,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{code}/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Worth
+         * @description Return what our stock of an item is worth: at standard, provisional, at what it cost, or corrected since.
+         */
+        get: operations["poietic_settling_worth_api_worth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/work-centers/{code}/indicators": {
         parameters: {
             query?: never;
@@ -21555,6 +21575,40 @@ export interface components {
             closing: string;
         };
         /**
+         * Basis
+         * @description On what a cost stands.
+         * @enum {string}
+         */
+        Basis: "standard" | "provisional" | "actual" | "corrected";
+        /**
+         * WorthOut
+         * @description All our stock of an item, with its value.
+         */
+        WorthOut: {
+            /** Item */
+            item: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /**
+             * Value
+             * Format: decimal
+             * @example 2.40
+             */
+            value: string;
+            /** Unit Cost */
+            unit_cost: string | null;
+            valuation: components["schemas"]["Method"];
+            basis: components["schemas"]["Basis"];
+            /** Waits For */
+            waits_for: string[];
+        };
+        /**
          * IndicatorsOut
          * @description A work center over the last months, the latest first.
          */
@@ -22772,12 +22826,6 @@ export interface components {
             /** Has Structure */
             has_structure: boolean;
         };
-        /**
-         * Basis
-         * @description On what a cost stands.
-         * @enum {string}
-         */
-        Basis: "standard" | "provisional" | "actual" | "corrected";
         /**
          * TableOut
          * @description A page of the table, what all that match come to, and how many orders there are.
@@ -50807,6 +50855,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PeriodOut"];
+                };
+            };
+        };
+    };
+    poietic_settling_worth_api_worth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

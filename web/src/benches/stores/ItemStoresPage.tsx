@@ -3,14 +3,15 @@ import { Link, useParams } from 'react-router';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { day } from '../../lib/date';
-import { isZero, quantity } from '../../lib/decimal';
+import { isZero, money, quantity, unitCost } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { ItemCode } from '../../ui/ItemCode';
 import { ChainLink } from '../../stock/ChainLink';
 import { SteppedLine } from '../../stock/SteppedLine';
 import { StepTable } from '../../stock/StepTable';
 import { Loaded } from '../../ui/States';
-import { itemStoresOptions, type ItemStores, type Piece } from './queries';
+import { meOptions } from '../../api/queries';
+import { itemStoresOptions, worthOptions, type ItemStores, type Piece } from './queries';
 import { ReleaseFrame } from '../../orders/ReleaseFrame';
 
 /** Where an item lies, and what becomes of it. */
@@ -37,7 +38,12 @@ function Page({ stores: s }: { stores: ItemStores }) {
           {s.name} <ItemCode code={s.item} className="text-[15px]! font-normal" />
         </>
       }
-      words={`${quantity(s.on_hand)} ${s.unit} on hand: ${words.join(', ')}`}
+      words={
+        <>
+          {quantity(s.on_hand)} {s.unit} on hand: {words.join(', ')}
+          <Worth item={s.item} />
+        </>
+      }
       acts={may.has('open-count') && <Button onClick={() => start('open-count', { item: s.item })}>Count…</Button>}
     >
       <Pieces stores={s} />
@@ -49,6 +55,19 @@ function Page({ stores: s }: { stores: ItemStores }) {
         <Steps stores={s} />
       </section>
     </ReleaseFrame>
+  );
+}
+
+/** What all of it is worth and on what that stands, for who may see costs. */
+function Worth({ item }: { item: string }) {
+  const me = useQuery(meOptions()).data;
+  const worth = useQuery({ ...worthOptions(item), enabled: me?.sees_costs === true }).data;
+  if (!worth || isZero(worth.quantity)) return null;
+  return (
+    <span className="block">
+      worth {money(worth.value)} EUR{worth.unit_cost && `, ${unitCost(worth.unit_cost)} EUR each`}, {worth.valuation === 'standard' ? 'at standard' : `by ${worth.valuation}, ${worth.basis}`}
+      {worth.waits_for.length > 0 && `: ${worth.waits_for.join(', ')}`}
+    </span>
   );
 }
 

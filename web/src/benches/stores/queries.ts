@@ -46,3 +46,9 @@ export const countOptions = (number: number) =>
     queryKey: ['stores', 'counts', number],
     queryFn: ({ signal }) => data(api.GET('/api/stores/counts/{number}', { params: { path: { number } }, signal })),
   });
+
+export const worthOptions = (code: string) =>
+  queryOptions({
+    queryKey: ['stores', 'items', code, 'worth'],
+    queryFn: ({ signal }) => data(api.GET('/api/items/{code}/worth', { params: { path: { code } }, signal })),
+  });
