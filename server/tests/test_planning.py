@@ -17,6 +17,7 @@ from poietic.ledger.verify import differences
 from poietic.orders.models import Order
 from poietic.planning.models import Advice, PlanRun, Proposal
 from poietic.planning.reading import Assumed, read_works
+from poietic.planning.tasks import plan_at_night
 from poietic.selling.models import CustomerLine, CustomerOrder, Sold
 from poietic.statements.copying import copy_rows, days_of
 from poietic_core.planning.days import PlanDays
@@ -125,6 +126,12 @@ class CustomerOrders(SellingTest):
             ).content.decode()
         self.assertIn("To Observatory", paper)
         self.assertIn("PAD-3  8 pcs", paper)
+        label = self.caller.client.get(f"/api/labels/delivery.svg?code={first}").content.decode()
+        self.assertIn("Observatory", label)
+        self.assertIn(f"delivery note {first}", label)
+        self.assertEqual(
+            self.caller.get("labels/delivery.svg", code="1")["code"], "input.not_found"
+        )
         self.assertEqual(
             self.caller.get("papers/delivery-note.pdf", code="1")["code"], "input.not_found"
         )
@@ -436,6 +443,20 @@ class Plans(SellingTest):
         self.assertEqual(self.proposed()["GLUE"], [("5", str(self.day(20)), 0)])
         steps = [(s["kind"], s["change"], s["projected"]) for s in self.caller.get("plan/items/GLUE")["steps"]]  # fmt: skip
         self.assertEqual(steps[:2], [("customer order", "-2.000000", "4.000000"), ("expiry", "-4.000000", "0.000000")])  # fmt: skip
+
+    def test_it_is_run_again_at_night_as_far_ahead_as_before(self) -> None:
+        plan_at_night(1)
+        self.assertEqual(PlanRun.objects.count(), 0)
+        self.must("run-plan", horizon=30, frozen=5)
+        number = self.ordered("20", due=20)
+        plan_at_night(2)
+        run = PlanRun.objects.first()
+        assert run is not None
+        self.assertEqual((PlanRun.objects.count(), run.person, run.proposals), (2, None, 5))
+        self.assertEqual((run.last_day, run.assumptions["frozen"]), (self.day(29), 5))
+        self.must("end-customer-order", customer_order=number)
+        plan_at_night(3)
+        self.assertEqual(PlanRun.objects.latest("pk").proposals, 0)
 
     def test_nothing_planned_yet(self) -> None:
         self.assertEqual(self.caller.get("plan"), {"plan": None, "what_ifs": [], "open": 0})

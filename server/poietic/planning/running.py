@@ -72,6 +72,8 @@ def store(
             "back_on": str(assumed.back_on or ""),
             "work_center": assumed.work_center,
             "closed_until": str(assumed.closed_until or ""),
+            "horizon": len(read.days),
+            "frozen": read.works.frozen,
         },
         first_day=read.days[0],
         last_day=read.days[-1],

@@ -160,6 +160,9 @@ function Delivered({ order: o }: { order: CustomerOrder }) {
                 <a className="mr-3 quiet-link text-act" href={`/api/papers/delivery-note.pdf?code=${d.posting}`} target="_blank" rel="noreferrer">
                   Delivery note
                 </a>
+                <a className="mr-3 quiet-link text-act" href={`/api/labels/delivery.pdf?code=${d.posting}`} target="_blank" rel="noreferrer">
+                  Label
+                </a>
                 <Link className="quiet-link" to={`/postings/${d.posting}`}>
                   posting {d.posting}
                 </Link>

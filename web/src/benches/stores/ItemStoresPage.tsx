@@ -50,6 +50,9 @@ function Page({ stores: s }: { stores: ItemStores }) {
       <section aria-label="Supply and demand" className="mt-4">
         <h2 className="flex items-baseline gap-3 px-4">
           Supply and demand <ChainLink item={s.item} way="up" source="stock" />
+          <Link className="quiet-link text-[12px] text-act" to={`/plan/items/${encodeURIComponent(s.item)}`}>
+            what may be promised
+          </Link>
         </h2>
         {s.steps.length > 0 && <SteppedLine item={s.item} unit={s.unit} today={s.today} beginsAt={s.begins_at} steps={s.steps} />}
         <Steps stores={s} />
