@@ -705,7 +705,7 @@ class Lots(SellingTest):
         sold = Sold.objects.values_list("line__lot__code", "line__quantity", "ordered__number")
         self.assertEqual([(lot, int(q), n) for lot, q, n in sold], [("G2", 2, 1), ("G1", 1, 1)])
         wrong = [{"line": 1, "quantity": "1", "lot": "G9"}]
-        self.refused("input.not_found", "deliver-ordered", customer_order=number, place="STORE", lines=wrong)  # fmt: skip
+        self.refused("stock.not_enough", "deliver-ordered", customer_order=number, place="STORE", lines=wrong)  # fmt: skip
 
 
 class Ready(SellingTest):
