@@ -299,6 +299,16 @@ class Plans(SellingTest):
         became = Proposal.objects.filter(pk__in=proposals).values_list("became", flat=True)
         self.assertEqual(len(set(became)), 2)
 
+    def test_what_nobody_is_known_to_sell_stays_open(self) -> None:
+        self.shop.do("set-prices", item="PAD-3", prices=[])
+        self.ordered("20", due=40)
+        self.must("run-plan")
+        said = self.must("accept-proposals", proposals=list(Proposal.objects.values_list("pk", flat=True)))  # fmt: skip
+        self.assertIn("stays open: nobody is known to sell it", str(said["consequences"]))
+        pads = Proposal.objects.get(state="open")
+        self.assertEqual(pads.item.code, "PAD-3")
+        self.refused("input.invalid", "accept-proposals", proposals=[pads.pk])
+
     def test_another_quantity_leaves_the_rest_to_the_next_run(self) -> None:
         self.ordered("20", due=40)
         self.must("run-plan")

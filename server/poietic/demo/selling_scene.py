@@ -15,6 +15,9 @@ RULES: dict[str, dict[str, Any]] = {
     "PAD-3": {"lot_rule": "economic order quantity"},
     "MA-200": {"safety_stock": "4"},
 }
+#: who sells what goes with every telescope, at the price that is known of it
+PACKERS = ("CT-20", "FM-20", "MN-1", "FN-30", "PT-01", "CB-03")
+
 #: who wants what: customer, their number, days from today, item, quantity
 ORDERED = (
     ("ORMSBY", "4410", 16, "HT-200", "4"),
@@ -49,6 +52,10 @@ def _policies(works: Works) -> None:
             works.do("jonas", "change-item", code=code, lead_time_days=days)
     for code, rule in RULES.items():
         works.do("jonas", "change-item", code=code, **rule)
+    works.do("jonas", "define-partner", code="MARL", name="Marl Street Supplies", address="Marl Street 12", is_supplier=True)  # fmt: skip
+    for item in Item.objects.filter(code__in=PACKERS, source=Item.Source.BUY):
+        works.do("jonas", "set-prices", item=item.code, prices=[{"supplier": "MARL", "price": str(item.price)}])  # fmt: skip
+        works.do("jonas", "change-item", code=item.code, lead_time_days=4)
     for code in ("HT-200", "HT-150"):
         works.do("ines", "change-item", code=code, item_group="TELESCOPES")
 

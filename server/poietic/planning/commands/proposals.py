@@ -12,6 +12,7 @@ from poietic_core.quantity import ZERO
 from pydantic import Field
 
 from ...buying.commands.drafting import MissingWanted, buy
+from ...buying.prices import first_suppliers
 from ...catalog.models import Item
 from ...catalog.queries import item_by_code
 from ...commanding.registry import Context, command
@@ -139,6 +140,7 @@ def _each(proposals: Sequence[Proposal], *, together: bool) -> list[Accepted]:
 
 
 def _accept(context: Context, accepted: Sequence[Accepted], *, firm: bool = False) -> None:
+    accepted = _of_known_sellers(context, accepted)
     orders: list[str] = []
     bought: list[MissingWanted] = []
     became: list[tuple[Proposal, str]] = []
@@ -164,6 +166,19 @@ def _accept(context: Context, accepted: Sequence[Accepted], *, firm: bool = Fals
         context.made["orders"] = ",".join(orders)
     if purchases:
         context.made["purchases"] = ",".join(sorted(set(purchases.values())))
+
+
+def _of_known_sellers(context: Context, accepted: Sequence[Accepted]) -> list[Accepted]:
+    """Leave open what nobody is known to sell, and say so; refuse where nothing else is left."""
+    bought = {a.item.pk for a in accepted if not a.item.is_made}
+    sellers = first_suppliers(bought) if bought else {}
+    unsold = {a.item.code for a in accepted if not a.item.is_made and a.item.pk not in sellers}
+    left = [a for a in accepted if a.item.code not in unsold]
+    if not left:
+        raise InvalidInput([f"proposals: nobody is known to sell {code}; give it a price list" for code in sorted(unsold)])  # fmt: skip
+    for code in sorted(unsold):
+        context.effects.remark(code, "stays open: nobody is known to sell it; give it a price list")
+    return left
 
 
 def _decide(context: Context, state: ProposalState, became: Sequence[tuple[Proposal, str]]) -> None:

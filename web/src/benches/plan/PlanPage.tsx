@@ -33,32 +33,34 @@ export function PlanPage() {
   }
   const last = plan.data?.plan;
   return (
-    <main className="grid h-full grid-cols-1 grid-rows-[auto_1fr] overflow-hidden lg:grid-cols-[minmax(420px,11fr)_minmax(0,13fr)]">
-      <header className="col-span-full flex flex-wrap items-start justify-between gap-x-6 gap-y-1 border-b border-hair px-4 pt-3 pb-2">
-        <div className="min-w-0">
-          <h1>Plan</h1>
-          <p className="text-quiet">
-            {last
-              ? `Run ${moment(last.made_at)}${last.person ? ` by ${last.person}` : ''}, up to ${shortDay(last.last_day)}: ${plan.data?.open} of ${last.proposals} proposals open, ${last.late} too late to be in time, ${last.moves} orders to move.`
-              : 'Everything that customers want, that is foreseen and that orders need, held against what there is and what comes.'}
-          </p>
+    <main className="@container h-full overflow-hidden">
+      <div className="grid h-full grid-cols-1 grid-rows-[auto_minmax(0,2fr)_minmax(0,3fr)] @5xl:grid-cols-[minmax(420px,11fr)_minmax(0,13fr)] @5xl:grid-rows-[auto_1fr]">
+        <header className="col-span-full flex flex-wrap items-start justify-between gap-x-6 gap-y-1 border-b border-hair px-4 pt-3 pb-2">
+          <div className="min-w-0">
+            <h1>Plan</h1>
+            <p className="text-quiet">
+              {last
+                ? `Run ${moment(last.made_at)}${last.person ? ` by ${last.person}` : ''}, up to ${shortDay(last.last_day)}: ${plan.data?.open} of ${last.proposals} proposals open, ${last.late} too late to be in time, ${last.moves} orders to move.`
+                : 'Everything that customers want, that is foreseen and that orders need, held against what there is and what comes.'}
+            </p>
+          </div>
+          <div className="flex flex-wrap items-center gap-3">
+            {may.has('try-plan') && <Button onClick={() => start('try-plan')}>What if…</Button>}
+            {may.has('run-plan') && (
+              <Button look="act" onClick={() => void run()}>
+                Run the plan
+              </Button>
+            )}
+          </div>
+          {refused && <ProblemNote problem={refused} />}
+          {job > 0 && <JobProgress number={job} />}
+        </header>
+        <div className="overflow-y-auto border-hair max-@5xl:border-b @5xl:border-r">
+          <Proposals isPlanned={last !== null && last !== undefined} />
         </div>
-        <div className="flex flex-wrap items-center gap-3">
-          {may.has('try-plan') && <Button onClick={() => start('try-plan')}>What if…</Button>}
-          {may.has('run-plan') && (
-            <Button look="act" onClick={() => void run()}>
-              Run the plan
-            </Button>
-          )}
+        <div className="overflow-y-auto">
+          <Outlet />
         </div>
-        {refused && <ProblemNote problem={refused} />}
-        {job > 0 && <JobProgress number={job} />}
-      </header>
-      <div className="overflow-y-auto border-r border-hair max-lg:max-h-[50vh]">
-        <Proposals isPlanned={last !== null && last !== undefined} />
-      </div>
-      <div className="overflow-y-auto">
-        <Outlet />
       </div>
     </main>
   );
