@@ -49,6 +49,11 @@ class Chosen(TestCase):
         ]
         self.assertEqual(chosen(shelves, 9), [(3, "today", 5)])
 
+    def test_of_lots_that_are_alike_the_first_code_goes_first(self) -> None:
+        alike = [shelf(2, "B", 1, age=1), shelf(2, "A", 1, age=1), shelf(2, "C", 1, age=1)]
+        for told in (alike, alike[::-1]):
+            self.assertEqual(chosen(told, 2), [(2, "A", 1), (2, "B", 1)])
+
     def test_a_place_gives_no_more_than_is_free_there_of_all_lots(self) -> None:
         shelves = [shelf(1, "A", 5, age=1), shelf(1, "B", 5, age=2), shelf(2, "C", 5, age=3)]
         self.assertEqual(chosen(shelves, 9, {1: D(6), 2: D(1)}), [(1, "A", 5), (1, "B", 1), (2, "C", 1)])  # fmt: skip

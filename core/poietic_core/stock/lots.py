@@ -124,7 +124,7 @@ def require_usable(item: str, lot: LotStock, on: date) -> None:
 def first_out(
     lots: Iterable[LotStock], quantity: Decimal, on: date, *, before: str = ""
 ) -> list[tuple[str, Decimal]]:
-    """Return which lots a quantity is taken from: first expired, first out; then the oldest.
+    """Return which lots a quantity is taken from: first expired, first out; then the oldest, then by code.
 
     What is quarantined, rejected or expired is left out. Where the rest is not enough the
     quantities add up to less than was asked for.
@@ -152,7 +152,8 @@ def first_out(
     found: list[tuple[str, Decimal]] = []
     left = quantity
     for lot in sorted(
-        usable, key=lambda each: (each.code != before, each.expires_on or date.max, each.age)
+        usable,
+        key=lambda each: (each.code != before, each.expires_on or date.max, each.age, each.code),
     ):
         if left:
             part = min(left, lot.quantity)

@@ -31,7 +31,7 @@ def choose_picks(
     """Return what to take where, in walking order; less than wanted where there is not enough.
 
     What is kept goes first, then what expires first, then the oldest, then what lies first on
-    the way. What is quarantined, rejected or expired is left out.
+    the way; of lots that are alike in all that, the one whose code comes first. What is quarantined, rejected or expired is left out.
 
     Parameters
     ----------
@@ -55,6 +55,7 @@ def choose_picks(
     return sorted(found.items(), key=lambda pick: (pick[0].walk_order, pick[0].place))
 
 
-def _preference(shelf: OnShelf) -> tuple[bool, date, int, int, int]:
+def _preference(shelf: OnShelf) -> tuple[bool, date, int, int, int, str]:
     lot = shelf.stock
-    return (not shelf.is_kept, lot.expires_on or date.max, lot.age, shelf.walk_order, shelf.place)
+    last = lot.expires_on or date.max
+    return not shelf.is_kept, last, lot.age, shelf.walk_order, shelf.place, lot.code
