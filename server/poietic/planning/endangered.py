@@ -21,8 +21,13 @@ from .works_days import works_days
 
 #: lines that are followed, those due first
 MOST_FOLLOWED = 1000
-#: commands after which a line may be in danger no longer; that it is in danger is said by the next plan
-SETTLES = frozenset({"deliver-ordered", "end-customer-order", "change-customer-line"})
+#: commands after which a line that the plan called in danger may be so no longer, or again
+SETTLES = frozenset(
+    {
+        *("deliver-ordered", "take-back", "change-customer-line"),
+        *("end-customer-order", "reopen-customer-order"),
+    }
+)
 
 
 def keep_endangered(context: Context, run: PlanRun, today: date) -> None:
@@ -42,7 +47,7 @@ def keep_endangered(context: Context, run: PlanRun, today: date) -> None:
             rows.append((run.pk, n.pk, comes, cause.item, cause.quantity, *_of(cause, chains)))
     names = ("run", "line", "comes", "cause", "quantity", "source", "number", "words")
     insert_rows(EndangeredLine, names, rows)
-    tell_endangered(run, today)
+    tell_endangered(context, run, today)
 
 
 def _of(cause: Link, chains: Chains) -> tuple[str, int, str]:
@@ -62,8 +67,12 @@ class Late:
     days: int | None
 
 
-def tell_endangered(run: PlanRun, today: date) -> None:
-    """Store for each item whose customers wait too long that it needs a decision, or no longer does."""
+def tell_endangered(context: Context, run: PlanRun, today: date) -> None:
+    """Store for each item whose customers wait too long that it needs a decision, or no longer does.
+
+    One at a time: two deliveries at once would each still see the other's line open.
+    """
+    context.guard("promises")
     told = Told()
     known = {a.item_id: a for a in StoredAttention.objects.filter(kind=Kind.PROMISE.value)}
     lines: dict[int, list[Late]] = {}
@@ -108,4 +117,4 @@ def cause_of(e: EndangeredLine) -> str:
 def settle_endangered(command: Command, context: Context) -> None:
     """Have what was delivered, ended or promised anew need no decision any longer."""
     if command.name in SETTLES and (run := PlanRun.last_plan()):
-        tell_endangered(run, timezone.localdate(context.now))
+        tell_endangered(context, run, timezone.localdate(context.now))

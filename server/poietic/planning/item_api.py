@@ -16,6 +16,7 @@ from pydantic import Field
 
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
+from ..stores.api import FutureStepOut
 from ..web_api.errors import InvalidInput
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, Quantity, Strict
 from .api import ProposalRow, proposal_rows
@@ -25,17 +26,6 @@ from .models import Declined
 from .promising import promise, promises
 
 router = Router(tags=["planning"])
-
-
-class PlannedStep(Answer):
-    """One thing that changes an item's stock on a day, and what there is after it."""
-
-    day: date
-    kind: str
-    number: int
-    words: str
-    change: DecimalText
-    projected: DecimalText
 
 
 class PegOut(Answer):
@@ -143,7 +133,7 @@ class PlannedItem(Answer):
     safety_stock: DecimalText
     today: date
     on_hand: DecimalText
-    steps: list[PlannedStep]
+    steps: list[FutureStepOut]
     whole: int
     pegs: list[PegOut]
     promises: list[PromiseOut]
@@ -183,9 +173,9 @@ def planned_item(request: HttpRequest, code: str) -> PlannedItem:
     )
 
 
-def _step(s: Step, own: Foreseen) -> PlannedStep:
+def _step(s: Step, own: Foreseen) -> FutureStepOut:
     words = own.wanted_for if s.change < 0 else own.comes_for
-    return PlannedStep(
+    return FutureStepOut(
         day=s.day,
         kind=s.source.value,
         number=s.number,

@@ -78,10 +78,15 @@ def given_beside(items: Iterable[int], today: date) -> dict[int, set[int]]:
     rows = OutputRow.objects.filter(revision__item__in=wanted, revision__in=in_force(today))
     for giver, item in rows.values_list("revision__item", "item"):
         found.setdefault(giver, set()).add(item)
-    for revision in graded_in_force(today):
-        if revision.item_id in wanted:
-            grades = Item.objects.filter(code__in=[g["item"] for g in revision.grades])
-            found.setdefault(revision.item_id, set()).update(grades.values_list("pk", flat=True))
+    graded = {
+        r.item_id: [g["item"] for g in r.grades]
+        for r in graded_in_force(today)
+        if r.item_id in wanted
+    }
+    codes = {code for own in graded.values() for code in own}
+    keys = dict(Item.objects.filter(code__in=codes).values_list("code", "pk")) if codes else {}
+    for giver, own in graded.items():
+        found.setdefault(giver, set()).update(keys[code] for code in own)
     return found
 
 

@@ -4,6 +4,8 @@ from collections.abc import Collection
 from decimal import Decimal
 
 from django.utils import timezone
+from poietic_core.planning.model import Demand, Source
+from poietic_core.planning.pegging import peg
 from poietic_core.quantity import ZERO
 
 from ..ledger.reserving import free_stock
@@ -11,12 +13,15 @@ from .models import CustomerLine
 
 
 def ready_lines(items: Collection[int]) -> dict[int, Decimal]:
-    """Return how much is free in stock for each open line of some items, by key: what is due first is served first."""
-    free = dict(free_stock(items, timezone.localdate()))
-    lines = list(CustomerLine.objects.filter(item__in=items, open__gt=ZERO, is_planned=True))
+    """Return how much is free in stock for each open line of some items, by key: pegged by day and priority."""
+    free = free_stock(items, timezone.localdate())
+    wanted: dict[int, list[Demand]] = {}
+    for n in CustomerLine.objects.filter(item__in=items, open__gt=ZERO, is_planned=True):
+        demand = Demand(source=Source.CUSTOMER, number=n.pk, due=n.due, quantity=n.open, rank=n.priority)  # fmt: skip
+        wanted.setdefault(n.item_id, []).append(demand)
     found: dict[int, Decimal] = {}
-    for n in sorted(lines, key=lambda n: (n.due, n.priority, n.pk)):
-        part = min(n.open, max(ZERO, free.get(n.item_id, ZERO)))
-        free[n.item_id] = free.get(n.item_id, ZERO) - part
-        found[n.pk] = part
+    for item, demands in wanted.items():
+        for p in peg(free.get(item, ZERO), demands, []):
+            if p.demand and not p.is_open:
+                found[p.demand.number] = p.quantity
     return found

@@ -19004,6 +19004,35 @@ export interface components {
             cost: string | null;
         };
         /**
+         * FutureStepOut
+         * @description What changes the stock of an item on a day, and what there is after it.
+         */
+        FutureStepOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /**
+             * Change
+             * Format: decimal
+             * @example 2.40
+             */
+            change: string;
+            /**
+             * Projected
+             * Format: decimal
+             * @example 2.40
+             */
+            projected: string;
+        };
+        /**
          * PegOut
          * @description A quantity of a demand, and what covers it.
          */
@@ -19068,7 +19097,7 @@ export interface components {
              */
             on_hand: string;
             /** Steps */
-            steps: components["schemas"]["PlannedStep"][];
+            steps: components["schemas"]["FutureStepOut"][];
             /** Whole */
             whole: number;
             /** Pegs */
@@ -19081,35 +19110,6 @@ export interface components {
             declined_until: string | null;
             /** Declined Why */
             declined_why: string;
-        };
-        /**
-         * PlannedStep
-         * @description One thing that changes an item's stock on a day, and what there is after it.
-         */
-        PlannedStep: {
-            /**
-             * Day
-             * Format: date
-             */
-            day: string;
-            /** Kind */
-            kind: string;
-            /** Number */
-            number: number;
-            /** Words */
-            words: string;
-            /**
-             * Change
-             * Format: decimal
-             * @example 2.40
-             */
-            change: string;
-            /**
-             * Projected
-             * Format: decimal
-             * @example 2.40
-             */
-            projected: string;
         };
         /**
          * PromiseOut
@@ -19763,35 +19763,6 @@ export interface components {
             rows: components["schemas"]["ItemStockOut"][];
             /** Whole */
             whole: number;
-        };
-        /**
-         * FutureStepOut
-         * @description What changes the stock of an item on a day, and what there is after it.
-         */
-        FutureStepOut: {
-            /**
-             * Day
-             * Format: date
-             */
-            day: string;
-            /** Kind */
-            kind: string;
-            /** Number */
-            number: number;
-            /** Words */
-            words: string;
-            /**
-             * Change
-             * Format: decimal
-             * @example 2.40
-             */
-            change: string;
-            /**
-             * Projected
-             * Format: decimal
-             * @example 2.40
-             */
-            projected: string;
         };
         /**
          * ItemStoresOut

@@ -25,11 +25,14 @@ from ...selling.made import orders_for
 from ...selling.models import CustomerLine, CustomerOrder, CustomerOrderState
 from ...web_api.errors import InvalidInput, NotFound
 
+#: that trees of orders are made for at once
+MOST_LINES = 100
+
 
 class MakeToOrder(CustomerOrderGiven):
     """Lines of a customer's order that orders are made for; none named: all that are open and made."""
 
-    lines: Annotated[list[LineNumber], Field(max_length=100)] = []
+    lines: Annotated[list[LineNumber], Field(max_length=MOST_LINES)] = []
     #: what is missing of bought components is drafted to its first suppliers
     buys: bool = True
 
@@ -79,6 +82,8 @@ def _lines(order: CustomerOrder, named: list[int]) -> list[CustomerLine]:
             found.append(n)
     if (named and faults) or not found:
         raise InvalidInput(faults)
+    if len(found) > MOST_LINES:
+        raise InvalidInput([f"lines: {len(found)} are to be made, and at most {MOST_LINES} at once; name those that are"])  # fmt: skip
     return found
 
 
