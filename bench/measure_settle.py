@@ -6,7 +6,7 @@ from time import perf_counter
 
 import numpy as np
 from django.test import SimpleTestCase
-from poietic_core.quantity import ZERO, allocate, money
+from poietic_core.quantity import ZERO, allocate, exact, money
 from poietic_core.settle.chain import History, Pool, Receipt, walk
 from poietic_core.settle.period_cost import carried_differences
 from poietic_core.settle.replay import Event
@@ -64,6 +64,7 @@ class Works:
         pool = Pool(key=0, events=self.events[item], value=self.value[item])
         return History(item=item, level=int(item < BOUGHT), pools=[pool], late=late)
 
+    @exact
     def from_the_beginning(self, first: int, more: Decimal) -> Decimal:
         """Value everything anew with a receipt worth more, and return what was sold at."""
         charged: dict[tuple[str, int], Decimal] = {}

@@ -1,5 +1,6 @@
 """Netting and lot sizing: the textbooks' plans, an oracle in plain Python, and what always holds."""
 
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from itertools import pairwise
@@ -21,6 +22,7 @@ from poietic_core.planning.lot_sizing import (
 )
 from poietic_core.planning.model import Demand, Source, Supply
 from poietic_core.planning.moving import Coming, fit
+from poietic_core.planning.net_change import net_change
 from poietic_core.planning.netting import RULES, Plan, Policy, Works, net
 from poietic_core.planning.pegging import available_to_promise, peg
 from scipy.sparse import csr_matrix
@@ -221,6 +223,14 @@ class AgainstALibrary(SimpleTestCase):
         self.assertAlmostEqual(own.cost, theirs[2], places=6)
 
 
+def coming_of(drawn: list[tuple[int, int, int]]) -> dict[int, list[Coming]]:
+    """Return what comes by item, of item, period and quantity."""
+    found: dict[int, list[Coming]] = {}
+    for key, (item, period, quantity) in enumerate(drawn):
+        found.setdefault(item, []).append(Coming(key, period, float(quantity)))
+    return found
+
+
 @st.composite
 def plants(draw: Any) -> Works:
     """Return a works of up to nine items on up to four levels, over up to twelve periods."""
@@ -312,6 +322,62 @@ class Always(SimpleTestCase):
         )
         wanted = np.linalg.solve(np.eye(n) - works.uses.toarray().T, works.demand.sum(axis=1))
         self.assertTrue(np.allclose(net(bare).due.sum(axis=1), wanted))
+
+    @given(plants(), st.data())
+    def test_what_changed_netted_again_is_the_plan_of_everything_to_the_digit(self, works: Works, data: Any) -> None:  # fmt: skip
+        """Demand in thirds, which no order of additions may change; supply that moves; stock; a lead time."""
+        n, periods = works.demand.shape
+        item = st.integers(0, n - 1)
+        came = st.lists(st.tuples(item, st.integers(0, periods), st.integers(1, 9)), max_size=4)
+        begun = replace(
+            works, demand=works.demand / 3, coming=coming_of(data.draw(came)), tolerance=1
+        )
+        changed = data.draw(st.lists(item, min_size=1, max_size=3, unique=True))
+        demand, on_hand, lead = begun.demand.copy(), begun.on_hand.copy(), begun.policy.lead.copy()
+        for k in changed:
+            demand[k, data.draw(st.integers(0, periods - 1))] += data.draw(st.sampled_from([1 / 3, -0.1, 4.0]))  # fmt: skip
+            on_hand[k] += data.draw(st.integers(0, 3))
+        slower = data.draw(item)
+        lead[slower] += 1
+        more = coming_of(data.draw(came))
+        now = replace(begun, demand=demand, on_hand=on_hand, policy=replace(begun.policy, lead=lead), coming=more)  # fmt: skip
+        stirred = {*changed, slower, *begun.coming, *more}
+        for lines in (works.uses, works.gives):
+            stirred |= set() if lines is None else set(lines[slower].indices.tolist())
+        told: list[int] = []
+        empty = replace(now, demand=np.zeros_like(demand), supply=np.zeros_like(demand), coming={})
+
+        def read(rows: Any) -> None:
+            told.extend(rows.tolist())
+            empty.demand[rows], empty.supply[rows] = demand[rows], now.supply[rows]
+            empty.coming.update({k: now.coming[k] for k in rows.tolist() if k in now.coming})  # type: ignore[attr-defined]
+
+        plan, again = net_change(empty, net(begun).due, np.array(sorted(stirred)), read)
+
+        whole = net(now)
+        self.assertEqual(plan.due.tolist(), whole.due.tolist())
+        self.assertEqual(plan.late.tolist(), whole.late.tolist())
+        self.assertEqual(plan.moves, {k: m for k, m in whole.moves.items() if k in again})
+        for own, every in ((plan.gross, whole.gross), (plan.projected, whole.projected)):
+            self.assertEqual(own[again].tolist(), every[again].tolist())
+        self.assertEqual(told, again.tolist(), "only these are read, each once")
+
+    def test_where_nothing_is_passed_on_nothing_below_is_netted(self) -> None:
+        """By hand: 10 more of a part are there for which nothing was proposed; what it is made of is left alone."""
+        works = Works(
+            levels=[0, 1, 2],
+            uses=csr_matrix(np.array([[0.0, 2.0], [0.0, 0.0]])),
+            policy=policy(2),
+            on_hand=np.array([30.0, 0.0]),
+            demand=np.array([[20.0, 0.0], [0.0, 5.0]]),
+            supply=np.zeros((2, 2)),
+        )
+        before = net(works).due
+        _, again = net_change(replace(works, on_hand=np.array([40.0, 0.0])), before, np.array([0]), len)  # fmt: skip
+        self.assertEqual(again.tolist(), [0])
+        fewer = replace(works, on_hand=np.array([15.0, 0.0]))
+        plan, again = net_change(fewer, before, np.array([0]), len)
+        self.assertEqual((again.tolist(), plan.due.tolist()), ([0, 1], [[5, 0], [10, 5]]))
 
     @given(plants(), st.randoms(use_true_random=False))
     def test_the_order_of_input_does_not_matter(self, works: Works, chance: Any) -> None:

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from decimal import Decimal
+from fractions import Fraction
 
 from django.test import SimpleTestCase
 from hypothesis import given
@@ -12,6 +13,8 @@ from poietic_core.quantity import (
     CENT,
     OffStep,
     allocate,
+    exact,
+    money,
     require_positive,
     require_step,
     round_parts,
@@ -53,6 +56,20 @@ class Rounding(SimpleTestCase):
         ):
             with self.assertRaisesMessage(BeyondDigits, "more than 34 digits"):
                 ask()
+
+    @given(st.decimals(-(10**15), 10**15, places=6), st.integers(1, 999))
+    def test_money_is_the_nearest_cent(self, value: Decimal, by: int) -> None:
+        quotient = exact(lambda: value / by)()
+        cents = money(quotient)
+        self.assertEqual(str(cents), str(round_to(quotient, CENT)))
+        self.assertLessEqual(abs(Fraction(cents) - Fraction(value) / by), Fraction(1, 200))
+
+    def test_money_of_halves_goes_away_from_zero(self) -> None:
+        """Whatever a long calculation left of a half: common practice."""
+        halves = {"2136.145": "2136.15", "-0.005": "-0.01", "148.6349999999999999999999999999999": "148.64", "7": "7.00"}  # fmt: skip
+        self.assertEqual({h: str(money(Decimal(h))) for h in halves}, halves)
+        with self.assertRaises(BeyondDigits):
+            money(Decimal("1e32"))
 
     def test_unknown_units_and_numbers_out_of_range_are_refused_by_name(self) -> None:
         with self.assertRaisesMessage(UnknownUnit, "The unit furlong is unknown."):

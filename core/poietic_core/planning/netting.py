@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -119,35 +120,26 @@ def net(works: Works, progress: Progress | None = None) -> Plan:
     is_same = not works.coming and not works.expiring and works.gives is None
     supply = works.supply if is_same else works.supply.copy()
     moves: dict[int, list[Move]] = {}
-    for begin, end in zip(works.levels, works.levels[1:], strict=False):
+    for begin, end in pairwise(works.levels):
         here = slice(begin, end)
-        own = range(begin, end)
-        for item in sorted(k for k in works.expiring if k in own):
-            row = list(enumerate(gross[item].tolist()))
-            for at, left in left_to_expire(works.expiring[item], row):
-                supply[item, at] -= left
-        for item in sorted(k for k in works.coming if k in own):
-            comes, told = fit(
-                *(float(works.on_hand[item]), float(works.policy.safety[item])),
-                (gross[item] - supply[item]).tolist(),
-                *(works.coming[item], works.tolerance),
-            )
-            supply[item] += comes
-            if told:
-                moves[item] = told
-        lots, left = _net_level(works, here, supply[here], gross[here])
-        due[here], projected[here] = lots, left
-        if end < n and lots.any():
-            gross[end:] += _below(works.uses, begin, end).T @ _shifted(
-                lots, works.policy.lead[here]
-            )
+        netted = net_rows(works, np.arange(begin, end), gross[here], supply[here])
+        due[here], projected[here] = netted.lots, netted.left
+        moves |= netted.moves
+        if end < n and netted.lots.any():
+            ordered = shifted(netted.lots, works.policy.lead[here])
+            gross[end:] += _below(works.uses, begin, end).T @ ordered
             if works.gives is not None:
-                supply[end:] += _below(works.gives, begin, end).T @ lots
+                supply[end:] += _below(works.gives, begin, end).T @ netted.lots
         if progress:
             progress(end)
-    first_late = works.policy.lead[:, None] - np.arange(periods)[None, :]
-    late = np.where(due > 0, np.maximum(0, first_late), 0)
+    late = late_by(due, works.policy.lead)
     return Plan(due=due, gross=gross, projected=projected, late=late, moves=moves)
+
+
+def late_by(due: Floats, lead: Ints) -> Ints:
+    """Return by how many periods lots would have had to be ordered before the first one."""
+    first_late = lead[:, None] - np.arange(due.shape[1])[None, :]
+    return np.where(due > 0, np.maximum(0, first_late), 0)
 
 
 def _below(uses: csr_matrix, begin: int, end: int) -> csr_matrix:
@@ -163,7 +155,7 @@ def _below(uses: csr_matrix, begin: int, end: int) -> csr_matrix:
     )
 
 
-def _shifted(lots: Floats, lead: Ints) -> Floats:
+def shifted(lots: Floats, lead: Ints) -> Floats:
     """Return lots by the period in which they are ordered; none before the first."""
     ordered = np.zeros_like(lots)
     rows, columns = np.nonzero(lots)
@@ -171,7 +163,51 @@ def _shifted(lots: Floats, lead: Ints) -> Floats:
     return ordered
 
 
-def _net_level(works: Works, here: slice, supplied: Floats, gross: Floats) -> tuple[Floats, Floats]:
+@dataclass(frozen=True, slots=True)
+class Netted:
+    """Some items, netted: shape (rows, periods)."""
+
+    #: what is proposed, and what is left with it [unit]
+    lots: Floats
+    left: Floats
+    #: by item, what exists and should come in another period
+    moves: dict[int, list[Move]]
+
+
+def net_rows(works: Works, rows: Ints, gross: Floats, supply: Floats) -> Netted:
+    """Net items that use none of each other, for what is wanted of them; `supply` becomes what comes.
+
+    Each row is worked out by itself, in the same order of additions whatever stands beside it: the
+    same to the digit however many are netted at once.
+    """
+    own = {item: n for n, item in enumerate(rows.tolist())}
+    for item in sorted(works.expiring.keys() & own.keys()):
+        wanted = list(enumerate(gross[own[item]].tolist()))
+        for at, left in left_to_expire(works.expiring[item], wanted):
+            supply[own[item], at] -= left
+    moves: dict[int, list[Move]] = {}
+    for item in sorted(works.coming.keys() & own.keys()):
+        n = own[item]
+        comes, told = fit(
+            *(float(works.on_hand[item]), float(works.policy.safety[item])),
+            (gross[n] - supply[n]).tolist(),
+            *(works.coming[item], works.tolerance),
+        )
+        supply[n] += comes
+        if told:
+            moves[item] = told
+    return Netted(*_lots(works, rows, supply, gross), moves)
+
+
+def _sum(by_period: Floats) -> Floats:
+    """Return the sums over periods, one after the other: how numpy adds up depends on the shape."""
+    total = np.zeros(by_period.shape[1])
+    for period in by_period:
+        total += period
+    return total
+
+
+def _lots(works: Works, here: Ints, supplied: Floats, gross: Floats) -> tuple[Floats, Floats]:
     """Return the lots of items that use none of each other, and what is left with them.
 
     Periods come first in here: each step takes all items of one, side by side in memory.
@@ -180,7 +216,7 @@ def _net_level(works: Works, here: slice, supplied: Floats, gross: Floats) -> tu
     wanted = np.ascontiguousarray(gross.T)
     supply = np.ascontiguousarray(supplied.T)
     begin = works.frozen
-    start = works.on_hand[here] + (supply - wanted)[:begin].sum(axis=0)
+    start = works.on_hand[here] + _sum((supply - wanted)[:begin])
     lots = np.zeros_like(wanted)
     free = lots[begin:]
     rules, left_out = p.rule[here], p.is_left_out[here]
@@ -206,7 +242,7 @@ class _Own:
 
     NAMES = ("step", "lot", "least", "multiple", "lead", "safety", "periods", "setup", "holding")  # fmt: skip
 
-    def __init__(self, policy: Policy | None, here: slice | Ints) -> None:
+    def __init__(self, policy: Policy | None, here: Ints) -> None:
         self.step = self.lot = self.least = self.multiple = np.zeros(0)
         self.safety = self.setup = self.holding = np.zeros(0)
         self.lead = self.periods = np.zeros(0, dtype=np.int64)
@@ -238,7 +274,7 @@ def sized(quantity: Floats, own: _Own) -> Floats:
 def _economic(wanted: Floats, own: _Own) -> Floats:
     """Return the economic lots for what is wanted in all periods, in whole steps (Harris, 1913)."""
     held = np.where(own.holding > 0, own.holding, 1) * wanted.shape[0]
-    lot = np.sqrt(2 * own.setup * wanted.sum(axis=0) / held)
+    lot = np.sqrt(2 * own.setup * _sum(wanted) / held)
     return _up(np.where(own.holding > 0, lot, 0), own.step)
 
 
@@ -276,7 +312,7 @@ def _lowest(ahead: Floats, rows: Ints, periods: Ints) -> Floats:
 def _at_reorder_point(start: Floats, supply: Floats, gross: Floats, own: _Own) -> Floats:
     """Return the lots that are ordered when stock and what is ordered fall below a point; they come a lead time later."""
     lots = np.zeros_like(gross)
-    position = start + supply.sum(axis=0)
+    position = start + _sum(supply)
     lot = np.where(own.lot > 0, own.lot, own.step)
     for t, step in enumerate(gross):
         position -= step

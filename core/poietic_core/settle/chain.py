@@ -133,22 +133,23 @@ def walk(
     while queue:
         _, item = heappop(queue)
         shares, own = pending.pop(item), items[item]
-        amount = sum(shares.values(), ZERO)
         if own.is_replayed and sum(map(abs, shares.values()), ZERO) <= CENT:
+            amount = sum(shares.values(), ZERO)
             chain.rounding[item] = chain.rounding.get(item, ZERO) + amount
             continue
         for key, share in shares.items():
             own.late[key] = own.late.get(key, ZERO) + share
             chain.late[item, key] = chain.late.get((item, key), ZERO) + share
         for step in own.replay(turn, chain.corrections):
-            receipts = [] if step.cell is None else onward(step.cell)
             chain.steps.append(step)
+            receipts = onward(step.cell) if step.cell is not None else ()
             if not receipts:
                 continue
-            step.onward = tuple(dict.fromkeys(r.item for r in receipts))
-            parts = [step.amount]
             if len(receipts) > 1:
+                step.onward = tuple(dict.fromkeys(r.item for r in receipts))
                 parts = allocate(step.amount, [r.weight for r in receipts])
+            else:
+                step.onward, parts = (receipts[0].item,), [step.amount]
             for receipt, part in zip(receipts, parts, strict=True):
                 if part:
                     reach(receipt.item)
@@ -180,18 +181,20 @@ class _Item:
             found = self._replayed(pool, cells)
             for key, correction in found.corrections.items():
                 corrections[item, key] = correction
-            gained = found.value - pool.value
-            rest = gained - self._gained.get(pool.key, ZERO)
+            rest = gained = found.value - pool.value
+            if pool.key in self._gained:
+                rest = gained - self._gained[pool.key]
             if rest:
                 self._gained[pool.key] = gained
                 before = found.value - rest
                 steps.append(Step(item=item, turn=turn, pool=pool.key, quantity=found.quantity, before=before, amount=rest))  # fmt: skip
         for cell, share in cells.items():
-            was = self._went.get(cell, ZERO)
-            more = share.correction - was
+            before, more = share.value, share.correction
+            if cell in self._went:
+                before, more = before + self._went[cell], more - self._went[cell]
             if more:
                 self._went[cell] = share.correction
-                steps.append(Step(item=item, turn=turn, cell=cell, quantity=share.quantity, before=share.value + was, amount=more))  # fmt: skip
+                steps.append(Step(item=item, turn=turn, cell=cell, quantity=share.quantity, before=before, amount=more))  # fmt: skip
         return steps
 
     def _replayed(self, pool: Pool, cells: dict[Cell, Share]) -> Replayed:

@@ -111,44 +111,45 @@ def replay_within(
     cells: MutableMapping[Cell, Share],
 ) -> Replayed | None:
     """Replay a pool for a caller that keeps the digits: who replays many enters them once."""
-    found = Replayed()
     undone = {e.undoes for e in events if e.undoes is not None}
     values = {e.key: e.value for e in events if e.key in undone} if undone else {}
+    corrections: dict[int, Decimal] = {}
+    quantity = worth = ZERO
     for e in events:
-        share = None
-        if e.cell is not None:
-            share = cells.get(e.cell)
-            if share is None:
-                share = cells[e.cell] = Share()
-        if e.quantity > 0:
+        cell = e.cell
+        if e.quantity < 0:
+            went, value = -e.quantity, worth
+            if went > quantity:
+                return None
+            if went < quantity:
+                if e.undoes is None:
+                    value = money(worth * went / quantity)
+                else:
+                    value = values[e.undoes] + corrections.get(e.undoes, ZERO)
+            quantity -= went
+            worth -= value
+            more = value - e.value
+            if more:
+                corrections[e.key] = more
+            if cell is None:
+                continue
+            if cell in cells:
+                cells[cell].put(went, e.value, more)
+            else:
+                cells[cell] = Share(went, e.value, more)
+        elif e.quantity > 0:
             back = ZERO
             if e.undoes is not None:
-                back = values[e.undoes] + found.corrections.get(e.undoes, ZERO) - e.value
-                if share:
-                    share.put(-e.quantity, -e.value, -back)
-            elif share:
-                back = share.take(e.quantity, e.value)
-            found.quantity += e.quantity
-            found.value += e.value + back + late.get(e.key, ZERO)
+                back = values[e.undoes] + corrections.get(e.undoes, ZERO) - e.value
+                if cell is not None:
+                    cells.setdefault(cell, Share()).put(-e.quantity, -e.value, -back)
+            elif cell is not None:
+                back = cells.setdefault(cell, Share()).take(e.quantity, e.value)
+            quantity += e.quantity
+            worth += e.value + back + late.get(e.key, ZERO)
             if back:
-                found.corrections[e.key] = back
-        elif e.quantity < 0:
-            went = -e.quantity
-            if went > found.quantity:
-                return None
-            value = found.value
-            if went < found.quantity:
-                if e.undoes is None:
-                    value = money(found.value * went / found.quantity)
-                else:
-                    value = values[e.undoes] + found.corrections.get(e.undoes, ZERO)
-            found.quantity -= went
-            found.value -= value
-            if value != e.value:
-                found.corrections[e.key] = value - e.value
-            if share:
-                share.put(went, e.value, value - e.value)
-        elif share:
-            part = share.take(e.passes, e.value)
+                corrections[e.key] = back
+        elif cell is not None:
+            part = cells.setdefault(cell, Share()).take(e.passes, e.value)
             cells.setdefault(e.into, Share()).put(e.passes, e.value, part)
-    return found
+    return Replayed(corrections, worth, quantity)
