@@ -5,7 +5,6 @@ from decimal import Decimal
 
 import numpy as np
 from numpy.typing import NDArray
-from poietic_core.planning.moving import Coming
 from poietic_core.structure.explode import CycleFound
 from poietic_core.structure.plant import low_level_codes
 
@@ -55,15 +54,6 @@ def as_rows(keys: Keys, row: Rows, beside: list[Beside]) -> tuple[Rows, Rows, Fl
     """Return what comes beside what, as rows and quantities."""
     givers, given, each = _as_positions(keys, beside)
     return row[givers], row[given], each
-
-
-def add_given(
-    on_the_way: Floats, coming: dict[int, list[Coming]], givers: Rows, given: Rows, each: Floats
-) -> None:
-    """Add what comes beside orders that run, on their days."""
-    for giver, gets, share in zip(givers.tolist(), given.tolist(), each.tolist(), strict=True):
-        for comes in coming.get(giver, ()):
-            on_the_way[gets, min(on_the_way.shape[1] - 1, comes.period)] += comes.quantity * share
 
 
 def grades_of(today: date) -> tuple[list[Beside], list[Beside], list[str]]:

@@ -42,6 +42,26 @@ class PlanRun(models.Model):
         return cls.objects.filter(is_what_if=False).select_related("person").first()
 
 
+class PlanBasis(models.Model):
+    """What the last plan was made of and proposes, as arrays: what changed since is told from it."""
+
+    run = models.OneToOneField(PlanRun, models.CASCADE, related_name="basis")
+    #: numpy's archive of arrays
+    arrays = models.BinaryField()
+
+    def __str__(self) -> str:
+        return str(self.run_id)
+
+
+class Stirred(models.Model):
+    """An item of which demand or supply changed since it was planned: written by the database, as that changes."""
+
+    item = models.BigIntegerField()
+
+    def __str__(self) -> str:
+        return str(self.item)
+
+
 class ProposalState(models.TextChoices):
     """What became of a proposal."""
 

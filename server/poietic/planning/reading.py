@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -22,7 +23,7 @@ from ..buying.models import Purchase
 from ..buying.prices import first_suppliers
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
-from .beside import add_given, as_rows, grades_of, levels_of
+from .beside import as_rows, grades_of, levels_of
 from .models import Declined
 from .uses import given_in_force
 from .works_days import works_days
@@ -81,21 +82,87 @@ class Assumed:
         return until is not None and work_center == self.work_center and day <= until
 
 
-@dataclass(frozen=True)
+@dataclass
 class Read:
     """What was read, with what tells rows of the arrays and what comes apart."""
 
+    #: its demand and supply are those of the rows that were read so far
     works: Works
+    #: what comes of orders by row: its own of the works
+    coming: dict[int, list[Coming]]
     #: item keys by row
     keys: Keys
     days: list[date]
-    #: what comes, by the key that its moves name
-    supplies: list[tuple[int, Supply]]
     #: rows whose lots pass through to what they are made of: nobody orders them
     passes: NDArray[np.bool_]
     #: by row, what one order is at most [unit]; 0: any
     most: Floats
-    told: list[str] = field(default_factory=list)
+    #: what is read of suppliers who send nothing, and of what share of demand
+    assumed: Assumed
+    #: what is not planned, in sentences
+    said: list[str] = field(default_factory=list)
+    #: what comes, by the key that its moves name
+    supplies: list[tuple[int, Supply]] = field(default_factory=list)
+    #: by row, how much of what comes nobody knows the day of: that is left out
+    undated: dict[int, int] = field(default_factory=dict)
+    _known: set[int] = field(default_factory=set)
+
+    @property
+    def told(self) -> list[str]:
+        """Say what is not planned."""
+        undated = sum(self.undated.values())
+        words = f"{undated} supplies of which nobody knows the day are left out."
+        return [*self.said, words] if undated else self.said
+
+    @cached_property
+    def row_of(self) -> dict[int, int]:
+        """Return the row of each item."""
+        return {key: row for row, key in enumerate(self.keys.tolist())}
+
+    @cached_property
+    def held_up(self) -> set[int]:
+        """Return the purchase orders of a supplier who is taken to send nothing."""
+        if not (self.assumed.supplier and self.assumed.back_on):
+            return set()
+        rows = Purchase.objects.filter(supplier__code=self.assumed.supplier)
+        return set(rows.values_list("number", flat=True))
+
+    def read(self, rows: Rows) -> None:
+        """Read what is wanted and on its way of some rows, each once."""
+        gives, wanted = self.works.gives, set(rows.tolist())
+        edges = [] if gives is None else [e for e in zip(*gives.nonzero(), strict=True) if e[1] in wanted]  # fmt: skip
+        fresh = sorted((wanted | {int(giver) for giver, _ in edges}) - self._known)
+        self._known.update(fresh)
+        for key, future in future_of_all(self.keys[fresh].tolist()).items():
+            self._add(key, self.row_of[key], future)
+        if gives is not None:
+            for giver, given in edges:
+                for comes in self.coming.get(int(giver), ()):
+                    period = min(len(self.days) - 1, comes.period)
+                    self.works.supply[given, period] += comes.quantity * gives[giver, given]
+
+    def _add(self, key: int, row: int, future: Future) -> None:
+        works, days, last = self.works, self.days, len(self.days) - 1
+        self.undated.pop(row, None)
+        for wanted, _ in future.demands:
+            period = max(0, bisect_right(days, wanted.due) - 1)
+            share = self.assumed.demand / 100 if wanted.source in FROM_OUTSIDE else Decimal(1)
+            if wanted.due <= days[-1]:
+                works.demand[row, period] += float(wanted.quantity * share)
+        for supply, _ in future.supplies:
+            comes = supply.comes
+            if comes is None:
+                self.undated[row] = self.undated.get(row, 0) + 1
+                continue
+            back_on = self.assumed.back_on
+            if back_on and supply.source is Source.PURCHASE and supply.number in self.held_up:
+                comes = max(comes, back_on)
+            if supply.source is Source.TRANSFER:  # it is on its way
+                works.supply[row, min(last, bisect_left(days, comes))] += float(supply.quantity)
+                continue
+            told = Coming(len(self.supplies), bisect_left(days, comes), float(supply.quantity))
+            self.coming.setdefault(row, []).append(told)
+            self.supplies.append((key, replace(supply, comes=comes)))
 
 
 def future_of_all(items: list[int]) -> dict[int, Future]:
@@ -137,6 +204,13 @@ def expiries(parts: Iterable[tuple[date, Decimal]], demands: Iterable[Demand]) -
 
 def read_works(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> Read:
     """Return everything that a run over so many working days is made of, the first of them frozen."""
+    read = read_plant(today, periods, assumed, frozen)
+    read.read(np.arange(read.keys.size))
+    return read
+
+
+def read_plant(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> Read:
+    """Return what a run is made of without what is wanted and on its way: that of each item is read when asked for."""
     days = works_days(today).following(today, periods)
     graph = load_graph(today)
     keys = graph.keys
@@ -162,70 +236,37 @@ def read_works(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> 
     }
     bounds = np.searchsorted(levels[order], np.arange(levels.max(initial=0) + 2)).tolist()
     givers, given, each = as_rows(keys, row, beside)
-    demand, on_the_way, coming, supplies, words = _future(keys, row, days, assumed)
-    add_given(on_the_way, coming, givers, given, each)
     passing = {g[0] for g in grades}
     ranked = [items[k] for k in keys[order].tolist()]
     declined = list(Declined.objects.filter(until__gt=today).select_related("item"))
     left_out = {d.item_id for d in declined} | {given for _, given, _ in others}
+    coming: dict[int, list[Coming]] = {}
     works = Works(
         levels=bounds,
         uses=csr_matrix((needs, (row[parents], row[children])), (keys.size, keys.size)),
         gives=csr_matrix((each, (givers, given)), (keys.size, keys.size)) if each.size else None,
         policy=_policy(ranked, passing, left_out, assumed, days),
         on_hand=on_hand,
-        demand=demand,
-        supply=on_the_way,
+        demand=np.zeros((keys.size, len(days))),
+        supply=np.zeros((keys.size, len(days))),
         coming=coming,
         expiring=expiring,
         tolerance=TOLERANCE,
         frozen=frozen,
     )
-    passes = np.array([bool(r[9]) or r[0] in passing for r in ranked], dtype=bool)
-    most = np.array([float(r[12]) for r in ranked])
-    said = [*told, *words, *(f"Of {d.item.code} nothing is proposed before {d.until}: {d.reason}." for d in declined)]  # fmt: skip
+    said = [*told, *(f"Of {d.item.code} nothing is proposed before {d.until}: {d.reason}." for d in declined)]  # fmt: skip
     if frozen:
         said.append(f"Nothing new is proposed to be there before {days[frozen]}.")
-    return Read(works, keys[order], days, supplies, passes, most, said)
-
-
-def _future(
-    keys: Keys, row: Rows, days: list[date], assumed: Assumed
-) -> tuple[Floats, Floats, dict[int, list[Coming]], list[tuple[int, Supply]], list[str]]:
-    """Return what is wanted and on its way by row and day, and what else comes by row, with what tells it apart."""
-    demand = np.zeros((keys.size, len(days)))
-    on_the_way = np.zeros_like(demand)
-    coming: dict[int, list[Coming]] = {}
-    supplies: list[tuple[int, Supply]] = []
-    undated = 0
-    late = set()
-    if assumed.supplier and assumed.back_on:
-        rows = Purchase.objects.filter(supplier__code=assumed.supplier)
-        late = set(rows.values_list("number", flat=True))
-    for key, future in future_of_all(keys.tolist()).items():
-        own = int(row[int(np.searchsorted(keys, key))])
-        for wanted, _ in future.demands:
-            period = max(0, bisect_right(days, wanted.due) - 1)
-            share = assumed.demand / 100 if wanted.source in FROM_OUTSIDE else Decimal(1)
-            if wanted.due <= days[-1]:
-                demand[own, period] += float(wanted.quantity * share)
-        for supply, _ in future.supplies:
-            comes = supply.comes
-            if comes is None:
-                undated += 1
-                continue
-            if assumed.back_on and supply.source is Source.PURCHASE and supply.number in late:
-                comes = max(comes, assumed.back_on)
-            if supply.source is Source.TRANSFER:  # it is on its way
-                on_the_way[own, min(len(days) - 1, bisect_left(days, comes))] += float(
-                    supply.quantity
-                )
-                continue
-            told = Coming(len(supplies), bisect_left(days, comes), float(supply.quantity))
-            coming.setdefault(own, []).append(told)
-            supplies.append((key, replace(supply, comes=comes)))
-    words = [f"{undated} supplies of which nobody knows the day are left out."] if undated else []
-    return demand, on_the_way, coming, supplies, words
+    return Read(
+        works=works,
+        coming=coming,
+        keys=keys[order],
+        days=days,
+        passes=np.array([bool(r[9]) or r[0] in passing for r in ranked], dtype=bool),
+        most=np.array([float(r[12]) for r in ranked]),
+        assumed=assumed,
+        said=said,
+    )
 
 
 def _policy(

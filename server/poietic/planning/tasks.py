@@ -7,7 +7,7 @@ from procrastinate.contrib.django import app
 from ..commanding.registry import COMMANDS
 from ..commanding.run import own_key, post
 from ..works.day import zone_of_works
-from .commands.planning import RunPlan
+from .commands.planning import said_of
 from .models import PlanRun
 
 
@@ -18,10 +18,9 @@ def plan_at_night(timestamp: int) -> None:
     last = PlanRun.last_plan()
     if last is None:
         return
-    said = {n: last.assumptions[n] for n in RunPlan.model_fields if n in last.assumptions}
     with timezone.override(zone_of_works()):
         try:
             key = own_key("run-plan", f"{timestamp}")
-            post(COMMANDS["run-plan"], RunPlan(**said), key=key, person=None, now=timezone.now())
+            post(COMMANDS["run-plan"], said_of(last), key=key, person=None, now=timezone.now())
         except DomainError:  # somebody plans just now: that is as good
             return

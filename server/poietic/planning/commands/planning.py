@@ -15,7 +15,7 @@ from ...web_api.fields import Code, Day, Strict
 from ..endangered import keep_endangered
 from ..models import PlanRun
 from ..reading import Assumed
-from ..running import run_plan
+from ..running import plan_again, run_plan
 
 #: runs that are kept: the plans before the last, and what-ifs
 KEPT_RUNS = 6
@@ -27,6 +27,10 @@ class RunPlan(Strict):
 
     horizon: Horizon = 90
     frozen: Annotated[int, Field(ge=0, le=100)] = 0
+
+
+class PlanChanges(Strict):
+    """Nothing: as far ahead as the plan was made."""
 
 
 class TryPlan(RunPlan):
@@ -43,6 +47,25 @@ class TryPlan(RunPlan):
 def run_the_plan(context: Context, given: RunPlan) -> None:
     """Propose what to make, buy and move so that everything wanted is there in time."""
     _run(context, given, Assumed(), is_what_if=False)
+
+
+@command("plan-changes", "Plan what changed", Role.CONTROLLER, is_long=True)
+def plan_what_changed(context: Context, given: PlanChanges) -> None:
+    """Bring the plan up to date with what changed since: the same as running it, in less time."""
+    context.guard("planning")
+    run = PlanRun.last_plan()
+    if run is None:
+        raise InvalidInput(["plan: there is none yet; run it first"])
+    again = plan_again(context, run)
+    if again is None:
+        words = "everything was planned: the last plan is of another day, or of other working days"
+        context.effects.remark("plan", words)
+        _run(context, said_of(run), Assumed(), is_what_if=False)
+        return
+    keep_endangered(context, run, run.first_day)
+    context.effects.field("plan", "items netted again", None, again)
+    context.made["items netted again"] = str(again)
+    _tell(context, run, "plan")
 
 
 @command("try-plan", "Try a what-if of the plan", Role.CONTROLLER, is_long=True)
@@ -80,7 +103,15 @@ def _run(context: Context, given: RunPlan, assumed: Assumed, *, is_what_if: bool
         keep_endangered(context, run, today)
     kept = PlanRun.objects.filter(is_what_if=is_what_if).values_list("pk", flat=True)
     PlanRun.objects.filter(is_what_if=is_what_if).exclude(pk__in=list(kept[:KEPT_RUNS])).delete()
+    _tell(context, run, "what-if" if is_what_if else "plan")
+
+
+def said_of(run: PlanRun) -> RunPlan:
+    """Return how a plan was asked for."""
+    return RunPlan(**{n: run.assumptions[n] for n in RunPlan.model_fields if n in run.assumptions})
+
+
+def _tell(context: Context, run: PlanRun, words: str) -> None:
     context.made["plan"] = str(run.pk)
-    words = "what-if" if is_what_if else "plan"
     for field in ("proposals", "late", "moves"):
         context.effects.field(words, field, None, getattr(run, field))
