@@ -59,7 +59,9 @@ class NetChange(SellingTest):
         self.must("plan-changes")
         self.assertEqual(Proposal.objects.get(pk=made.pk).state, "accepted")
         left = set(Proposal.objects.filter(state="open").values_list("item__code", flat=True))
-        self.assertEqual(left, {"AP-20", "PAD-3", "CS-01", "SB-06"}, "what the order takes is wanted")
+        self.assertEqual(
+            left, {"AP-20", "PAD-3", "CS-01", "SB-06"}, "what the order takes is wanted"
+        )
 
     def test_a_new_structure_and_a_new_policy_change_what_is_below(self) -> None:
         self.ordered()

@@ -282,6 +282,7 @@ class Year:
             call("cancel-order", {"order": int(order)})
         self.do("try-plan", demand="150")
         self.do("run-plan", horizon=60)
+        self.do("plan-changes")
         rows = self._caller.get("plan/proposals", filter=f"{n}", limit=200)["rows"]
         bought = [r["proposal"] for r in rows if r["item"] == f"BUY{n}"]
         top = next(r["proposal"] for r in rows if r["item"] == f"TOP{n}")

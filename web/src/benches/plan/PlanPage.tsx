@@ -21,10 +21,10 @@ export function PlanPage() {
   const [query, setQuery] = useSearchParams();
   const [refused, setRefused] = useState<Problem | null>(null);
   const job = Number(query.get('job') ?? 0);
-  async function run() {
+  async function run(command: 'run-plan' | 'plan-changes') {
     setRefused(null);
     try {
-      const started = await startJob('run-plan', {});
+      const started = await startJob(command, {});
       setQuery({ ...Object.fromEntries(query), job: String(started.number) }, { replace: true });
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
@@ -46,8 +46,13 @@ export function PlanPage() {
           </div>
           <div className="flex flex-wrap items-center gap-3">
             {may.has('try-plan') && <Button onClick={() => start('try-plan')}>What if…</Button>}
+            {may.has('plan-changes') && last && (
+              <Button title="Only what changed since is planned again: the same plan in less time; what you decided stays." onClick={() => void run('plan-changes')}>
+                Plan what changed
+              </Button>
+            )}
             {may.has('run-plan') && (
-              <Button look="act" onClick={() => void run()}>
+              <Button look="act" onClick={() => void run('run-plan')}>
                 Run the plan
               </Button>
             )}

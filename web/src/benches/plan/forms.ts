@@ -10,6 +10,7 @@ const frozen = wholeNumber('Days that are frozen', { optional: true, hint: 'work
 
 export const forms = commandForms({
   'run-plan': { act: () => 'Run the plan', entries: { horizon, frozen } },
+  'plan-changes': { act: () => 'Plan what changed', words: 'As far ahead as the last plan; what was decided of it stays.', entries: {} },
   'try-plan': {
     act: () => 'Try it',
     words: 'A what-if stands beside the plan and changes nothing.',
