@@ -1,5 +1,6 @@
 """Late cost carried to where the goods went: stock, orders, what they made, what was delivered."""
 
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -368,3 +369,22 @@ class Shown(LateCostTest):
 
     def test_a_run_that_is_none_is_named(self) -> None:
         self.assertEqual(self.caller.get("late-costs/1")["code"], "input.not_found")
+
+    def test_an_order_says_on_what_its_cost_stands(self) -> None:
+        """Planned nothing yet; provisional while it is open; actual when closed; corrected by a late cost."""
+        purchase = self.buy("AVERAGE", "10")
+        planned = mirror_cell.plan(self.shop, "BODY", "5", date(2027, 1, 15))
+        self.assertIsNone(self.caller.get(f"orders/{planned}")["basis"])
+        order = self.begin("BODY", "5")
+        said = [self.caller.get(f"orders/{order}")["basis"]]
+        self.issue(order, "AVERAGE", "10")
+        self.make(order, "5")
+        said.append(self.caller.get(f"orders/{order}")["basis"])
+        (finished,) = self.caller.get("items/BODY/history")["rows"]
+        said.append(finished["basis"])
+        self.invoice(purchase, "10", "125")
+        self.carry()
+        said.append(self.caller.get(f"orders/{order}")["basis"])
+        (finished,) = self.caller.get("items/BODY/history")["rows"]
+        said.append(finished["basis"])
+        self.assertEqual(said, ["provisional", "actual", "actual", "corrected", "corrected"])

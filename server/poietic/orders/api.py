@@ -26,6 +26,7 @@ from ..statements.prepared import Prepared
 from ..web_api.derivations import DerivationRow, flatten
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
+from .basis import Basis, basis_of
 from .book import STOOD, OrderBook, named_by
 from .dates import UNRELEASED
 from .desk import Stop, WantedBy, stops_of, wanted_by
@@ -222,6 +223,8 @@ class OrderOut(Answer):
     charged: Cost
     allowed: Cost
     variance: Cost
+    #: on what its cost stands; null: it is planned
+    basis: Basis | None
     operations: list[OrderOperationOut]
     inputs: list[OrderInputOut]
     planned_needs: list[PlannedNeedOut]
@@ -321,6 +324,7 @@ def _page(book: OrderBook) -> OrderOut:
         charged=variance.charged if variance else ZERO,
         allowed=variance.allowed() if variance else ZERO,
         variance=variance.to_date() if variance else ZERO,
+        basis=basis_of(o) if variance else None,
         operations=_operations(book, variance, due),
         inputs=_inputs(book, on_hand, {s.item_id for s in short}, due, makers),
         planned_needs=_planned_needs(o, makers) if book.state in UNRELEASED else [],

@@ -1,10 +1,12 @@
 """On what the cost of an order stands: planned, still open, settled, or corrected since."""
 
+from collections.abc import Iterable
 from enum import StrEnum
 
 from django.db.models import Case, Exists, OuterRef, Q, TextField, Value, When
 from poietic_core.order.states import OrderState
 
+from ..catalog.queries import any_of
 from ..ledger.models import Correction
 from .models import Order
 
@@ -35,6 +37,12 @@ BASIS = Case(
 )
 
 
+def bases_of(orders: Iterable[int]) -> dict[int, Basis]:
+    """Return on what the cost of each of some orders stands, by key."""
+    rows = Order.objects.filter(pk__in=any_of(orders)).order_by()
+    return {pk: Basis(basis) for pk, basis in rows.values_list("pk", BASIS)}
+
+
 def basis_of(order: Order) -> Basis:
     """Return on what an order's cost stands."""
-    return Basis(Order.objects.filter(pk=order.pk).values_list(BASIS, flat=True).get())
+    return bases_of([order.pk])[order.pk]

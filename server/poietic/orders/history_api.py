@@ -19,6 +19,7 @@ from ..costing.compare import ComparedOut, compare_costed
 from ..web_api.errors import InvalidInput
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
 from .as_built import built
+from .basis import Basis, bases_of
 from .book import OrderBook
 from .models import Outcome
 
@@ -76,6 +77,7 @@ class OutcomeOut(Answer):
     machine_allowed: DecimalText
     machine_hours: DecimalText
     variance: DecimalText
+    basis: Basis
     #: the largest first
     causes: list[CauseAmount]
 
@@ -95,11 +97,13 @@ def history(request: HttpRequest, code: str, skip: Skip = 0, limit: PageSize = 6
     """Return what the finished orders of an item came to."""
     item = item_by_code(code)
     rows = Outcome.objects.filter(item=item).select_related("order")
+    page = list(rows.order_by("-finished_on", "-order")[skip : skip + limit])
+    bases = bases_of(o.pk for o in page)
     return HistoryOut(
         item=item.code,
         name=item.name,
         unit=item.unit,
-        rows=[_row(o) for o in rows.order_by("-finished_on", "-order")[skip : skip + limit]],
+        rows=[_row(o, bases[o.pk]) for o in page],
         whole=rows.count(),
     )
 
@@ -159,7 +163,7 @@ def compare(request: HttpRequest, number: int, other: int) -> ComparedOut:
     )
 
 
-def _row(o: Outcome) -> OutcomeOut:
+def _row(o: Outcome, basis: Basis) -> OutcomeOut:
     worked = o.received + o.scrap
     return OutcomeOut(
         order=o.order.number,
@@ -178,6 +182,7 @@ def _row(o: Outcome) -> OutcomeOut:
         machine_allowed=o.machine_allowed,
         machine_hours=o.machine_hours,
         variance=o.variance,
+        basis=basis,
         causes=_causes(o.causes),
     )
 

@@ -23562,6 +23562,7 @@ export interface components {
              * @example 2.40
              */
             variance: string;
+            basis: components["schemas"]["Basis"] | null;
             /** Operations */
             operations: components["schemas"]["OrderOperationOut"][];
             /** Inputs */
@@ -24079,6 +24080,7 @@ export interface components {
              * @example 2.40
              */
             variance: string;
+            basis: components["schemas"]["Basis"];
             /** Causes */
             causes: components["schemas"]["CauseAmount"][];
         };

@@ -171,6 +171,7 @@ function Rows({ rows, marked, onMark }: { rows: readonly Outcome[]; marked: read
           <th className="num">people h</th>
           <th className="num">machine h</th>
           <th className="num">EUR each</th>
+          <th>basis</th>
           <th className="num">standard</th>
           <th className="num">variance</th>
           <th className="pr-4!">most of it</th>
@@ -195,6 +196,7 @@ function Rows({ rows, marked, onMark }: { rows: readonly Outcome[]; marked: read
             <td className="num">{r.labour_each !== null && quantity(r.labour_each)}</td>
             <td className="num">{r.machine_each !== null && quantity(r.machine_each)}</td>
             <td className="num font-semibold">{r.unit_cost !== null && money(r.unit_cost)}</td>
+            <td className="text-quiet">{r.basis}</td>
             <td className="num text-quiet">
               {money(r.standard)}
             </td>

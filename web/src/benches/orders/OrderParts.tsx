@@ -235,7 +235,9 @@ export function MoneyBlock({ order }: { order: Order }) {
             </td>
           </tr>
           <tr>
-            <td className="pl-4!">Charged</td>
+            <td className="pl-4!">
+              Charged <span className="text-quiet">{order.basis}</span>
+            </td>
             <td className="num pr-4!">
               <Money value={order.charged} />
             </td>
