@@ -10,7 +10,7 @@ from django.test import SimpleTestCase
 from poietic_core.quantity import ZERO, allocate, exact, money
 from poietic_core.settle.chain import History, Pool, Receipt, walk
 from poietic_core.settle.period_cost import carried_differences
-from poietic_core.settle.replay import Event
+from poietic_core.settle.replay import Cell, Event, Share, replay
 from scipy.sparse import csr_matrix, eye
 from scipy.sparse.linalg import spsolve
 
@@ -87,6 +87,17 @@ class Works:
                 sold += money(amount * -went.quantity / received.quantity)
         return sold
 
+    def replayed(self, first: int, more: Decimal) -> Decimal:
+        """Replay every item by the same rules, returns and takings back included, and return how much more was sold at."""
+        cells: dict[Cell, Share] = {}
+        for item in range(BOUGHT):
+            late = {self.events[item][0].key: more} if item == first else {}
+            assert replay(self.events[item], late, cells)
+        for order, (receipt,) in self.receipts.items():
+            late = {receipt.key: cells[order].correction}
+            assert replay(self.events[receipt.item], late, cells)
+        return cells["sold"].correction
+
 
 class Settling(SimpleTestCase):
     """One receipt turned out dearer; a month's differences are carried on."""
@@ -101,6 +112,9 @@ class Settling(SimpleTestCase):
         after = works.from_the_beginning(0, more)
         theirs = (perf_counter() - begin) / 2
         begin = perf_counter()
+        sold_more = works.replayed(0, more)
+        naive = perf_counter() - begin
+        begin = perf_counter()
         chain = walk(
             {0: more},
             lambda item: works.history(item, {works.events[0][0].key: more} if item == 0 else {}),
@@ -109,12 +123,13 @@ class Settling(SimpleTestCase):
         ours = perf_counter() - begin
         sold = sum((s.amount for s in chain.steps if s.cell == "sold"), ZERO)
         self.assertAlmostEqual(sold, after - before, delta=Decimal("0.01") * len(chain.steps))
+        self.assertEqual(sold, sold_more)
         movements = sum(len(e) for e in works.events.values())
-        met = "met" if theirs / ours >= GOAL_CHAIN else "MISSED"
+        met = "met" if naive / ours >= GOAL_CHAIN else "MISSED"
         print(
             f"\nlate cost through {len(chain.corrections):,} of {movements:,} movements: {ours * 1000:.1f} ms, "
-            f"{theirs / ours:.0f} × valuing everything from the beginning ({theirs * 1000:.0f} ms), equal "
-            f"(goal: {GOAL_CHAIN} ×: {met})"
+            f"{naive / ours:.0f} × replaying everything from the beginning ({naive * 1000:.0f} ms), equal to the cent "
+            f"(goal: {GOAL_CHAIN} ×: {met}); {theirs / ours:.0f} × a bare loop that knows neither returns nor splits"
         )
 
     def test_actual_cost_of_a_period(self) -> None:

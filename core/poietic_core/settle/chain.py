@@ -127,6 +127,12 @@ def walk(
             pending[item] = {}
             heappush(queue, (-items[item].history.level, item))
 
+    def give(receipt: Receipt, part: Decimal) -> None:
+        if receipt.item not in pending:
+            reach(receipt.item)
+        goes = pending[receipt.item]
+        goes[receipt.key] = goes[receipt.key] + part if receipt.key in goes else part
+
     for item in sorted(fresh):
         reach(item)
     turn = 0
@@ -137,24 +143,23 @@ def walk(
             amount = sum(shares.values(), ZERO)
             chain.rounding[item] = chain.rounding.get(item, ZERO) + amount
             continue
+        own.take_in(shares)
         for key, share in shares.items():
-            own.late[key] = own.late.get(key, ZERO) + share
             chain.late[item, key] = chain.late.get((item, key), ZERO) + share
         for step in own.replay(turn, chain.corrections):
             chain.steps.append(step)
             receipts = onward(step.cell) if step.cell is not None else ()
             if not receipts:
                 continue
-            if len(receipts) > 1:
-                step.onward = tuple(dict.fromkeys(r.item for r in receipts))
-                parts = allocate(step.amount, [r.weight for r in receipts])
-            else:
-                step.onward, parts = (receipts[0].item,), [step.amount]
+            if len(receipts) == 1:
+                step.onward = (receipts[0].item,)
+                give(receipts[0], step.amount)
+                continue
+            step.onward = tuple(dict.fromkeys(r.item for r in receipts))
+            parts = allocate(step.amount, [r.weight for r in receipts])
             for receipt, part in zip(receipts, parts, strict=True):
                 if part:
-                    reach(receipt.item)
-                    goes = pending[receipt.item]
-                    goes[receipt.key] = goes.get(receipt.key, ZERO) + part
+                    give(receipt, part)
         turn += 1
     lost = sum(fresh.values(), ZERO) - chain.stays()
     if lost:
@@ -165,12 +170,25 @@ def walk(
 class _Item:
     """An item in a walk: its history, and what earlier replays of the walk corrected."""
 
+    __slots__ = ("_gained", "_went", "history", "is_replayed", "late")
+
     def __init__(self, history: History) -> None:
         self.history = history
-        self.late = dict(history.late)
+        #: with what reached it; the history's own while nothing has
+        self.late = history.late
         self.is_replayed = False
         self._gained: dict[int, Decimal] = {}
         self._went: dict[Cell, Decimal] = {}
+
+    def take_in(self, shares: Mapping[int, Decimal]) -> None:
+        """Add late costs that reached it, by the event that they belong to."""
+        if not self.late:
+            self.late = shares
+        elif shares:
+            own = dict(self.late)
+            for key, share in shares.items():
+                own[key] = own.get(key, ZERO) + share
+            self.late = own
 
     def replay(self, turn: int, corrections: dict[tuple[int, int], Decimal]) -> list[Step]:
         """Replay all pools, the oldest first; return what is corrected beyond earlier replays."""
