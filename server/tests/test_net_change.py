@@ -1,6 +1,7 @@
 """Of a plan what changed is planned again: the same as planning everything, whatever was done since."""
 
 from datetime import timedelta
+from decimal import Decimal
 from typing import Any
 
 from poietic.planning.models import PlanRun, Proposal, Stirred
@@ -101,3 +102,76 @@ class NetChange(SellingTest):
             netted.append(self.again())
         self.assertEqual(walk.faults, [])
         self.assertGreater(min(netted), 0)
+
+
+def plain(quantity: str) -> str:
+    """Return a quantity without zeros at its end."""
+    return f"{Decimal(quantity).normalize():f}"
+
+
+class BetweenSites(SellingTest):
+    """What lies at one site and is wanted at another."""
+
+    def setUp(self) -> None:
+        self.shop.do("define-site", code="HILL", name="Hill works", transfer_days=2)
+        self.shop.do("define-place", code="HILL-1", name="Hill store", kind="store", site="HILL")
+        self.shop.do("define-place", code="HILL-2", name="Hill shelf", kind="store", site="HILL", walk_order=3)  # fmt: skip
+
+    def sent(self) -> list[tuple[Any, ...]]:
+        columns = ("item", "quantity", "from_place", "to_place", "send_on", "there_on", "late")
+        rows = self.caller.get("plan/transfers")["rows"]
+        return [tuple(plain(r[c]) if c == "quantity" else r[c] for c in columns) for r in rows]
+
+    def wanted_at_the_hill(self, quantity: str, due: int) -> int:
+        """Plan an order whose material is taken at the hill."""
+        given = {"item": "MA-200", "quantity": quantity, "due": str(self.day(due)), "supply_place": "HILL-1"}  # fmt: skip
+        return int(self.must("plan-order", **given)["made"]["order"])
+
+    def test_it_is_sent_in_time_for_when_it_is_wanted_there(self) -> None:
+        """Two cells of nine pads each are made at the hill, and 40 pads lie in the main store: 18 go, two days before."""
+        self.pads("40")
+        order = self.wanted_at_the_hill("2", 20)
+        self.must("run-plan", horizon=60)
+        needed = self.caller.get(f"orders/{order}")["starts"][:10]
+        send = next(n for n in range(30) if str(self.day(n)) == needed) - 2
+        self.assertEqual(self.sent(), [("PAD-3", "18", "STORE", "HILL-1", str(self.day(send)), needed, 0)])  # fmt: skip
+        lines = [{"item": "PAD-3", "quantity": "18"}]
+        self.must("send-transfer", from_place="STORE", to_place="HILL-1", expected_on=needed, lines=lines)  # fmt: skip
+        self.must("plan-changes")
+        self.assertEqual(self.sent(), [], "it is on its way")
+
+    def test_what_is_wanted_where_it_lies_stays(self) -> None:
+        self.pads("20")
+        here = {
+            "item": "MA-200",
+            "quantity": "2",
+            "due": str(self.day(30)),
+            "supply_place": "STORE",
+        }
+        self.must("plan-order", **here)
+        self.wanted_at_the_hill("1", 30)
+        self.must("run-plan", horizon=60)
+        self.assertEqual([row[1] for row in self.sent()], ["2"])  # 9 are wanted: 7 are to be bought
+        bought = {r["item"]: plain(r["quantity"]) for r in self.caller.get("plan/proposals")["rows"]}
+        self.assertEqual(bought["PAD-3"], "7")
+
+    def test_a_longer_way_and_another_place_are_planned_by_what_changed(self) -> None:
+        self.pads("40")
+        order = self.wanted_at_the_hill("2", 20)
+        self.must("run-plan", horizon=60)
+        before = self.sent()
+        self.must("change-site", code="HILL", transfer_days=4)
+        self.must("plan-changes")
+        self.assertLess(self.sent()[0][4], before[0][4])
+        self.must("change-order", order=order, supply_place="STORE")
+        self.must("plan-changes")
+        self.assertEqual(self.sent(), [])
+
+    def test_too_late_is_told(self) -> None:
+        self.pads("40")
+        self.must("change-site", code="HILL", transfer_days=30)
+        self.wanted_at_the_hill("2", 20)
+        self.must("run-plan", horizon=60)
+        ((_, _, _, _, send, there, late),) = self.sent()
+        self.assertEqual((send, there), (str(self.day(0)), str(self.day(30))))
+        self.assertGreater(late, 0)

@@ -37,6 +37,8 @@ class Demand:
     rank: int = 0
     #: of what has lines
     line: int = 0
+    #: the key of the site where it is wanted; 0: anywhere
+    site: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,3 +50,5 @@ class Supply:
     comes: date | None
     #: still to come [unit]
     quantity: Decimal
+    #: the key of the site where it comes; 0: it is not known
+    site: int = 0

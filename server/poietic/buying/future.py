@@ -30,7 +30,7 @@ def from_drafts(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what is drafted of some items and not sent to suppliers yet: planning counts on it."""
     state = PurchaseState.DRAFT.value
     rows = PurchaseLine.objects.filter(item__in=any_of(items), purchase__state=state, is_work=False)
-    told = rows.select_related("purchase__supplier").order_by("comes_on", "pk")
+    told = rows.select_related("purchase__supplier", "place").order_by("comes_on", "pk")
     return [
         (
             n.item_id,
@@ -39,6 +39,7 @@ def from_drafts(items: list[int]) -> list[tuple[int, Supply, str]]:
                 number=n.purchase.number,
                 comes=n.comes_on,
                 quantity=n.quantity * n.per_unit,
+                site=n.place.site_id or 0,
             ),
             f"drafted to {n.purchase.supplier.name}",
         )
@@ -50,13 +51,20 @@ def from_purchases(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what is to come of some items from suppliers, with the item and whom it is for."""
     rows = PurchaseLine.objects.filter(item__in=any_of(items), coming__gt=ZERO, is_work=False)
     told = rows.order_by("comes_on", "pk").values_list(
-        "item", "purchase__number", "comes_on", "coming", "purchase__supplier__name"
+        *("item", "purchase__number", "comes_on", "coming", "purchase__supplier__name"),
+        "place__site",
     )
     return [
         (
             item,
-            Supply(source=Source.PURCHASE, number=number, comes=comes_on, quantity=coming),
+            Supply(
+                source=Source.PURCHASE,
+                number=number,
+                comes=comes_on,
+                quantity=coming,
+                site=site or 0,
+            ),
             f"from {supplier}",
         )
-        for item, number, comes_on, coming, supplier in told
+        for item, number, comes_on, coming, supplier, site in told
     ]

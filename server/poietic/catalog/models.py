@@ -271,6 +271,8 @@ class Site(Changing):
     name = models.CharField(max_length=120)
     #: as it stands on papers
     address = models.CharField(max_length=400, blank=True, default="", db_default="")
+    #: how long a transfer to it is on its way [working days]
+    transfer_days = models.IntegerField(default=1, db_default=1)
 
     class Meta:
         ordering = ["code"]

@@ -44,6 +44,7 @@ from ..planning.item_api import router as planned_items
 from ..planning.loads_api import router as planned_loads
 from ..planning.purchases_api import router as gathered_purchases
 from ..planning.terms_api import router as terms
+from ..planning.transfers_api import router as planned_transfers
 from ..selling.api import router as selling
 from ..settling.across_api import router as variances
 from ..settling.actual_api import router as actual_costs
@@ -89,6 +90,7 @@ for router in (
     plan_comparisons,
     planned_items,
     planned_loads,
+    planned_transfers,
     gathered_purchases,
     terms,
     selling,

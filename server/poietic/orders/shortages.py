@@ -268,15 +268,15 @@ def from_orders(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what open orders will bring of some items, with the item."""
     states = [s.value for s in OPEN if s is not OrderState.COMPLETED]
     making = Order.objects.filter(item__in=any_of(items), state__in=states)
-    rows = making.values_list("item", "number", "quantity", "received", "standing__finishes")
+    rows = making.values_list("item", "number", "quantity", "received", "standing__finishes", "receipt_place__site")  # fmt: skip
     return [
         (
             item,
-            Supply(source=Source.ORDER, number=n, comes=comes, quantity=quantity - received),
+            Supply(source=Source.ORDER, number=n, comes=comes, quantity=quantity - received, site=site or 0),
             "makes it",
         )
-        for item, n, quantity, received, comes in rows
-    ]
+        for item, n, quantity, received, comes, site in rows
+    ]  # fmt: skip
 
 
 SHORT = Prepared(

@@ -71,6 +71,11 @@ class Basis:
         PlanBasis.objects.all().delete()
         PlanBasis.objects.create(run=run, arrays=packed.getvalue())
 
+    def is_comparable(self, read: Read) -> bool:
+        """Tell whether it is of the same days and sites."""
+        same = np.array_equal(self.days, days_of(read.days))
+        return same and self.facts.shape[1] == _facts(read).shape[1]
+
     def lots_of(self, read: Read) -> Floats:
         """Return its lots by the rows and periods of what is read now."""
         lots = np.zeros_like(read.works.demand)
@@ -114,7 +119,9 @@ PASSING = 1
 def _facts(read: Read) -> Floats:
     p = read.works.policy
     columns = [p.lead, *(getattr(p, n) for n in Policy.__slots__ if n != "lead"), read.works.on_hand, read.passes, read.most]  # fmt: skip
-    return np.column_stack([np.asarray(c, dtype=np.float64) for c in columns])
+    at_sites = [[read.at_sites.get(k, {}).get(s, 0) for k in read.keys.tolist()] for s in read.ways]
+    ways = [np.full(read.keys.size, way) for way in read.ways.values()]
+    return np.column_stack([np.asarray(c, dtype=np.float64) for c in (*columns, *at_sites, *ways)])
 
 
 def _lines(read: Read) -> Floats:

@@ -5,7 +5,7 @@ from decimal import Decimal
 from django.conf import settings
 from django.db import models
 
-from ..catalog.models import Item
+from ..catalog.models import Item, Site
 from ..selling.models import CustomerLine
 
 
@@ -126,6 +126,26 @@ class Advice(models.Model):
 
     def __str__(self) -> str:
         return f"{self.source} {self.number}"
+
+
+class PlannedTransfer(models.Model):
+    """What lies at one site and is wanted at another."""
+
+    run = models.ForeignKey(PlanRun, models.CASCADE, related_name="transfers")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="+")
+    from_site = models.ForeignKey(Site, models.CASCADE, related_name="+")
+    to_site = models.ForeignKey(Site, models.CASCADE, related_name="+")
+    quantity = models.DecimalField(max_digits=18, decimal_places=6)
+    send_on = models.DateField()
+    #: when it is wanted there, and by how many working days it is too late for that
+    due = models.DateField()
+    late = models.IntegerField()
+
+    class Meta:
+        ordering = ["send_on", "pk"]
+
+    def __str__(self) -> str:
+        return f"{self.item_id} {self.quantity} {self.from_site_id} to {self.to_site_id}"
 
 
 class EndangeredLine(models.Model):

@@ -21,6 +21,7 @@ from scipy.sparse import csr_matrix
 from ..buying.future import from_drafts
 from ..buying.models import Purchase
 from ..buying.prices import first_suppliers
+from ..catalog.models import Place
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
 from .beside import as_rows, grades_of, levels_of
@@ -60,6 +61,14 @@ SELECT b.item_id, l.expires_on, sum(b.quantity) FROM ledger_stockbalance b
 JOIN ledger_lot l ON l.id = b.lot_id AND l.state = 'usable' AND l.expires_on >= %s
 JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
 WHERE b.quantity > 0 AND (%s OR b.item_id = ANY(%s)) GROUP BY 1, 2
+"""
+
+
+#: the same by site
+AT_SITES = """
+SELECT b.item_id, p.site_id, sum(b.quantity) FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
+JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
+WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)) AND b.quantity <> 0 GROUP BY 1, 2
 """
 
 
@@ -103,6 +112,12 @@ class Read:
     said: list[str] = field(default_factory=list)
     #: what comes, by the key that its moves name
     supplies: list[tuple[int, Supply]] = field(default_factory=list)
+    #: sites with stock places, with how long a transfer to each is on its way; empty: there is only one
+    ways: dict[int, int] = field(default_factory=dict)
+    #: by item and site, what may be used of stock
+    at_sites: dict[int, dict[int, Decimal]] = field(default_factory=dict)
+    #: by row, what comes and, below zero, what is wanted: site (0: anywhere), period, quantity
+    placed: dict[int, list[tuple[int, int, Decimal]]] = field(default_factory=dict)
     #: by row, how much of what comes nobody knows the day of: that is left out
     undated: dict[int, int] = field(default_factory=dict)
     _known: set[int] = field(default_factory=set)
@@ -144,11 +159,13 @@ class Read:
     def _add(self, key: int, row: int, future: Future) -> None:
         works, days, last = self.works, self.days, len(self.days) - 1
         self.undated.pop(row, None)
+        placed = self.placed.setdefault(row, []) if self.ways else []
         for wanted, _ in future.demands:
             period = max(0, bisect_right(days, wanted.due) - 1)
             share = self.assumed.demand / 100 if wanted.source in FROM_OUTSIDE else Decimal(1)
             if wanted.due <= days[-1]:
                 works.demand[row, period] += float(wanted.quantity * share)
+                placed.append((wanted.site, period, -wanted.quantity * share))
         for supply, _ in future.supplies:
             comes = supply.comes
             if comes is None:
@@ -157,10 +174,12 @@ class Read:
             back_on = self.assumed.back_on
             if back_on and supply.source is Source.PURCHASE and supply.number in self.held_up:
                 comes = max(comes, back_on)
+            if (period := bisect_left(days, comes)) <= last:
+                placed.append((supply.site, period, supply.quantity))
             if supply.source is Source.TRANSFER:  # it is on its way
-                works.supply[row, min(last, bisect_left(days, comes))] += float(supply.quantity)
+                works.supply[row, min(last, period)] += float(supply.quantity)
                 continue
-            told = Coming(len(self.supplies), bisect_left(days, comes), float(supply.quantity))
+            told = Coming(len(self.supplies), period, float(supply.quantity))
             self.coming.setdefault(row, []).append(told)
             self.supplies.append((key, replace(supply, comes=comes)))
 
@@ -241,6 +260,9 @@ def read_plant(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> 
     declined = list(Declined.objects.filter(until__gt=today).select_related("item"))
     left_out = {d.item_id for d in declined} | {given for _, given, _ in others}
     coming: dict[int, list[Coming]] = {}
+    places = Place.objects.filter(kind__in=[Place.Kind.STORE, Place.Kind.FLOOR])
+    ways = dict(places.order_by("site").values_list("site", "site__transfer_days").distinct())
+    ways = ways if len(ways) > 1 else {}
     works = Works(
         levels=bounds,
         uses=csr_matrix((needs, (row[parents], row[children])), (keys.size, keys.size)),
@@ -266,7 +288,19 @@ def read_plant(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> 
         most=np.array([float(r[12]) for r in ranked]),
         assumed=assumed,
         said=said,
+        ways=ways,
+        at_sites=_at_sites(today) if ways else {},
     )
+
+
+def _at_sites(day: date) -> dict[int, dict[int, Decimal]]:
+    """Return what may be used of stock by item and site."""
+    found: dict[int, dict[int, Decimal]] = {}
+    with connection.cursor() as cursor:
+        cursor.execute(AT_SITES, [day])
+        for item, site, quantity in cursor.fetchall():
+            found.setdefault(item, {})[site] = quantity
+    return found
 
 
 def _policy(

@@ -15,6 +15,7 @@ from ..commanding.registry import Context
 from ..statements.bulk import insert_rows
 from ..statements.copying import Column, copy_rows, days_of
 from .basis import Basis, take_stirred
+from .between_sites import store_transfers
 from .loading import store_loads
 from .models import Advice, PlanRun, Proposal, ProposalState
 from .reading import Assumed, Read, read_plant, read_works
@@ -56,6 +57,7 @@ def run_plan(
     run.save()
     proposed.store(run, proposed.items)
     _advise(run, read, plan)
+    store_transfers(run, read, range(items))
     store_loads(run, read, plan, assumed)
     if not is_what_if:
         Basis.of(read, plan.due).keep(run)
@@ -75,7 +77,7 @@ def plan_again(context: Context, run: PlanRun) -> int | None:
         return None
     context.progress("reading what changed", 0, 1)
     read = read_plant(today, periods, Assumed(), frozen)
-    if not np.array_equal(basis.days, days_of(read.days)):
+    if not basis.is_comparable(read):
         return None
     read.undated = basis.undated_of(read)
     before = basis.lots_of(read)
@@ -88,12 +90,14 @@ def plan_again(context: Context, run: PlanRun) -> int | None:
     anew = keys.tolist()
     run.rows.filter(item__in=anew, state=ProposalState.OPEN).delete()
     run.advice.filter(item__in=anew).delete()
+    run.transfers.filter(item__in=anew).delete()
     run.loads.all().delete()
     run.endangered.all().delete()
     _note(context, run, read, proposed, run.advice.count() + _count(plan))
     run.save()
     proposed.store(run, keys)
     _advise(run, read, plan)
+    store_transfers(run, read, again.tolist())
     store_loads(run, read, plan, Assumed())
     Basis.of(read, plan.due).keep(run)
     return len(anew)

@@ -55,12 +55,14 @@ def on_the_way(items: list[int]) -> list[tuple[int, Supply, str]]:
     """Return what is on the way between sites of some items, with the item and where to."""
     rows = TransferLine.objects.filter(transfer__is_on_the_way=True, item__in=any_of(items))
     left = rows.annotate(left=F("quantity") - F("arrived") - F("missing")).filter(left__gt=ZERO)
-    told = left.values_list("item", "transfer", "transfer__expected_on", "left", "transfer__to_place__name")  # fmt: skip
+    told = left.values_list("item", "transfer", "transfer__expected_on", "left", "transfer__to_place__name", "transfer__to_place__site")  # fmt: skip
     return [
         (
             item,
-            Supply(source=Source.TRANSFER, number=n, comes=comes, quantity=quantity),
+            Supply(
+                source=Source.TRANSFER, number=n, comes=comes, quantity=quantity, site=site or 0
+            ),
             f"to {place}",
         )
-        for item, n, comes, quantity, place in told
+        for item, n, comes, quantity, place, site in told
     ]

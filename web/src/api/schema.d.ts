@@ -8128,6 +8128,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan/transfers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Planned Transfers
+         * @description Return what a run would have sent from site to site, the last plan where none is named.
+         */
+        get: operations["poietic_planning_transfers_api_planned_transfers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plan/purchases": {
         parameters: {
             query?: never;
@@ -15791,6 +15811,11 @@ export interface components {
              * @default
              */
             address: string;
+            /**
+             * Transfer Days
+             * @default 1
+             */
+            transfer_days: number;
         };
         /** DefineSitePosting */
         DefineSitePosting: {
@@ -15817,6 +15842,8 @@ export interface components {
             name?: string | null;
             /** Address */
             address?: string | null;
+            /** Transfer Days */
+            transfer_days?: number | null;
         };
         /** ChangeSitePosting */
         ChangeSitePosting: {
@@ -19426,6 +19453,59 @@ export interface components {
             over: string;
             /** Most */
             most: string[];
+        };
+        /**
+         * PlannedTransferPage
+         * @description What should go between sites, what has to be sent first before the others.
+         */
+        PlannedTransferPage: {
+            /** Rows */
+            rows: components["schemas"]["PlannedTransferRow"][];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * PlannedTransferRow
+         * @description What lies at one site and is wanted at another.
+         */
+        PlannedTransferRow: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+            /** From Site */
+            from_site: string;
+            /** To Site */
+            to_site: string;
+            /** From Place */
+            from_place: string;
+            /** To Place */
+            to_place: string;
+            /**
+             * Send On
+             * Format: date
+             */
+            send_on: string;
+            /**
+             * There On
+             * Format: date
+             */
+            there_on: string;
+            /**
+             * Due
+             * Format: date
+             */
+            due: string;
+            /** Late */
+            late: number;
         };
         /**
          * Gathered
@@ -49995,6 +50075,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlannedLoads"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    poietic_planning_transfers_api_planned_transfers: {
+        parameters: {
+            query?: {
+                run?: number;
+                limit?: number;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedTransferPage"];
                 };
             };
             /** @description Not Found */

@@ -12,6 +12,8 @@ from ...web_api.fields import Code, Name, Note, Reference, Strict
 from ..models import Partner, Place, Site
 from ..queries import require_free
 
+#: how long a transfer to a site is on its way [working days]
+TransferDays = Annotated[int, Field(ge=0, le=200)]
 WalkOrder = Annotated[int, Field(ge=0, le=99_999)]
 
 
@@ -21,6 +23,7 @@ class DefineSite(Strict):
     code: Code
     name: Name
     address: Note = ""
+    transfer_days: TransferDays = 1
 
 
 class ChangeSite(Strict):
@@ -29,6 +32,7 @@ class ChangeSite(Strict):
     code: Code
     name: Name | None = None
     address: Note | None = None
+    transfer_days: TransferDays | None = None
 
 
 class DefinePlace(Strict):

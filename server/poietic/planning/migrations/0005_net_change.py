@@ -16,7 +16,7 @@ NOTED = {
     ),
     "buying_purchaseline": (
         "SELECT r.item_id",
-        ("item_id", "quantity", "per_unit", "comes_on", "is_work", "coming"),
+        ("item_id", "quantity", "per_unit", "comes_on", "is_work", "coming", "place_id"),
     ),
     "buying_purchase": (
         "SELECT n.item_id FROM buying_purchaseline n WHERE n.purchase_id = r.id",
@@ -32,7 +32,7 @@ NOTED = {
     "orders_order": (
         "SELECT r.item_id UNION SELECT n.item_id FROM orders_plannedneed n WHERE n.order_id = r.id "
         "UNION SELECT i.item_id FROM orders_orderinput i WHERE i.order_id = r.id AND i.still > 0 AND i.item_id IS NOT NULL",
-        ("item_id", "due", "state", "quantity", "received"),
+        ("item_id", "due", "state", "quantity", "received", "supply_place_id", "receipt_place_id"),
     ),
     "orders_standing": (
         "SELECT o.item_id FROM orders_order o WHERE o.id = r.order_id "

@@ -10,6 +10,7 @@ const capacity = {
   efficiency: number('Efficiency', { optional: true, hint: 'share of the standard pace, such as 0.85' }),
   floor_place: place('Floor place', { optional: true, hint: 'where its material is brought before use' }),
 };
+const way = wholeNumber('Days of a transfer to it', { optional: true, hint: 'working days that it is on its way; empty: as it is, at first 1' });
 const days = { calendar: calendar('Calendar'), first: date('First day'), last: date('Last day') };
 
 export const shopForms = commandForms({
@@ -80,12 +81,12 @@ export const shopForms = commandForms({
   },
   'define-site': {
     act: (g) => `Define site ${said(g.code)}`,
-    entries: { code: text('Code'), name: text('Name'), address: text('Address', { optional: true, hint: 'as it stands on papers' }) },
+    entries: { code: text('Code'), name: text('Name'), address: text('Address', { optional: true, hint: 'as it stands on papers' }), transfer_days: way },
   },
   'change-site': {
     fromPage: true,
     act: (g) => `Change site ${said(g.code)}`,
-    entries: { code: site('Site'), name: text('Name', optional), address: text('Address', { optional: true, hint: 'as it stands on papers' }) },
+    entries: { code: site('Site'), name: text('Name', optional), address: text('Address', { optional: true, hint: 'as it stands on papers' }), transfer_days: way },
   },
   'define-reason': {
     act: (g) => `Define reason ${said(g.code)}`,

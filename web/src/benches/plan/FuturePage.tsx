@@ -4,7 +4,7 @@ import { Link, useParams } from 'react-router';
 import { useCommands } from '../../commands/CommandContext';
 import { useMay } from '../../commands/useMay';
 import { day } from '../../lib/date';
-import { isZero, quantity } from '../../lib/decimal';
+import { isZero, plain, quantity } from '../../lib/decimal';
 import { ChainLink } from '../../stock/ChainLink';
 import { ComesAndGoes } from '../../stock/ComesAndGoes';
 import { SteppedLine } from '../../stock/SteppedLine';
@@ -27,7 +27,7 @@ function Shown({ item: i }: { item: PlannedItem }) {
   const acts = Object.fromEntries(
     (may.has('accept-changed') ? i.proposals : []).map((p) => [
       `proposal ${p.proposal}`,
-      <Button key={p.proposal} look="link" aria-label={`Accept ${quantity(p.quantity)} for ${day(p.due)}`} onClick={() => start('accept-changed', { proposal: p.proposal, quantity: p.quantity, due: p.due })}>
+      <Button key={p.proposal} look="link" aria-label={`Accept ${quantity(p.quantity)} for ${day(p.due)}`} onClick={() => start('accept-changed', { proposal: p.proposal, quantity: plain(p.quantity), due: p.due })}>
         Accept…
       </Button>,
     ]),

@@ -5,6 +5,7 @@ import { quantity } from '../../lib/decimal';
 import { ChainLink } from '../../stock/ChainLink';
 import { Origin } from '../../stock/StepTable';
 import { Loaded } from '../../ui/States';
+import { BetweenSites } from './BetweenSites';
 import { PlanLoads } from './PlanLoads';
 import { type Advice, adviceOptions, type Endangered, endangeredOptions, planOptions, type PlanRun } from './queries';
 
@@ -25,6 +26,7 @@ export function WholePage() {
         <h2 className="px-4">What exists and should come another day</h2>
         <Loaded query={advice}>{(page) => <Moves rows={page.rows} whole={page.whole} />}</Loaded>
       </section>
+      {plan.data?.plan && <BetweenSites />}
       {plan.data?.plan && <PlanLoads run={plan.data.plan.run} />}
       {plan.data?.plan && plan.data.plan.told.length > 0 && (
         <section aria-label="Not planned" className="px-4 pt-4">

@@ -13,6 +13,7 @@ export type PlannedItem = Named['PlannedItem'];
 export type Advice = Named['AdviceRow'];
 export type Compared = Named['Compared'];
 export type Endangered = Named['EndangeredRow'];
+export type PlannedTransfer = Named['PlannedTransferRow'];
 export type PlannedLoads = Named['PlannedLoads'];
 export type PlannedWeek = Named['PlannedWeek'];
 export type Gathered = Named['Gathered'];
@@ -53,6 +54,12 @@ export const plannedLoadsOptions = (run: number) =>
   queryOptions({
     queryKey: ['planning', 'loads', run],
     queryFn: ({ signal }) => data(api.GET('/api/plan/loads', { params: { query: { run } }, signal })),
+  });
+
+export const plannedTransfersOptions = () =>
+  queryOptions({
+    queryKey: ['planning', 'transfers'],
+    queryFn: ({ signal }) => data(api.GET('/api/plan/transfers', { signal })),
   });
 
 export const gatheredOptions = (until: string) =>
