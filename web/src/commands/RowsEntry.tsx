@@ -1,9 +1,13 @@
-import type { ClipboardEvent, ReactNode } from 'react';
+import { type ClipboardEvent, type ReactNode, useState } from 'react';
+import { ApiError, type Problem } from '../api/http';
+import { cellsOfFile, SHEETS } from '../api/sheet';
 import { isManyCells } from '../lib/cells';
 import { shift } from '../lib/decimal';
 import { Button } from '../ui/Button';
 import { Entry, NumberEntry } from '../ui/Field';
-import { type Column, pastedRows, type Row } from './rows';
+import { FileLink } from '../ui/FileEntry';
+import { ProblemNote } from '../ui/States';
+import { type Column, pastedRows, type Row, rowsOfFile } from './rows';
 
 /** A list of rows, each with a few entries; a row left wholly empty is not sent. */
 export function RowsEntry({
@@ -27,6 +31,17 @@ export function RowsEntry({
     if (value === '') delete next[name];
     onRows(rows.map((r, k) => (k === n ? next : r)));
   };
+  const [refused, setRefused] = useState<Problem | null>(null);
+  async function take(file: File) {
+    setRefused(null);
+    try {
+      const lines = await cellsOfFile(file);
+      onRows([...rows.filter((r) => !isEmpty(r, columns)), ...rowsOfFile(columns, lines)]);
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      setRefused(error.problem);
+    }
+  }
   return (
     <fieldset>
       <legend className="mb-1 text-quiet">{legend}</legend>
@@ -51,10 +66,19 @@ export function RowsEntry({
       <Button look="link" onClick={() => onRows([...rows, firstChoices(columns)])}>
         {add}
       </Button>
-      <span className="ml-3 text-[12px] text-quiet">or paste rows of a spreadsheet</span>
+      <span className="ml-3 text-[12px] text-quiet">
+        or paste rows of a spreadsheet, or{' '}
+        <FileLink label={`${legend}: read a file`} accept={SHEETS} onFile={(file) => void take(file)}>
+          read a file
+        </FileLink>
+      </span>
+      {refused && <ProblemNote problem={refused} />}
     </fieldset>
   );
 }
+
+/** A row in which nothing was entered: what the list began with. */
+const isEmpty = (row: Row, columns: Column[]) => Object.entries(row).every(([name, value]) => value === firstChoices(columns)[name]);
 
 const firstChoices = (columns: Column[]): Row =>
   Object.fromEntries(columns.flatMap((c) => (c.kind === 'choice' && c.options?.[0]?.value ? [[c.name, c.options[0].value]] : [])));

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { type Column, pastedRows } from './rows';
+import { linesOfCells } from '../lib/cells';
+import { type Column, pastedRows, rowsOfFile } from './rows';
 
 const columns: Column[] = [
   { name: 'item', label: 'item', kind: 'text' },
@@ -33,5 +34,23 @@ describe('rows pasted from a spreadsheet', () => {
 
   it('keep separators in quotes', () => {
     expect(pastedRows([], columns, 0, 'item', '"A;B";3')).toEqual([{ item: 'A;B', quantity: '3' }]);
+  });
+});
+
+describe('rows of a file', () => {
+  it('are found by the head, whatever else the file has', () => {
+    const file = '\uFEFFWorks,Quantity,Item,wanted_on\nHill,"2,5",HT-200,24.12.2026\n\nHill,1,OS-1,\n';
+    expect(rowsOfFile(columns, linesOfCells(file, true))).toEqual([{ quantity: '2.5', item: 'HT-200', wanted_on: '2026-12-24' }, { quantity: '1', item: 'OS-1' }]);
+  });
+
+  it('come in the order of the columns where nothing names them', () => {
+    expect(rowsOfFile(columns, linesOfCells('HT-200;3;2027-01-04\nOS-1;1', true))).toEqual([
+      { item: 'HT-200', quantity: '3', wanted_on: '2027-01-04' },
+      { item: 'OS-1', quantity: '1' },
+    ]);
+  });
+
+  it('are none of an empty file', () => {
+    expect(rowsOfFile(columns, linesOfCells('\n', true))).toEqual([]);
   });
 });

@@ -9,6 +9,29 @@ export interface Column {
 }
 export type Row = Record<string, string>;
 
+/**
+ * Return the rows of a file of cells: by its head where the first line names the columns, in any order and
+ * with others between; else in the order of the columns.
+ */
+export function rowsOfFile(columns: readonly Column[], lines: readonly string[][]): Row[] {
+  const named = (cell: string) => columns.find((c) => [c.name, c.label].some((n) => sameWords(n, cell)));
+  const head = lines[0]?.map(named) ?? [];
+  const isHeaded = head.some((c) => c !== undefined);
+  const order = isHeaded ? head : columns;
+  return lines.slice(isHeaded ? 1 : 0).map((cells) => {
+    const row: Row = {};
+    for (const [k, cell] of cells.entries()) {
+      const c = order[k];
+      const value = c && valueOf(c, cell);
+      if (value) row[c.name] = value;
+    }
+    return row;
+  });
+}
+
+const sameWords = (a: string, b: string) => words(a) === words(b);
+const words = (text: string) => text.toLowerCase().replaceAll(/[\s_-]+/g, ' ').trim();
+
 /** Put pasted cells at a row and a column: they take the place of what stood there; rows are added below. */
 export function pastedRows(rows: readonly Row[], columns: readonly Column[], at: number, column: string, text: string): Row[] {
   const from = columns.findIndex((c) => c.name === column);

@@ -16,7 +16,7 @@ function separatorOf(text: string, isFile: boolean): string {
 /** Return the cells of a text, line by line; empty lines are passed over. */
 export function linesOfCells(text: string, isFile = false): string[][] {
   const separator = separatorOf(text, isFile);
-  const lines = text.replaceAll('\r', '').split('\n').filter((line) => line.trim() !== '');
+  const lines = text.replace(/^\uFEFF/, '').replaceAll('\r', '').split('\n').filter((line) => line.trim() !== '');
   return lines.map((line) => cellsOf(line, separator));
 }
 

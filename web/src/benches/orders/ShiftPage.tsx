@@ -1,18 +1,17 @@
 import { useQuery } from '@tanstack/react-query';
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { api, ApiError, command, data, type Outcome, type Problem, sendFile } from '../../api/http';
-import type { components } from '../../api/schema';
+import { api, ApiError, command, data, type Outcome, type Problem } from '../../api/http';
 import { basicsOptions } from '../../api/queries';
+import { cellsOfFile, SHEETS } from '../../api/sheet';
 import type { Inputs } from '../../commands/inputs';
 import { ConsequencesTable } from '../../consequences/ConsequencesTable';
 import { isManyCells } from '../../lib/cells';
 import { Button } from '../../ui/Button';
 import { Entry } from '../../ui/Field';
+import { FileLink } from '../../ui/FileEntry';
 import { ProblemNote } from '../../ui/States';
 import { type Column, COLUMNS, faultsOf, isBlank, keepRows, keptRows, pasted, rowGiven, rowsFrom, rowsOf, type ShiftRow, unread, withRoom } from './shift';
-
-type Sheet = components['schemas']['SheetOut'];
 
 const PAUSE = 400;
 const HEADS: Record<Column, { words: string; wide: string; isNumber?: true }> = {
@@ -123,19 +122,9 @@ export function ShiftPage() {
           <Link className="quiet-link text-act" to="/make">
             Orders that run
           </Link>
-          <label className="quiet-link cursor-pointer text-act">
+          <FileLink accept={SHEETS} onFile={(file) => void take(async () => rowsOf(await cellsOfFile(file)))}>
             Read a file, CSV or XLSX…
-            <input
-              type="file"
-              accept=".csv,.tsv,.txt,text/csv,.xlsx"
-              className="sr-only"
-              onChange={(e) => {
-                const file = e.target.files?.[0];
-                e.target.value = '';
-                if (file) void take(() => rowsOfFile(file));
-              }}
-            />
-          </label>
+          </FileLink>
           <Button look="link" onClick={() => void take(() => machineCounter(day))}>
             Machine counters
           </Button>
@@ -227,12 +216,6 @@ export function ShiftPage() {
       </div>
     </main>
   );
-}
-
-/** Read a file of rows: a workbook, or text with separators. */
-async function rowsOfFile(file: File): Promise<ShiftRow[]> {
-  if (/\.xlsx$/i.test(file.name)) return rowsOf(((await sendFile('/api/sheets', file)) as Sheet).rows);
-  return rowsFrom(await file.text(), { isFile: true });
 }
 
 /** Ask what the machines counted on a day. */
