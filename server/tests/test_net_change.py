@@ -152,7 +152,9 @@ class BetweenSites(SellingTest):
         self.wanted_at_the_hill("1", 30)
         self.must("run-plan", horizon=60)
         self.assertEqual([row[1] for row in self.sent()], ["2"])  # 9 are wanted: 7 are to be bought
-        bought = {r["item"]: plain(r["quantity"]) for r in self.caller.get("plan/proposals")["rows"]}
+        bought = {
+            r["item"]: plain(r["quantity"]) for r in self.caller.get("plan/proposals")["rows"]
+        }
         self.assertEqual(bought["PAD-3"], "7")
 
     def test_a_longer_way_and_another_place_are_planned_by_what_changed(self) -> None:

@@ -48,6 +48,31 @@ class Plans(SellingTest):
         self.assertEqual(self.caller.get("plan/proposals", which="buy")["whole"], 3)
         self.assertEqual(self.caller.get("plan/proposals", filter="cell")["whole"], 1)
 
+    def test_proposals_are_chosen_by_work_center_and_by_the_customer_who_waits(self) -> None:
+        """Cells are milled, sets are made at assembly; of the second order only a set is wanted beside the first's."""
+        first = self.ordered("20", due=40)
+        line = {"item": "CS-01", "quantity": "7", "wanted_on": str(self.day(45))}
+        said = self.must("enter-customer-order", customer="OBS", lines=[line])
+        self.must("run-plan", horizon=60)
+
+        def chosen(**by: Any) -> list[tuple[str, str]]:
+            rows = self.caller.get("plan/proposals", **by)["rows"]
+            return sorted((r["item"], f"{Decimal(r['quantity']).normalize():f}") for r in rows)
+
+        center = WorkCenter.objects.filter(operationrow__revision__item__code="CS-01").first()
+        assert center is not None
+        self.assertIn(("CS-01", "7"), chosen(work_center=center.code))
+        self.assertNotIn("AP-20", [item for item, _ in chosen(work_center=center.code)])
+        self.assertEqual(chosen(serves=int(said["made"]["customer order"]), which="make"), [("CS-01", "7")])  # fmt: skip
+        served = chosen(serves=first)
+        self.assertEqual(
+            [item for item, _ in served], ["AP-20", "CS-01", "MA-200", "PAD-3", "SB-06"]
+        )
+        self.assertEqual(
+            self.caller.get("plan/proposals", serves=99_999)["code"], "input.not_found"
+        )
+        self.assertEqual(self.caller.get("plan/proposals", work_center="NONE")["code"], "input.not_found")  # fmt: skip
+
     def test_what_would_have_had_to_be_ordered_before_today_is_late(self) -> None:
         self.ordered("20", due=3)
         self.must("run-plan")

@@ -2,13 +2,15 @@
 
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Literal
+from typing import Annotated, Literal
 
 from django.db.models import Case, F, Q, QuerySet, When
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
+from poietic_core.planning.model import Source
 from poietic_core.quantity import money
+from pydantic import Field
 
 from ..buying.prices import first_suppliers
 from ..catalog.models import Item
@@ -16,13 +18,20 @@ from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..costing.queries import current_set
 from ..costing.storing import totals_of
+from ..engineering.models import OperationRow, Revision
+from ..engineering.queries import in_force, work_center_by_code
+from ..selling.models import CustomerLine, CustomerOrder
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText, PageSize, ShortText, Skip
+from .chains import Chains
 from .endangered import cause_of, still_endangered
 from .models import Advice, PlanRun, Proposal, ProposalState
 
 router = Router(tags=["planning"])
 Kind = Literal["all", "make", "buy", "late", "decided"]
+CustomerOrderNumber = Annotated[int, Field(ge=0, le=2**31 - 1)]
+#: lines of a customer's order that are followed
+MOST_LINES = 100
 
 
 class PlanRunOut(Answer):
@@ -146,19 +155,47 @@ def proposals(
     which: Kind = "all",
     run: int = 0,
     filter: ShortText = "",
+    work_center: ShortText = "",
+    serves: CustomerOrderNumber = 0,
     limit: PageSize = 100,
     skip: Skip = 0,
 ) -> ProposalPage:
-    """Return what a run proposes, the last plan where none is named."""
+    """Return what a run proposes, the last plan where none is named: all of it, what is made at a work center, or what a customer's order waits for."""
     of = named_run(run)
     if of is None:
         return ProposalPage(rows=[], whole=0)
     rows = of.rows.filter(_chosen(which))
+    if work_center:
+        rows = rows.filter(item__in=_made_at(work_center))
+    if serves:
+        rows = rows.filter(pk__in=_serving(serves))
     for word in filter.lower().split():
         rows = rows.filter(item__search__contains=word)
     return ProposalPage(
         rows=proposal_rows(rows.order_by("order_on", "pk")[skip : skip + limit]), whole=rows.count()
     )
+
+
+def _made_at(work_center: str) -> QuerySet[Revision, int]:
+    """Return the items that are made at a work center by the structures in force."""
+    center = work_center_by_code(work_center)
+    made = OperationRow.objects.filter(
+        work_center=center, revision__in=in_force(timezone.localdate())
+    )
+    return Revision.objects.filter(pk__in=made.values("revision")).values_list("item", flat=True)
+
+
+def _serving(order: int) -> set[int]:
+    """Return the proposals that the open lines of a customer's order wait for, over all levels."""
+    if not CustomerOrder.objects.filter(number=order).exists():
+        raise NotFound("customer order", str(order))
+    chains = Chains(timezone.localdate())
+    lines = CustomerLine.objects.filter(order__number=order, open__gt=0, is_planned=True)
+    found: set[int] = set()
+    for line in lines.select_related("item").order_by("number")[:MOST_LINES]:
+        links = chains.down(line.item, (Source.CUSTOMER, order, line.number)).links
+        found |= {k.supply.number for k in links if k.supply and k.supply.source is Source.PROPOSAL}
+    return found
 
 
 def _chosen(which: Kind) -> Q:

@@ -7977,7 +7977,7 @@ export interface paths {
         };
         /**
          * Proposals
-         * @description Return what a run proposes, the last plan where none is named.
+         * @description Return what a run proposes, the last plan where none is named: all of it, what is made at a work center, or what a customer's order waits for.
          */
         get: operations["poietic_planning_api_proposals"];
         put?: never;
@@ -49836,6 +49836,8 @@ export interface operations {
                 which?: "all" | "make" | "buy" | "late" | "decided";
                 run?: number;
                 filter?: string;
+                work_center?: string;
+                serves?: number;
                 limit?: number;
                 skip?: number;
             };

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, Outlet, useParams, useSearchParams } from 'react-router';
 import { ApiError, type Problem, startJob } from '../../api/http';
+import { workCentersOptions } from '../../api/queries';
 import { useCommands } from '../../commands/CommandContext';
 import { JobProgress } from '../../commands/JobProgress';
 import { useMay } from '../../commands/useMay';
@@ -77,7 +78,10 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
   const which = LISTS.find((l) => l === asked) ?? 'all';
   const filter = query.get('filter') ?? '';
   const skip = Number(query.get('skip') ?? 0);
-  const proposals = useQuery(proposalsOptions(which, filter, skip));
+  const work_center = query.get('at') ?? '';
+  const serves = Math.max(0, Math.trunc(Number(query.get('for') ?? 0)) || 0);
+  const centers = useQuery(workCentersOptions()).data ?? [];
+  const proposals = useQuery(proposalsOptions({ which, filter, work_center, serves, skip }));
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const set = (more: Record<string, string>) => setQuery({ ...Object.fromEntries(query), skip: '0', ...more }, { replace: true });
   return (
@@ -93,7 +97,26 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
             by supplier
           </Link>
         )}
-        <input className="entry ml-auto w-40!" aria-label="Filter proposals" placeholder="Type to filter" value={filter} onChange={(e) => set({ filter: e.target.value })} />
+        <select className="entry ml-auto w-40!" aria-label="Made at" value={work_center} onChange={(e) => set({ at: e.target.value })}>
+          <option value="">made anywhere</option>
+          {centers.map((c) => (
+            <option key={c.code} value={c.code}>
+              at {c.name}
+            </option>
+          ))}
+        </select>
+        {serves > 0 && (
+          <span className="whitespace-nowrap">
+            for customer order{' '}
+            <Link className="code quiet-link" to={`/sell/${serves}`}>
+              {serves}
+            </Link>{' '}
+            <Button look="link" aria-label="For all orders" onClick={() => set({ for: '' })}>
+              all
+            </Button>
+          </span>
+        )}
+        <input className="entry w-36!" aria-label="Filter proposals" placeholder="Type to filter" value={filter} onChange={(e) => set({ filter: e.target.value })} />
       </div>
       <Loaded query={proposals}>
         {(page) =>

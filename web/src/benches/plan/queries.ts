@@ -31,11 +31,20 @@ export const planOptions = () =>
     queryFn: ({ signal }) => data(api.GET('/api/plan', { signal })),
   });
 
-export const proposalsOptions = (which: List, filter: string, skip: number) =>
+export interface Chosen {
+  which: List;
+  filter: string;
+  /** what is made there, and what that customer's order waits for; "" and 0: all */
+  work_center: string;
+  serves: number;
+  skip: number;
+}
+
+export const proposalsOptions = (chosen: Chosen) =>
   queryOptions({
-    queryKey: ['planning', 'proposals', which, filter, skip],
+    queryKey: ['planning', 'proposals', chosen],
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => data(api.GET('/api/plan/proposals', { params: { query: { which, filter, skip, limit: PAGE } }, signal })),
+    queryFn: ({ signal }) => data(api.GET('/api/plan/proposals', { params: { query: { ...chosen, limit: PAGE } }, signal })),
   });
 
 export const adviceOptions = () =>

@@ -41,6 +41,11 @@ function Shown({ order: o }: { order: CustomerOrder }) {
           {o.amount !== '' && ` · ${money(o.amount)} EUR`}
           {margin}
           {o.note && ` · ${o.note}`}
+          {o.state === 'accepted' && (
+            <Link className="quiet-link ml-4 text-act" to={`/plan?for=${o.number}`}>
+              What is proposed for it
+            </Link>
+          )}
         </>
       }
       acts={
