@@ -96,6 +96,45 @@ class Planning(BrowserTest):
         self.assertEqual(CustomerLine.objects.get(order=order).open, 3)
         self.assertEqual(differences(), [])
 
+    def test_a_forecast_is_read_from_a_file_planned_by_what_changed_and_its_proposal_moved(self) -> None:
+        page = self.signed_in("Jonas")
+        page.goto("/sell/forecasts")
+        page.get_by_role("button", name="Enter a forecast").click()
+        file = "works;quantity;item;from;to\nHill;7;HT-150;2027-03-01;2027-03-01\n"
+        page.get_by_label("read a file").set_input_files(
+            {"name": "hill.csv", "mimeType": "text/csv", "buffer": file.encode()}
+        )
+        expect(page.get_by_label("item 1")).to_have_value("HT-150")
+        self.post(page)
+
+        page.goto("/plan/items/HT-150")
+        page.get_by_role("button", name="Plan what changed").click()
+        job = page.get_by_role("region", name=re.compile("^Plan what changed, job"))
+        self.work()
+        expect(job.get_by_role("status")).to_have_text("done")
+        mark = page.get_by_role("button", name=re.compile("^Proposal of 7 for Mon 1 Mar"))
+        self.assert_accessible(page, "proposals that can be moved")
+        mark.focus()
+        for _ in range(3):
+            page.keyboard.press("ArrowLeft")
+        expect(page.get_by_role("button", name=re.compile("^Proposal of 7 for Fri 26 Feb"))).to_be_focused()  # fmt: skip
+        page.keyboard.press("Enter")
+        expect(page.get_by_label("Due", exact=True)).to_have_value("2027-02-26")
+        page.keyboard.press("Escape")
+
+        box = mark.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(box["x"] - 60, box["y"] + 4, steps=4)
+        page.mouse.up()
+        moved = page.get_by_label("Due", exact=True).input_value()
+        self.assertLess(moved, "2027-03-01")
+        self.post(page)
+        made = Order.objects.latest("pk")
+        self.assertEqual((made.item.code, int(made.quantity), str(made.due)), ("HT-150", 7, moved))
+        self.assertEqual(differences(), [])
+
     def test_many_proposals_are_accepted_at_once_and_a_what_if_is_compared(self) -> None:
         page = self.signed_in("Jonas")
         page.get_by_role("link", name="Plan", exact=True).click()

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { bars, stepped } from './stepped';
+import { bars, dayAt, dayBeside, shareOf, stepped } from './stepped';
 
 const step = (day: string, projected: string) => ({ day, projected });
 
@@ -32,12 +32,19 @@ describe('a projected stock as a line', () => {
 describe('what comes and goes', () => {
   it('stands on the same width as the line, as large as its part of the largest', () => {
     const moves = [
-      { day: '2026-12-01', kind: 'customer order', change: '-4', projected: '0' },
-      { day: '2026-12-11', kind: 'proposal', change: '8', projected: '8' },
+      { day: '2026-12-01', kind: 'customer order', number: 318, change: '-4', projected: '0' },
+      { day: '2026-12-11', kind: 'proposal', number: 7, change: '8', projected: '8' },
     ];
     const [goes, comes] = bars('2026-12-01', moves);
-    expect(goes).toEqual({ at: 0, size: 0.5, goes: true, isProposed: false });
+    expect(goes).toEqual({ at: 0, size: 0.5, goes: true, isProposed: false, number: 318, day: '2026-12-01', change: '-4' });
     expect([comes?.goes, comes?.isProposed, comes?.size, Math.round((comes?.at ?? 0) * 108)]).toEqual([false, true, 1, 100]);
     expect(bars('2026-12-01', [])).toEqual([]);
+  });
+
+  it('is moved to the day under a place of the width, and by days, never before today', () => {
+    const steps = [step('2026-12-30', '4'), step('2027-01-09', '0')];
+    for (const day of ['2026-12-28', '2026-12-31', '2027-01-09']) expect(dayAt('2026-12-28', steps, shareOf('2026-12-28', steps, day))).toBe(day);
+    expect(dayAt('2026-12-28', steps, -0.2)).toBe('2026-12-28');
+    expect([dayBeside('2026-12-28', '2026-12-31', 1), dayBeside('2026-12-28', '2026-12-29', -3)]).toEqual(['2027-01-01', '2026-12-28']);
   });
 });

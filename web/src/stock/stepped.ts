@@ -21,6 +21,7 @@ const dayNumber = (day: string) => Date.parse(`${day}T00:00Z`) / 86_400_000;
 
 export interface Moving extends Change {
   kind: string;
+  number: number;
   change: string;
 }
 
@@ -33,8 +34,28 @@ export function bars(today: string, steps: readonly Moving[]) {
     size: Math.abs(Number(s.change)) / most,
     goes: s.change.startsWith('-'),
     isProposed: s.kind === 'proposal',
+    number: s.number,
+    day: s.day,
+    change: s.change,
   }));
 }
+
+/** Return the day at a share of the width, not before today. */
+export function dayAt(today: string, steps: readonly Change[], share: number): string {
+  const { first, span } = spanOf(today, steps);
+  return isoDay(first + Math.max(0, Math.round(share * span)));
+}
+
+/** Return the day so many days after another, not before today. */
+export const dayBeside = (today: string, day: string, days: number) => isoDay(Math.max(dayNumber(today), dayNumber(day) + days));
+
+/** Return where a day lies, as a share of the width. */
+export function shareOf(today: string, steps: readonly Change[], day: string): number {
+  const { first, span } = spanOf(today, steps);
+  return (dayNumber(day) - first) / span;
+}
+
+const isoDay = (number: number) => new Date(number * 86_400_000).toISOString().slice(0, 10);
 
 /** Return the first day and how many days are shown: up to a little after the last change. */
 function spanOf(today: string, steps: readonly Change[]) {

@@ -24,6 +24,11 @@ export function FuturePage() {
 function Shown({ item: i }: { item: PlannedItem }) {
   const { start } = useCommands();
   const may = useMay();
+  const movable = new Set(may.has('accept-changed') ? i.proposals.map((p) => p.proposal) : []);
+  const move = (proposal: number, due: string) => {
+    const of = i.proposals.find((p) => p.proposal === proposal);
+    if (of) start('accept-changed', { proposal, quantity: plain(of.quantity), due });
+  };
   const acts = Object.fromEntries(
     (may.has('accept-changed') ? i.proposals : []).map((p) => [
       `proposal ${p.proposal}`,
@@ -60,7 +65,7 @@ function Shown({ item: i }: { item: PlannedItem }) {
         )}
         {may.has('change-item') && <Button onClick={() => start('plan-item', { code: i.item })}>How it is planned…</Button>}
       </header>
-      {i.steps.length > 0 && <ComesAndGoes steps={i.steps} today={i.today} />}
+      {i.steps.length > 0 && <ComesAndGoes steps={i.steps} today={i.today} movable={movable} onMove={move} />}
       {i.steps.length > 0 && <SteppedLine item={i.item} unit={i.unit} today={i.today} beginsAt={i.on_hand} steps={i.steps} />}
       <StepTable
         today={i.today}
