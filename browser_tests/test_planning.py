@@ -96,7 +96,9 @@ class Planning(BrowserTest):
         self.assertEqual(CustomerLine.objects.get(order=order).open, 3)
         self.assertEqual(differences(), [])
 
-    def test_a_forecast_is_read_from_a_file_planned_by_what_changed_and_its_proposal_moved(self) -> None:
+    def test_a_forecast_is_read_from_a_file_planned_by_what_changed_and_its_proposal_moved(
+        self,
+    ) -> None:
         page = self.signed_in("Jonas")
         page.goto("/sell/forecasts")
         page.get_by_role("button", name="Enter a forecast").click()

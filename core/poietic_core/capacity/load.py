@@ -43,6 +43,8 @@ def spread_over_days(work: Work, working: WorkingTime, zone: tzinfo) -> dict[dat
     """
     first = work.starts.astimezone(zone).date()
     last = work.ends.astimezone(zone).date()
+    if first == last:  # of most there is nothing to part
+        return {first: work.hours} if work.hours else {}
     seconds: dict[date, int] = {}
     day = first
     while day <= last:

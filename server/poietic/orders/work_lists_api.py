@@ -1,7 +1,7 @@
 """Work centers' lists: what each should do next, and what it is loaded with against what it can do."""
 
 from collections.abc import Iterable
-from datetime import date, datetime, timedelta, tzinfo
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from typing import Annotated, Literal, NamedTuple
 
@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
 from poietic_core.calendar.schedule import WorkCenterTime
-from poietic_core.capacity.load import Work, capacity_of, load_by_day, week_of
+from poietic_core.capacity.load import Work, capacity_of, week_of
 from poietic_core.capacity.priority import Rule, critical_ratio, slack
 from poietic_core.order.working import Working
 from poietic_core.quantity import ZERO
@@ -273,8 +273,11 @@ def loads_of(centers: list[WorkCenter], weeks: int) -> list[LoadOut]:
         for w, order, starts, stops, hours in found.order_by()
         if starts and stops
     ]  # fmt: skip
-    begins = min([first, *(timezone.localdate(r.work.starts) for r in rows)])
-    stops = max([last, *(timezone.localdate(r.work.ends) for r in rows)])
+    begins = stops = first
+    if rows:
+        begins = timezone.localdate(min(r.work.starts for r in rows))
+        stops = timezone.localdate(max(r.work.ends for r in rows))
+    begins, stops = min(first, begins), max(last, stops)
     times = work_center_times(begins, stops)
     by_center: dict[int, list[Loading]] = {}
     for r in rows:
@@ -290,12 +293,12 @@ def _load(
     center: WorkCenter, time: WorkCenterTime, rows: list[Loading], first: date, last: date
 ) -> LoadOut:
     zone = timezone.get_current_timezone()
-    parts = {
-        is_planned: load_by_day(
-            (r.work for r in rows if r.is_planned is is_planned), time.working, zone, first, last
-        )
-        for is_planned in (False, True)
-    }
+    spread = [(r, spread_over_days(r.work, time.working, zone)) for r in rows]
+    parts: dict[bool, dict[date, Decimal]] = {False: {}, True: {}}
+    for r, hours_on in spread:
+        own = parts[r.is_planned]
+        for day, hours in hours_on.items():
+            own[day] = own.get(day, ZERO) + hours
     days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
     told = [
         LoadDayOut(
@@ -308,7 +311,7 @@ def _load(
         )
         for d in days
     ]
-    weeks = [_week(told[n : n + 7], rows, time, zone) for n in range(0, len(told), 7)]
+    weeks = [_week(told[n : n + 7], spread) for n in range(0, len(told), 7)]
     return LoadOut(
         code=center.code,
         name=center.name,
@@ -322,18 +325,15 @@ def _load(
     )
 
 
-def _week(
-    days: list[LoadDayOut], rows: list[Loading], time: WorkCenterTime, zone: tzinfo
-) -> LoadWeekOut:
+def _week(days: list[LoadDayOut], spread: list[tuple[Loading, dict[date, Decimal]]]) -> LoadWeekOut:
     capacity, released, planned = (
         sum((getattr(d, name) for d in days), ZERO) for name in ("capacity", "released", "planned")
     )
     is_over = released + planned > capacity
     first, last = days[0].day, days[-1].day
     orders: dict[int, Decimal] = {}
-    for r in rows if is_over else ():
-        hours = load_by_day([r.work], time.working, zone, first, last)
-        if here := sum(hours.values(), ZERO):
+    for r, hours_on in spread if is_over else ():
+        if here := sum((h for day, h in hours_on.items() if first <= day <= last), ZERO):
             orders[r.order] = orders.get(r.order, ZERO) + here
     return LoadWeekOut(
         week=week_of(first),
