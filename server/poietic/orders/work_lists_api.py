@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
 from poietic_core.calendar.schedule import WorkCenterTime
-from poietic_core.capacity.load import Work, capacity_of, week_of
+from poietic_core.capacity.load import Work, capacity_of, spread_over_days, week_of
 from poietic_core.capacity.priority import Rule, critical_ratio, slack
 from poietic_core.order.working import Working
 from poietic_core.quantity import ZERO
