@@ -3,6 +3,7 @@
 import tracemalloc
 from datetime import date, timedelta
 from decimal import Decimal
+from resource import RUSAGE_SELF, getrusage
 from time import perf_counter
 
 import numpy as np
@@ -12,6 +13,7 @@ from django.utils import timezone
 from poietic.catalog.models import Item
 from poietic.demo.shop import Shop
 from poietic.planning.models import PlanRun, Proposal
+from poietic.planning.reading import Assumed, read_works
 from poietic.statements.copying import copy_rows, days_of
 from poietic_core.planning.lot_sizing import LotRule
 from poietic_core.planning.model import Demand, Source, Supply
@@ -20,6 +22,8 @@ from poietic_core.planning.pegging import peg
 from scipy.sparse import csr_matrix
 
 from core.tests.plain_netting import plain_net
+
+from .plant import Lines, store
 
 ITEMS, LEVELS, LINES, PERIODS = 100_000, 10, 1_000_000, 60
 FOUR = (LotRule.LOT_FOR_LOT, LotRule.FIXED, LotRule.PERIODS, LotRule.REORDER_POINT)
@@ -151,4 +155,47 @@ class Storing(TransactionTestCase):
         print(
             f"\nstoring {STORED:,} proposals by binary COPY with their indexes and checks: {own:,.0f} rows/s, "
             f"{own / base:.0f} × bulk_create ({base:,.0f} rows/s; goal: {GOAL_STORING} ×: {met})"
+        )
+
+
+class EndToEnd(TransactionTestCase):
+    """From the database to stored proposals: 100,000 items on ten levels, 990,000 lines, 60 working days."""
+
+    def test_run(self) -> None:
+        lines = Lines(levels=LEVELS, width=ITEMS // LEVELS, each=11)
+        lines.quantities /= 8
+        today = timezone.localdate()
+        store(lines, today)
+        shop = Shop()
+        shop.do("define-partner", code="C", name="Customer", is_supplier=False, is_customer=True)
+        line = {"item": "I0", "quantity": "1", "wanted_on": str(today + timedelta(days=40))}
+        shop.do("enter-customer-order", customer="C", lines=[line])
+        with connection.cursor() as cursor:
+            rules = [rule.value for rule in FOUR]
+            cursor.execute("UPDATE catalog_item SET lot_rule = (%s::text[])[1 + id %% 4], lot_minimum = 4, lot_multiple = 8, lot_days = 3, lead_time_days = id %% 5, safety_stock = id %% 3", [rules])  # fmt: skip
+            cursor.execute(
+                "INSERT INTO selling_customerline (order_id, number, item_id, quantity, wanted_on, priority, is_planned, delivered, open) "
+                "SELECT o.id, n + 1, n %% %s, 1 + n %% 40, %s::date + (n %% 84), 5, true, 0, 1 + n %% 40 "
+                "FROM selling_customerorder o, generate_series(1, 200000) n",
+                [ITEMS // LEVELS * 2, today],
+            )
+            cursor.execute("ANALYZE")
+        connection.close()
+        begin = perf_counter()
+        read = read_works(today, PERIODS, Assumed())
+        reading = perf_counter() - begin
+        begin = perf_counter()
+        plan = net(read.works)
+        netting = perf_counter() - begin
+        del read, plan
+        before = getrusage(RUSAGE_SELF).ru_maxrss
+        begin = perf_counter()
+        shop.do("run-plan", horizon=PERIODS)
+        whole = perf_counter() - begin
+        run = PlanRun.objects.latest("pk")
+        print(
+            f"\\na planning run from the database to stored proposals, {ITEMS:,} items × {PERIODS} days, {lines.parents.size:,} lines, "
+            f"200,000 customers' lines: {whole:.1f} s, of it reading {reading:.1f} s, netting {netting:.1f} s, the rest storing "
+            f"{run.proposals:,} proposals, what they load, and who waits; at most {getrusage(RUSAGE_SELF).ru_maxrss / 1e6:.1f} GB "
+            f"in the process ({before / 1e6:.1f} GB before)"
         )

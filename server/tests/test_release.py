@@ -147,6 +147,10 @@ class Planned(ReleaseTest):
         answer = self.refused("input.invalid", "plan-orders", orders=[*rows, rows[0] | {"item": "PAD-3"}])  # fmt: skip
 
         self.assertIn("orders.3.item", answer["detail"])
+        answer = self.refused("input.invalid", "plan-orders", orders=[*rows, rows[0] | {"quantity": "x"}])  # fmt: skip
+        self.assertIn("orders.3.quantity", answer["detail"], "rows are counted from 1, whoever reads them")  # fmt: skip
+        answer = self.refused("input.invalid", "plan-orders", orders=[])
+        self.assertIn("orders: at least 1 is needed", answer["detail"])
         self.assertEqual(Order.objects.count(), 2)
 
     def test_a_copy_is_for_the_same_customer_and_places(self) -> None:

@@ -126,8 +126,9 @@ class Read:
     def told(self) -> list[str]:
         """Say what is not planned."""
         undated = sum(self.undated.values())
-        words = f"{undated} supplies of which nobody knows the day are left out."
-        return [*self.said, words] if undated else self.said
+        words = "1 supply" if undated == 1 else f"{undated} supplies"
+        told = f"Of {words} nobody knows the day: not counted."
+        return [*self.said, told] if undated else self.said
 
     @cached_property
     def row_of(self) -> dict[int, int]:

@@ -203,8 +203,13 @@ def install(api: NinjaAPI) -> None:
 
 
 def _fault(error: dict[str, Any]) -> str:
-    path = ".".join(str(p) for p in error["loc"] if p not in ("body", "body_", "request", "given"))
+    parts = (p for p in error["loc"] if p not in ("body", "body_", "request", "given"))
+    path = ".".join(str(p + 1 if isinstance(p, int) else p) for p in parts)  # people count from 1
     message = error["msg"].removeprefix("Value error, ")
     if error["type"] == "extra_forbidden":
         message = "this field does not exist"
+    elif error["type"] == "too_short":
+        message = f"at least {error['ctx']['min_length']} is needed"
+    elif error["type"] == "too_long":
+        message = f"at most {error['ctx']['max_length']} at once"
     return f"{path}: {message}" if path else message

@@ -97,14 +97,6 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
             by supplier
           </Link>
         )}
-        <select className="entry ml-auto w-40!" aria-label="Made at" value={work_center} onChange={(e) => set({ at: e.target.value })}>
-          <option value="">made anywhere</option>
-          {centers.map((c) => (
-            <option key={c.code} value={c.code}>
-              at {c.name}
-            </option>
-          ))}
-        </select>
         {serves > 0 && (
           <span className="whitespace-nowrap">
             for customer order{' '}
@@ -116,6 +108,17 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
             </Button>
           </span>
         )}
+      </div>
+      <div className="flex min-h-8 flex-wrap items-center gap-x-3 gap-y-1 px-4 pb-1">
+        <Acts rows={proposals.data?.rows ?? []} marked={marked} onMark={setMarked} />
+        <select className="entry ml-auto w-36!" aria-label="Made at" value={work_center} onChange={(e) => set({ at: e.target.value })}>
+          <option value="">made anywhere</option>
+          {centers.map((c) => (
+            <option key={c.code} value={c.code}>
+              at {c.name}
+            </option>
+          ))}
+        </select>
         <input className="entry w-36!" aria-label="Filter proposals" placeholder="Type to filter" value={filter} onChange={(e) => set({ filter: e.target.value })} />
       </div>
       <Loaded query={proposals}>
@@ -126,7 +129,6 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
             </Empty>
           ) : (
             <>
-              <Acts rows={page.rows} marked={marked} onMark={setMarked} />
               <Table rows={page.rows} marked={marked} onMark={setMarked} canMark={which !== 'decided'} />
               {page.whole > PAGE && (
                 <p className="flex gap-4 px-4 py-2 text-quiet">
@@ -164,7 +166,7 @@ function Acts({ rows, marked, onMark }: Marking) {
   if (!may.has('accept-proposals')) return null;
   const act = (command: string) => start(command, { proposals: chosen });
   return (
-    <p className="flex min-h-8 items-center gap-3 px-4 pb-1">
+    <>
       <Button look="act" disabled={chosen.length === 0} onClick={() => act('accept-proposals')}>
         {chosen.length > 0 ? `Accept ${chosen.length}…` : 'Accept…'}
       </Button>
@@ -176,7 +178,7 @@ function Acts({ rows, marked, onMark }: Marking) {
           Mark none
         </Button>
       )}
-    </p>
+    </>
   );
 }
 
