@@ -4,6 +4,7 @@ from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
+from poietic.demo import mirror_cell
 from poietic.planning.models import PlanRun, Proposal, Stirred
 
 from .selling_shop import SellingTest
@@ -73,6 +74,12 @@ class NetChange(SellingTest):
         self.assertGreaterEqual(self.again(), 1)
         self.shop.do("change-item", code="PAD-3", safety_stock="50")
         self.assertEqual(self.again(), 1)
+        self.assertNotIn("Alternates", str(self.caller.get("plan")["plan"]["told"]))
+        line = {"item": "PAD-3", "operation": 10, "quantity": "2", "alternates": [{"item": "SHIM"}]}
+        hours = [{"number": 10, "name": "Fit", "work_center": "ASSY", "run_labour_hours": "0.1"}]
+        mirror_cell.structure(self.shop, "CS-01", hours, [line])
+        self.assertGreater(self.again(), 1)
+        self.assertIn("Alternates are not planned with", str(self.caller.get("plan")["plan"]["told"]))  # fmt: skip
 
     def test_a_plan_of_another_day_is_made_anew(self) -> None:
         self.ordered()

@@ -22,6 +22,8 @@ from ..buying.future import from_drafts
 from ..buying.models import Purchase
 from ..buying.prices import first_suppliers
 from ..catalog.models import Place
+from ..engineering.models import ComponentRow
+from ..engineering.queries import in_force
 from ..engineering.snapshot import load_graph
 from ..stores.future import Future, future_of
 from .beside import as_rows, grades_of, levels_of
@@ -278,6 +280,9 @@ def read_plant(today: date, periods: int, assumed: Assumed, frozen: int = 0) -> 
         frozen=frozen,
     )
     said = [*told, *(f"Of {d.item.code} nothing is proposed before {d.until}: {d.reason}." for d in declined)]  # fmt: skip
+    alternates = ComponentRow.objects.filter(revision__in=in_force(today)).exclude(alternates=[])
+    if alternates.exists():
+        said.append("Alternates are not planned with: which one an order takes is decided by hand.")
     if frozen:
         said.append(f"Nothing new is proposed to be there before {days[frozen]}.")
     return Read(
