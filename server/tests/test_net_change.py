@@ -4,9 +4,12 @@ from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
+from django.test import TestCase
 from poietic.demo import mirror_cell
 from poietic.planning.models import PlanRun, Proposal, Stirred
+from poietic.planning.tasks import plan_at_night
 
+from .client import Caller, make_person
 from .selling_shop import SellingTest
 from .test_walks import doing
 from .walk import Walk
@@ -40,6 +43,15 @@ class NetChange(SellingTest):
         self.ordered()
         self.must("run-plan", horizon=60)
         self.assertEqual(self.again(), 0)
+
+    def test_a_works_that_begins_empty_is_planned_as_it_grows(self) -> None:
+        self.must("run-plan", horizon=60)
+        for code in ("NEW-1", "NEW-2"):
+            self.shop.do("define-item", code=code, name=code, unit="pcs", source="buy", lead_time_days=3)  # fmt: skip
+        line = {"item": "NEW-2", "quantity": "4", "wanted_on": str(self.day(9))}
+        self.must("enter-customer-order", customer="OBS", lines=[line])
+        self.assertEqual(self.again(), 2)
+        self.assertEqual([(p.item.code, p.steps) for p in Proposal.objects.filter(run=PlanRun.last_plan())], [("NEW-2", 4)])  # fmt: skip
 
     def test_what_changed_is_netted_with_what_that_changes_below(self) -> None:
         self.ordered()
@@ -184,3 +196,20 @@ class BetweenSites(SellingTest):
         ((_, _, _, _, send, there, late),) = self.sent()
         self.assertEqual((send, there), (str(self.day(0)), str(self.day(30))))
         self.assertGreater(late, 0)
+
+
+class FromNothing(TestCase):
+    """A database that begins empty."""
+
+    def test_a_plan_of_nothing_is_made_anew_once_there_are_items(self) -> None:
+        caller = Caller(make_person())
+        caller.must("run-plan", {})
+        self.assertIn("plan", caller.must("plan-changes", {})["made"])
+        caller.must("define-item", {"code": "X", "name": "X", "unit": "pcs", "source": "buy", "safety_stock": "5"})  # fmt: skip
+        caller.must("plan-changes", {})
+        self.assertEqual([p.steps for p in Proposal.objects.filter(run=PlanRun.last_plan())], [5])
+
+    def test_without_a_plan_nothing_stays_noted(self) -> None:
+        Stirred.objects.create(item=1)
+        plan_at_night(0)
+        self.assertEqual(Stirred.objects.count(), 0)

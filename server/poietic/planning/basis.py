@@ -71,10 +71,10 @@ class Basis:
         PlanBasis.objects.all().delete()
         PlanBasis.objects.create(run=run, arrays=packed.getvalue())
 
-    def is_comparable(self, read: Read) -> bool:
-        """Tell whether it is of the same days and sites."""
-        same = np.array_equal(self.days, days_of(read.days))
-        return same and self.facts.shape[1] == _facts(read).shape[1]
+    def is_like(self, now: "Basis") -> bool:
+        """Tell whether both are of the same days and sites, so that they can be told apart item by item."""
+        same = np.array_equal(self.days, now.days)
+        return same and self.facts.shape[1] == now.facts.shape[1] and self.keys.size > 0
 
     def lots_of(self, read: Read) -> Floats:
         """Return its lots by the rows and periods of what is read now."""

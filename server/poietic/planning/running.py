@@ -77,11 +77,12 @@ def plan_again(context: Context, run: PlanRun) -> int | None:
         return None
     context.progress("reading what changed", 0, 1)
     read = read_plant(today, periods, Assumed(), frozen)
-    if not basis.is_comparable(read):
+    before = basis.lots_of(read)
+    now = Basis.of(read, before)
+    if not basis.is_like(now):
         return None
     read.undated = basis.undated_of(read)
-    before = basis.lots_of(read)
-    stirred = basis.changed(Basis.of(read, before), read, noted)
+    stirred = basis.changed(now, read, noted)
     items = read.keys.size
     plan, again = net_change(read.works, before, stirred, read.read, lambda done: context.progress("netting", done, items))  # fmt: skip
     context.progress("storing", items, items)

