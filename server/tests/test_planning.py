@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 from poietic.buying.models import Purchase, PurchaseLine
+from poietic.demo import mirror_cell
 from poietic.engineering.models import WorkCenter
 from poietic.orders.models import Order
 from poietic.planning.models import Advice, PlanRun, Proposal
@@ -520,3 +521,38 @@ class Copying(SellingTest):
                 (int(read.keys[1]), 2**40, date(2026, 11, 30), 3, "open", ""),
             ],
         )
+
+
+class Sizes(SellingTest):
+    """What is cut of a stock form, behind what the plan would buy of it."""
+
+    def test_the_demand_behind_a_plate_is_told_by_size(self) -> None:
+        """By hand: 300 × 200 × 10 mm of 2700 kg/m³ are 1.62 kg; two to a body, of which a tenth is lost.
+
+        9 bodies are ordered: 9 / 0.9 × 2 = 20 pieces, 32.4 kg; 3 lids of one piece 0.54 kg each are planned.
+        """
+        self.shop.do("define-item", code="PLATE", name="Plate", unit="kg", step="0.01", source="buy", price="4", density="2700")  # fmt: skip
+        for code, lost in (("BODY", "0.9"), ("LID", "1")):
+            self.shop.do("define-item", code=code, name=code.title(), unit="pcs", source="make")
+            pieces, sides = ("2", ("300", "200", "10")) if code == "BODY" else ("1", ("100", "200", "10"))  # fmt: skip
+            line = {"item": "PLATE", "operation": 10, "quantity": pieces, "measured_by": "mass"}
+            cut = line | dict(zip(("length", "width", "thickness"), sides, strict=True))
+            hours = {"number": 10, "name": "Cut", "work_center": "MILL", "run_labour_hours": "0.1"}
+            mirror_cell.structure(self.shop, code, [hours | {"yield_share": lost}], [cut])
+        wanted = {"item": "BODY", "quantity": "9", "wanted_on": str(self.day(30))}
+        self.must("enter-customer-order", customer="OBS", lines=[wanted])
+        self.must("plan-order", item="LID", quantity="3", due=str(self.day(20)))
+        self.must("run-plan", horizon=60)
+        (group,) = self.caller.get("plan/purchases")["suppliers"]
+        (plate,) = [i for i in group["items"] if i["item"] == "PLATE"]
+        told = [(s["item"], s["size"], s["pieces"], Decimal(s["quantity"])) for s in plate["sizes"]]
+        self.assertEqual(
+            told,
+            [
+                ("BODY", "300 × 200 × 10", "20", Decimal("32.4")),
+                ("LID", "100 × 200 × 10", "3", Decimal("1.62")),
+            ],
+        )
+        self.assertEqual(Decimal(plate["quantity"]), Decimal("34.02"))
+        (early,) = self.caller.get("plan/purchases", until=str(self.day(25)))["suppliers"]
+        self.assertEqual([(s["item"], s["pieces"]) for i in early["items"] for s in i["sizes"]], [("LID", "3")])  # fmt: skip

@@ -14,12 +14,15 @@ from ..catalog.models import Item, PriceRow
 from ..catalog.queries import any_of
 from ..commanding.reading import Cost
 from ..costing.queries import as_supplier_price, unit_price
-from ..web_api.fields import Answer, Day, DecimalText
+from ..web_api.fields import Answer, Day, DecimalText, plain
 from .models import PlanRun, Proposal, ProposalState
+from .sizes import SizeWanted, sizes_wanted
 
 router = Router(tags=["planning"])
 #: proposals that are gathered, those to be ordered first
 MOST_GATHERED = 500
+#: sizes that are told of one item
+MOST_SIZES = 20
 #: a price that is reached only by so many times what is wanted is not told: common practice
 MOST_OF_IT = 2
 
@@ -31,6 +34,17 @@ class NextPrice(Answer):
     more: DecimalText
     price: Cost
     saves: Cost
+
+
+class CutOf(Answer):
+    """Pieces of one size that are cut of it, and what for."""
+
+    item: str
+    name: str
+    #: [mm]
+    size: str
+    pieces: DecimalText
+    quantity: DecimalText
 
 
 class GatheredItem(Answer):
@@ -48,6 +62,8 @@ class GatheredItem(Answer):
     price: Cost | None
     cost: Cost | None
     next: NextPrice | None
+    #: of what is measured: the demand behind it by size, most of it first
+    sizes: list[CutOf]
 
 
 class Gathered(Answer):
@@ -79,13 +95,17 @@ def gathered_purchases(request: HttpRequest, until: Day | None = None) -> Gather
     shown = list(rows.select_related("item").order_by("order_on", "pk")[:MOST_GATHERED])
     first = first_suppliers({p.item_id for p in shown})
     prices = _prices({p.item_id for p in shown})
+    bought = {p.item_id for p in shown}
+    sizes = sizes_wanted(bought, last, until, timezone.localdate()) if last and bought else {}
     gathered: dict[tuple[str, str], dict[int, list[Proposal]]] = {}
     for p in shown:
         of = gathered.setdefault(first.get(p.item_id, ("", "")), {})
         of.setdefault(p.item_id, []).append(p)
     return GatheredPurchases(
         until=until,
-        suppliers=[_group(code, name, own, prices) for (code, name), own in gathered.items()],
+        suppliers=[
+            _group(code, name, own, prices, sizes) for (code, name), own in gathered.items()
+        ],
         shown=len(shown),
         whole=rows.count(),
     )
@@ -100,17 +120,27 @@ def _prices(items: set[int]) -> dict[int, list[SupplierPrice]]:
 
 
 def _group(
-    code: str, name: str, own: dict[int, list[Proposal]], prices: dict[int, list[SupplierPrice]]
+    code: str,
+    name: str,
+    own: dict[int, list[Proposal]],
+    prices: dict[int, list[SupplierPrice]],
+    sizes: dict[int, list[SizeWanted]],
 ) -> Gathered:
     told = [
-        _item(proposals, [p for p in prices.get(key, []) if p.supplier == code])
+        _item(
+            proposals,
+            [p for p in prices.get(key, []) if p.supplier == code],
+            sizes.get(key, [])[:MOST_SIZES],
+        )
         for key, proposals in own.items()
     ]
     cost = sum((i.cost or ZERO for i in told), ZERO)
     return Gathered(supplier=code, name=name, items=told, cost=cost)
 
 
-def _item(proposals: list[Proposal], prices: list[SupplierPrice]) -> GatheredItem:
+def _item(
+    proposals: list[Proposal], prices: list[SupplierPrice], sizes: list[SizeWanted]
+) -> GatheredItem:
     item, today = proposals[0].item, timezone.localdate()
     quantity = sum((p.quantity for p in proposals), ZERO)
     price = unit_price(item, prices, today, quantity)
@@ -126,6 +156,18 @@ def _item(proposals: list[Proposal], prices: list[SupplierPrice]) -> GatheredIte
         price=price,
         cost=cost,
         next=_next(item, prices, quantity, cost),
+        sizes=[_cut(s) for s in sizes],
+    )
+
+
+def _cut(s: SizeWanted) -> CutOf:
+    sides = (s.measure.length, s.measure.width, s.measure.thickness)
+    return CutOf(
+        item=s.item.code,
+        name=s.item.name,
+        size=" × ".join(plain(side.normalize()) for side in sides if side is not None),
+        pieces=s.pieces,
+        quantity=s.quantity,
     )
 
 

@@ -19508,6 +19508,30 @@ export interface components {
             late: number;
         };
         /**
+         * CutOf
+         * @description Pieces of one size that are cut of it, and what for.
+         */
+        CutOf: {
+            /** Item */
+            item: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: string;
+            /**
+             * Pieces
+             * Format: decimal
+             * @example 2.40
+             */
+            pieces: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 2.40
+             */
+            quantity: string;
+        };
+        /**
          * Gathered
          * @description What is proposed to be bought of a supplier; "" where nobody is known to sell it.
          */
@@ -19560,6 +19584,8 @@ export interface components {
             /** Cost */
             cost: string | null;
             next: components["schemas"]["NextPrice"] | null;
+            /** Sizes */
+            sizes: components["schemas"]["CutOf"][];
         };
         /**
          * GatheredPurchases

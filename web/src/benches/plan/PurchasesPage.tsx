@@ -95,6 +95,11 @@ function ItemRow({ item: i }: { item: GatheredItem }) {
         <Link className="code quiet-link" to={`/plan/items/${encodeURIComponent(i.item)}`}>
           {i.item}
         </Link>
+        {i.sizes.map((s, n) => (
+          <span key={`${s.item} ${n}`} className="block text-[12px] text-quiet">
+            {quantity(s.pieces)} of {s.size} mm for {s.name} <span className="code">{s.item}</span>: {quantity(s.quantity)} {i.unit}
+          </span>
+        ))}
         {i.next && (
           <span className="block text-[12px] text-quiet">
             {unitCost(i.next.price)} EUR from {quantity(i.next.from_quantity)} on: {quantity(i.next.more)} {i.unit} more,{' '}
