@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from collections.abc import Set as AbstractSet
 from datetime import date
 from decimal import Decimal
+from typing import Any
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -124,6 +125,24 @@ class ByHand(SimpleTestCase):
         self.assertTrue(chain.is_cut)
         self.assertEqual(told(chain), [(0, TELESCOPE, 0), (1, TUBE, 0)])
 
+    def test_nothing_is_read_of_more_items_than_was_asked_for(self) -> None:
+        """The mirror comes 30 days late, on the third level: of two items that is not seen, and said."""
+        self.pegs[MIRROR] = [one(wants(Source.ORDER, 20, on=5), comes(Source.PURCHASE, 9, on=35))]
+        read: list[set[int]] = []
+
+        def pegs_of(items: Any) -> Any:
+            read.append(set(items))
+            return of(self.pegs)(items)
+
+        begins = [(TELESCOPE, (Source.CUSTOMER, 5001, 1))]
+        (whole,), is_cut = late_ways(begins, pegs_of, takes(self.pegs))
+        self.assertEqual(
+            ([link.item for link in whole], is_cut), ([TELESCOPE, TUBE, MIRROR], False)
+        )
+        read.clear()
+        (seen,), is_cut = late_ways(begins, pegs_of, takes(self.pegs), most_items=2)
+        self.assertEqual((seen, is_cut, read), ([], True, [{TELESCOPE}, {TUBE}]))
+
 
 @st.composite
 def networks(draw: st.DrawFn) -> Network:
@@ -189,7 +208,8 @@ class Networks(SimpleTestCase):
     def test_demands_followed_together_are_as_late_as_each_alone(self, pegs: Network) -> None:
         begins = [(i, key) for i, own in pegs.items() for p in own if (key := key_of(p.demand))]
 
-        ways = late_ways(begins, of(pegs), takes(pegs))
+        ways, is_cut = late_ways(begins, of(pegs), takes(pegs))
+        self.assertFalse(is_cut)
 
         alone = [covered_by(i, key, of(pegs), takes(pegs)).path for i, key in begins if key]
         self.assertEqual(ways, alone)

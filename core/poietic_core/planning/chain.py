@@ -84,7 +84,7 @@ def served_by(
     Full pegging: Orlicky, Material Requirements Planning (1975). A delay goes on less its float:
     the critical path method (Kelley & Walker, 1959).
     """
-    walk = _Walk(pegs_of, gives, lambda p: p.supply, lambda p: p.demand, most)
+    walk = _Walk(pegs_of, gives, lambda p: p.supply, lambda p: p.demand, most, most)
     first = (item, begin)
     walk.gather([first])
     delays: dict[Node, int | None] = {first: late}
@@ -122,7 +122,7 @@ def covered_by(
     As of `served_by`.
     """
     first = (item, begin)
-    walk, lates, paths = _down([first], pegs_of, takes, days, most)
+    walk, lates, paths = _down([first], pegs_of, takes, days, most, most)
     return replace(walk.chain(first, lates), path=paths[0])
 
 
@@ -133,7 +133,8 @@ def late_ways(
     *,
     days: PlanDays = WEEKDAYS,
     most: int = 100_000,
-) -> list[list[Link]]:
+    most_items: int = 20_000,
+) -> tuple[list[list[Link]], bool]:
     """Return for each demand the links that make it late, from the demand down; none where it is in time.
 
     All are followed together: what is asked for does not grow with their number.
@@ -142,18 +143,29 @@ def late_ways(
     ----------
     begins : items with the demands
     takes, days, most : as of `covered_by`
+    most_items : whose pegs are read; levels below these are not followed
+
+    Returns
+    -------
+    the links by demand, and whether there is more below than was followed
 
     Source
     ------
     As of `served_by`.
     """
-    return _down(begins, pegs_of, takes, days, most)[2]
+    walk, _, ways = _down(begins, pegs_of, takes, days, most, most_items)
+    return ways, walk.is_cut
 
 
 def _down(
-    begins: Sequence[Node], pegs_of: PegsOf, takes: ItemsOf, days: PlanDays, most: int
+    begins: Sequence[Node],
+    pegs_of: PegsOf,
+    takes: ItemsOf,
+    days: PlanDays,
+    most: int,
+    most_items: int,
 ) -> tuple[_Walk, dict[Node, list[int | None]], list[list[Link]]]:
-    walk = _Walk(pegs_of, takes, lambda p: p.demand, lambda p: p.supply, most)
+    walk = _Walk(pegs_of, takes, lambda p: p.demand, lambda p: p.supply, most, most_items)
     walk.gather(begins)
     waits: dict[Node, int | None] = {}
     lates: dict[Node, list[int | None]] = {}
@@ -177,17 +189,26 @@ class _Walk:
         near: Callable[[Peg], Demand | Supply | None],
         far: Callable[[Peg], Demand | Supply | None],
         most: int,
+        most_items: int,
     ) -> None:
+        #: there is more than was followed
+        self.is_cut = False
         self.pegs: dict[Node, list[Peg]] = {}
         self._pegs_of, self._items_of, self._near, self._far = pegs_of, items_of, near, far
-        self._most, self._count = most, 0
+        self._most, self._most_items, self._count = most, most_items, 0
         self._items: dict[Key, AbstractSet[int]] = {}
 
     def gather(self, begins: Iterable[Node]) -> None:
         """Read level by level what is reached."""
         frontier: set[Node] = set(begins)
-        while frontier and self._count < self._most:
-            pegs = self._pegs_of({item for item, _ in frontier})
+        read: set[int] = set()
+        while frontier:
+            items = {item for item, _ in frontier}
+            read |= items
+            if self.pegs and (self._count >= self._most or len(read) > self._most_items):
+                self.is_cut = True
+                return
+            pegs = self._pegs_of(items)
             makers: set[Key] = set()
             for item, key in frontier:
                 own = [
@@ -260,7 +281,7 @@ class _Walk:
                     show(further, depth + 1)
 
         show(first, 0)
-        return Chain(links[: self._most], is_cut=self._count >= self._most)
+        return Chain(links[: self._most], is_cut=self.is_cut or len(links) > self._most)
 
 
 def _link(item: int, p: Peg, depth: int, late: int | None) -> Link:

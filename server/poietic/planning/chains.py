@@ -38,8 +38,8 @@ class Chains:
         """Return what a demand for an item waits for."""
         return covered_by(item.pk, begin, self.pegs_of, self.taken_by, days=self.days)
 
-    def late_ways(self, begins: Sequence[tuple[int, Key | None]]) -> list[list[Link]]:
-        """Return what makes each of some demands late, from the demand down; nothing where it is in time."""
+    def late_ways(self, begins: Sequence[tuple[int, Key | None]]) -> tuple[list[list[Link]], bool]:
+        """Return what makes each of some demands late, from the demand down, and whether not all was followed."""
         return late_ways(begins, self.pegs_of, self.taken_by, days=self.days)
 
     def pegs_of(self, items: AbstractSet[int]) -> dict[int, Sequence[Peg]]:

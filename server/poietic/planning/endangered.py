@@ -40,13 +40,17 @@ def keep_endangered(context: Context, run: PlanRun, today: date) -> None:
     context.progress("following what customers wait for", 0, 1)
     begins = [(n.item_id, (Source.CUSTOMER, n.order.number, n.number)) for n in followed]
     rows = []
-    for n, path in zip(followed, chains.late_ways(begins), strict=True):
+    ways, is_cut = chains.late_ways(begins)
+    for n, path in zip(followed, ways, strict=True):
         if path:
             cause = path[-1]
             comes = None if path[0].late is None else chains.days.later(n.due, path[0].late)
             rows.append((run.pk, n.pk, comes, cause.item, cause.quantity, *_of(cause, chains)))
     names = ("run", "line", "comes", "cause", "quantity", "source", "number", "words")
     insert_rows(EndangeredLine, names, rows)
+    if is_cut:
+        run.told.append(f"What customers wait for was followed over {len(chains.items):,} items, not down to all that is bought.")  # fmt: skip
+        run.save(update_fields=["told"])
     tell_endangered(context, run, today)
 
 

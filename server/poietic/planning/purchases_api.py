@@ -7,7 +7,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
 from poietic_core.cost.prices import SupplierPrice, next_break
-from poietic_core.quantity import ZERO, money
+from poietic_core.quantity import ZERO, money, round_up
 
 from ..buying.prices import first_suppliers
 from ..catalog.models import Item, PriceRow
@@ -156,18 +156,18 @@ def _item(
         price=price,
         cost=cost,
         next=_next(item, prices, quantity, cost),
-        sizes=[_cut(s) for s in sizes],
+        sizes=[_cut(s, item.step) for s in sizes],
     )
 
 
-def _cut(s: SizeWanted) -> CutOf:
+def _cut(s: SizeWanted, step: Decimal) -> CutOf:
     sides = (s.measure.length, s.measure.width, s.measure.thickness)
     return CutOf(
         item=s.item.code,
         name=s.item.name,
         size=" × ".join(plain(side.normalize()) for side in sides if side is not None),
         pieces=s.pieces,
-        quantity=s.quantity,
+        quantity=round_up(s.quantity, step),
     )
 
 
