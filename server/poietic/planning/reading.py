@@ -49,28 +49,23 @@ FROM catalog_item i LEFT JOIN ledger_holding h ON h.item_id = i.id ORDER BY i.id
 """
 #: what may be left out, or asked for more of, in a what-if
 FROM_OUTSIDE = (Source.CUSTOMER, Source.FORECAST)
-#: of all items, or of some: on hand, and neither expired nor held back
+#: on hand, and neither expired nor held back
 USABLE = """
-SELECT b.item_id, sum(b.quantity) FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
+FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
 JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
-WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)) AND (%s OR b.item_id = ANY(%s)) GROUP BY 1
+WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true))
 """
-
-
+#: of all items, or of some; and of all items by site
+ON_HAND = f"SELECT b.item_id, sum(b.quantity) {USABLE} AND (%s OR b.item_id = ANY(%s)) GROUP BY 1"
+AT_SITES = (
+    f"SELECT b.item_id, p.site_id, sum(b.quantity) {USABLE} AND b.quantity <> 0 GROUP BY 1, 2"
+)
 #: the same that expires: by item, the last day on which a part may be used
 EXPIRING = """
 SELECT b.item_id, l.expires_on, sum(b.quantity) FROM ledger_stockbalance b
 JOIN ledger_lot l ON l.id = b.lot_id AND l.state = 'usable' AND l.expires_on >= %s
 JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
 WHERE b.quantity > 0 AND (%s OR b.item_id = ANY(%s)) GROUP BY 1, 2
-"""
-
-
-#: the same by site
-AT_SITES = """
-SELECT b.item_id, p.site_id, sum(b.quantity) FROM ledger_stockbalance b LEFT JOIN ledger_lot l ON l.id = b.lot_id
-JOIN catalog_place p ON p.id = b.place_id AND p.kind IN ('store', 'floor', 'carrier')
-WHERE (l.id IS NULL OR l.state = 'usable' AND coalesce(l.expires_on >= %s, true)) AND b.quantity <> 0 GROUP BY 1, 2
 """
 
 
@@ -198,7 +193,7 @@ def future_of_all(items: list[int]) -> dict[int, Future]:
 def usable_stock_of(day: date, items: list[int] | None = None) -> dict[int, Decimal]:
     """Return what is on hand and may be used on a day, reserved or not: of some items, or of all."""
     with connection.cursor() as cursor:
-        cursor.execute(USABLE, [day, items is None, items or []])
+        cursor.execute(ON_HAND, [day, items is None, items or []])
         return dict(cursor.fetchall())
 
 
