@@ -17,6 +17,9 @@ NUMBERS = {
     "buying_number": Purchase,
     "selling_number": CustomerOrder,
 }
+#: of so many rows the database is told how they are, as it would find out itself in time: what it was
+#: told of empty tables makes it take a minute for some questions
+MANY = 300
 #: what Django keeps there itself in every database
 DJANGOS = ("contenttypes", "auth", "sessions", "admin")
 
@@ -67,6 +70,8 @@ def load() -> None:
             cursor.execute(
                 f"INSERT INTO {table} ({columns}) SELECT {columns} FROM {SCHEMA}.{table}"
             )
+            if cursor.rowcount > MANY:
+                cursor.execute(f"ANALYZE {table}")
         for statement in connection.ops.sequence_reset_sql(no_style(), _models()):
             cursor.execute(statement)
         for sequence, model in NUMBERS.items():  # a test that migrates to and fro begins them anew

@@ -130,6 +130,8 @@ class Across(DemoTest):
         orders = self.sunil.get("variances/orders", since=self.since, where=where)
 
         self.assertEqual(sum(Decimal(o["amount"]) for o in orders["rows"]), Decimal(cell["amount"]))
+        for o in orders["rows"]:  # as the bridge that it opens into says
+            self.assertEqual(o["basis"], self.sunil.get(f"orders/{o['order']}/bridge")["basis"])
         self.assertEqual(self.sunil.get("variances", where="colour:red")["code"], "input.invalid")
         answer = self.sunil.client.get(f"/api/variances.csv?since={self.since}&rows=item")
         self.assertIn(row["name"], answer.content.decode())

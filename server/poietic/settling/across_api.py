@@ -14,6 +14,7 @@ from poietic_core.quantity import CENT, ZERO, exact, round_to
 from pydantic import Field
 
 from ..commanding.reading import READ_COSTS
+from ..orders.basis import Basis, bases_of
 from ..papers.rows import MEDIA_TYPES, as_csv, as_workbook
 from ..papers.sheet import QUIET, TITLE, paper, table, words
 from ..web_api.errors import InvalidInput
@@ -122,6 +123,7 @@ class AcrossOrder(Answer):
     name: str
     finished: date
     amount: DecimalText
+    basis: Basis
     #: note and owner, where somebody follows up
     note: str
     owner: str
@@ -307,6 +309,7 @@ def variance_orders(
             asked.values,
         )
         rows = cursor.fetchall()
+    bases = bases_of([r[5] for r in rows])
     kept = {f.order_id: f for f in FollowUp.objects.filter(order__in=[r[5] for r in rows]).select_related("owner")}  # fmt: skip
     return AcrossOrders(
         rows=[
@@ -316,6 +319,7 @@ def variance_orders(
                 name=name,
                 finished=finished,
                 amount=amount,
+                basis=bases[key],
                 note=kept[key].note if key in kept else "",
                 owner=str(kept[key].owner or "") if key in kept else "",
             )

@@ -22510,6 +22510,7 @@ export interface components {
              * @example 2.40
              */
             amount: string;
+            basis: components["schemas"]["Basis"];
             /** Note */
             note: string;
             /** Owner */

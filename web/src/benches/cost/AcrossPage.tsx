@@ -204,6 +204,7 @@ function Orders({ asked }: { asked: Asked }) {
               <th className="pl-4!">Order</th>
               <th>finished</th>
               <th className="num">EUR</th>
+              <th>basis</th>
               <th>note</th>
               <td className="pr-4!" />
             </tr>
@@ -220,6 +221,7 @@ function Orders({ asked }: { asked: Asked }) {
                 <td className="num">
                   <VarianceText value={r.amount} />
                 </td>
+                <td className="text-quiet">{r.basis}</td>
                 <td className="w-full max-w-0 truncate text-quiet" title={r.note}>
                   {r.note}
                   {r.owner && ` · ${r.owner}`}
@@ -237,7 +239,7 @@ function Orders({ asked }: { asked: Asked }) {
           {o.whole > o.rows.length && (
             <tfoot>
               <tr>
-                <td colSpan={5} className="pl-4! text-quiet">
+                <td colSpan={6} className="pl-4! text-quiet">
                   The {o.rows.length} with the largest amounts, of {o.whole.toLocaleString()}.
                 </td>
               </tr>
