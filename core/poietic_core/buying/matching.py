@@ -120,7 +120,7 @@ def differences_of(
     (the purchase price and quantity sides of a flexible budget; Horngren, Datar & Rajan, ch. 7).
 
     >>> differences_of(ordered_price=Decimal(2), received=Decimal(9), invoiced=Decimal(10), amount=Decimal(21))
-    Differences(price=Decimal('1'), quantity=Decimal('2'))
+    Differences(price=Decimal('1.00'), quantity=Decimal('2.00'))
     """
     price = money(amount) - money(invoiced * ordered_price)
     return Differences(price, money((invoiced - received) * ordered_price))

@@ -144,6 +144,6 @@ def overtime_premium(hours: Decimal, rate: Decimal, share: Decimal) -> Decimal:
     44 hours at 20, four of them overtime at half as much again: 40 on top of 880 (ibid., from memory).
 
     >>> overtime_premium(Decimal(4), Decimal(20), Decimal("0.5"))
-    Decimal('40.0')
+    Decimal('40.00')
     """
     return money(hours * rate * share)

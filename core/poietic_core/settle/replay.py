@@ -100,7 +100,7 @@ def replay(
     >>> events = [Event(key=1, quantity=Decimal(100), value=Decimal(1000)), issued]
     >>> found = replay(events, {1: Decimal(200)}, {})
     >>> str(found.corrections[2]), str(found.value)
-    ('120', '480')
+    ('120.00', '480.00')
     """
     return replay_within(events, late, cells)
 

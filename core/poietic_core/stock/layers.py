@@ -55,7 +55,7 @@ def take_oldest(layers: Iterable[Layer], quantity: Decimal) -> tuple[Taking, ...
     --------
     >>> old, new = (Layer(key=k, quantity=Decimal(3), value=Decimal(v)) for k, v in ((1, 10), (2, 12)))
     >>> [(t.layer, str(t.quantity), str(t.value)) for t in take_oldest([new, old], Decimal(4))]
-    [(1, '3', '10'), (2, '1', '4')]
+    [(1, '3', '10'), (2, '1', '4.00')]
     """
     left = quantity
     found: list[Taking] = []
