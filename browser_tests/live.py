@@ -23,7 +23,7 @@ from playwright.sync_api import (
 from procrastinate.contrib.django import app
 from psycopg.errors import DeadlockDetected
 
-from ops.browser import launch_arguments
+from ops.browser import executable, launch_arguments
 from ops.cluster import ROOT, free_port
 from server.tests import demo_rows
 
@@ -65,7 +65,7 @@ class BrowserTest(TransactionTestCase):
         cls.address = f"http://127.0.0.1:{port}"
         cls.play = sync_playwright().start()
         cls.browser = cls.play.chromium.launch(
-            executable_path="/usr/bin/chromium", args=launch_arguments()
+            executable_path=executable(), args=launch_arguments()
         )
 
         def end() -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from . import cluster
-from .browser import launch_arguments
+from .browser import executable, launch_arguments
 from .scratch import served_demo
 
 DATABASE = "poietic_shots"
@@ -24,7 +24,7 @@ def main() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     started = cluster.ensure()
     with served_demo(DATABASE) as address, sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=launch_arguments())
+        browser = play.chromium.launch(executable_path=executable(), args=launch_arguments())
         for name, (person, act) in SHOTS.items():
             if not names or name in names:
                 _take(browser, address, folder / f"{name}.png", person, act)
