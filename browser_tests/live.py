@@ -92,8 +92,10 @@ class BrowserTest(TransactionTestCase):
         for _ in range(5):
             try:
                 return super()._fixture_teardown()  # type: ignore[misc, no-any-return]
-            except (OperationalError, CommandError) as err:  # the second has the first as its cause
-                if not isinstance(err.__cause__, DeadlockDetected | OperationalError):
+            except (OperationalError, CommandError, DeadlockDetected) as err:
+                # Django's have the database's own as their cause
+                causes = DeadlockDetected | OperationalError
+                if not isinstance(err, DeadlockDetected) and not isinstance(err.__cause__, causes):
                     raise
                 self.let_requests_end()
         raise AssertionError("requests of closed pages go on and on")

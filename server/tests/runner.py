@@ -4,22 +4,15 @@ from typing import Any
 from unittest import TestResult
 
 from django.conf import settings
-from django.core.management import call_command
 from django.db import connection
 from django.test import TransactionTestCase
 from django.test.runner import DiscoverRunner
 
 from . import demo_rows
+from .emptying import empty
 
 #: of fewer tests, those that need the demo load it themselves
 MANY = 100
-
-
-def _empty(test: TransactionTestCase) -> None:
-    """Empty all tables after a test; Django's own content types, which it would write anew, are used by nothing."""
-    call_command(
-        "flush", verbosity=0, interactive=False, reset_sequences=False, inhibit_post_migrate=True
-    )
 
 
 class CountingRunner(DiscoverRunner):
@@ -35,7 +28,7 @@ class CountingRunner(DiscoverRunner):
 
     def setup_databases(self, **kwargs: Any) -> Any:
         """Make the test databases: the demo's rows are in the first before the others are cloned."""
-        TransactionTestCase._fixture_teardown = _empty  # type: ignore[method-assign]
+        TransactionTestCase._fixture_teardown = empty  # type: ignore[method-assign]
         make = connection.creation.create_test_db
 
         def make_with_demo(*args: Any, **options: Any) -> str:

@@ -17,6 +17,8 @@ from poietic.works.models import Works
 
 #: how it was; of the first two, also to go back to
 BEFORE = [("orders", "0006_overhead_of_orders"), ("costing", "0002_sets_next_and_what_if"), ("ledger", "0005_overhead_lines"), ("catalog", "0005_list_prices"), ("engineering", "0005_overhead_budgets")]  # fmt: skip
+#: as far as sets and orders had to be changed, and can be changed back
+AFTER = [("orders", "0009_bases_instead_of_marks"), ("costing", "0006_one_what_if_of_a_name")]
 YOUNGER: list[tuple[str, str | None]] = [
     ("stores", None),
     ("picking", None),
@@ -47,7 +49,7 @@ class SetsAndOrders(TransactionTestCase):
     """A set that was frozen when bases were JSON and nobody said what an item is made with; an order
     released when an input was marked per order or per good unit; and what-ifs of one name."""
 
-    def test_they_are_read_as_new_ones_and_go_back(self) -> None:
+    def test_they_go_back_and_are_read_as_new_ones(self) -> None:
         executor = MigrationExecutor(connection)
         self.addCleanup(self.migrate)  # whatever fails, others find the newest state
         executor.migrate([*BEFORE, *YOUNGER])
@@ -59,19 +61,20 @@ class SetsAndOrders(TransactionTestCase):
         for _ in range(2):
             self.make("costing.CostSet", state="what-if", name="Copper up", frozen_at=timezone.now(), change=1)  # fmt: skip
 
+        self.migrate(*AFTER)
+        self.migrate(*BEFORE[:2])
+
+        standard = self.old.get_model("costing", "Standard").objects.get(item__code="MAIN")
+        self.assertEqual(standard.basis, BASIS)
+        again = self.old.get_model("orders.OrderInput").objects.order_by("pk")
+        self.assertEqual([(i.is_per_order, i.is_per_good) for i in again], list(MARKS.values()))
+
         self.migrate()
 
         self.assert_set_is_new()
         self.assert_order_is_new()
         what_ifs = CostSet.objects.filter(state="what-if").order_by("pk")
         self.assertEqual(list(what_ifs.values_list("name", flat=True)), ["Copper up (2)", "Copper up"])  # fmt: skip
-
-        self.migrate(*BEFORE[:2])
-        standard = self.old.get_model("costing", "Standard").objects.get(item__code="MAIN")
-        self.assertEqual(standard.basis, BASIS)
-        again = self.old.get_model("orders.OrderInput").objects.order_by("pk")
-        self.assertEqual([(i.is_per_order, i.is_per_good) for i in again], list(MARKS.values()))
-        self.migrate()
 
     def migrate(self, *to: tuple[str, str | None]) -> None:
         """Migrate to some states, or to the newest of all."""

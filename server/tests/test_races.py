@@ -28,7 +28,7 @@ from poietic.people.models import Person
 
 from .client import Caller, make_person
 
-ROUNDS = 16
+ROUNDS = 10
 Acts = Sequence[tuple[str, dict[str, Any]]]
 
 
