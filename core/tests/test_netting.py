@@ -463,9 +463,8 @@ class WhatComes(SimpleTestCase):
         for more, less in zip(comes, committed, strict=True):
             left += more - less
             projected.append(left)
-        if min(projected) >= 0:
-            for t in range(len(periods)):
-                self.assertEqual(sum(found[: t + 1]), min(projected[t:]))
+        for t in range(len(periods)):
+            self.assertEqual(sum(found[: t + 1]), max(0, min(projected[t:])))
 
 
 class Promising(SimpleTestCase):

@@ -76,7 +76,7 @@ def available_to_promise(
     """Return what can still be promised of each period's supply, without breaking a promise [unit].
 
     What is on hand belongs to the first period. Where later periods are short, the supplies before
-    them lose, the latest first.
+    them lose, the latest first; who was promised earlier and waits still gets of what comes next.
 
     Parameters
     ----------
@@ -95,11 +95,11 @@ def available_to_promise(
     """
     free = list(comes)
     free[0] += on_hand
+    owed = ZERO
     for period in range(len(free)):
-        left = committed[period]
+        owed += committed[period]
         for at in range(period, -1, -1):
-            part = min(left, max(ZERO, free[at]))
+            part = min(owed, max(ZERO, free[at]))
             free[at] -= part
-            left -= part
-        free[period] -= left  # nobody covers it: it is short, and stays so
+            owed -= part
     return [max(ZERO, f) for f in free]
