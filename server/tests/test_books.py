@@ -142,6 +142,25 @@ class Across(DemoTest):
         self.assertIn(row["name"], words)
         self.assertIn("moved most", words)
 
+    def test_a_sum_says_on_what_it_stands(self) -> None:
+        """Each order behind it counts on the basis that its own page tells, and nothing counts twice."""
+        closed = Order.objects.filter(state="closed").latest("number")
+        posting = closed.cost_object.postings.filter(kind="closing", reversal=None).latest("pk")
+        self.sunil.must("take-back", {"posting": posting.pk})
+        table = self.sunil.get("variances", rows="item", columns="cause", since=self.since)
+        expected: dict[str, tuple[int, Decimal]] = {}
+        varied = Outcome.objects.filter(order__in=CauseRow.objects.values("order"))
+        for number, variance in varied.values_list("order__number", "variance"):
+            basis = self.sunil.get(f"orders/{number}/bridge")["basis"]
+            orders, amount = expected.get(basis, (0, Decimal(0)))
+            expected[basis] = (orders + 1, amount + variance)
+
+        told = {p["basis"]: (p["orders"], Decimal(p["amount"])) for p in table["stands_on"]}
+
+        self.assertEqual(told, expected)
+        self.assertEqual(set(told), {"actual", "provisional", "corrected"})
+        self.assertIn(f"of {told['provisional'][0]} order", table["sentence"])
+
     def test_three_spans_before_are_a_third_of_their_sum(self) -> None:
         today = timezone.localdate()
         span = {"since": str(today - timedelta(days=19)), "until": str(today)}
@@ -209,6 +228,8 @@ class ManyAtOnce(DemoTest):
         self.assertEqual(self.completed(), left)
         self.assertEqual(len([r for r in shown["consequences"]["remarks"] if "left open" in r["text"]]), len(left))  # fmt: skip
         page = self.sunil.get("closing")
+        for row in page["rows"]:
+            self.assertEqual(row["basis"], self.sunil.get(f"orders/{row['order']}/bridge")["basis"])
         self.assertEqual(([r["order"] for r in page["rows"]], page["runs"][0]["left"]), (sorted(left, key=lambda n: (-left[n], n)), len(left)))  # fmt: skip
         self.refused("input.invalid", "close-orders", most_variance=str(limit))
         self.refused("input.not_found", "close-orders", orders=[999_999])

@@ -123,6 +123,7 @@ class Closing(PeriodTest):
         self.assertEqual(cell.allowed, 4 * 3 * 2 + labour * 2 / Decimal("2.5") + 18 * 2)
         shown = self.caller.get(f"periods/{SEPTEMBER}")
         self.assertEqual([(w["order"], Decimal(w["charged"])) for w in shown["wip"]], [(self.order, cell.charged)])  # fmt: skip
+        self.assertEqual([w["basis"] for w in shown["wip"]], ["provisional"])
         self.assertEqual(Decimal(shown["charged"]), self.booked("work in process", OCTOBER))
 
     def test_a_late_entry_goes_into_the_open_month_and_says_where_it_belongs(self) -> None:

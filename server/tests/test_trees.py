@@ -236,6 +236,9 @@ class Seen(TreeTest):
         self.assertEqual((work["name"], work["done"]), ("Turn screws", "7.000000"))
         made = next(r for r in rows if r["order"] == orders[1].number and r["kind"] == "order")
         self.assertGreater(Decimal(made["wip"]), 0)
+        bases = {r["order"]: r["basis"] for r in rows if r["kind"] == "order"}
+        self.assertEqual([bases[o.number] for o in orders[:2]], ["standard", "provisional"])
+        self.assertTrue(all(r["basis"] is None for r in rows if r["kind"] != "order"))
         cell = next(r for r in rows if r["order"] == orders[2].number and r["kind"] == "order")
         self.assertTrue(cell["is_late"], cell)
         whole = self.caller.get(f"orders/{orders[0].number}/tree")

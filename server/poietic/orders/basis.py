@@ -1,8 +1,11 @@
 """On what the cost of an order stands: planned, still open, settled, or corrected since."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from decimal import Decimal
 from enum import StrEnum
+from typing import Any
 
+from django.db import connection
 from django.db.models import Case, Exists, OuterRef, Q, TextField, Value, When
 from poietic_core.order.states import OrderState
 
@@ -41,6 +44,25 @@ def bases_of(orders: Iterable[int]) -> dict[int, Basis]:
     """Return on what the cost of each of some orders stands, by key."""
     rows = Order.objects.filter(pk__in=any_of(orders)).order_by()
     return {pk: Basis(basis) for pk, basis in rows.values_list("pk", BASIS)}
+
+
+def parts_by_basis(amounts: str, asked: Mapping[str, Any]) -> list[tuple[Basis, int, Decimal]]:
+    """Return on what a sum over orders stands: for each basis, of how many orders and how much.
+
+    Parameters
+    ----------
+    amounts : SQL that gives each order once, as order_id, with its amount
+    asked : the values that it names
+    """
+    bases, values = Order.objects.order_by().values("pk", basis=BASIS).query.sql_with_params()
+    named = {f"basis_{n}": value for n, value in enumerate(values)}
+    bases %= tuple(f"%({name})s" for name in named)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"SELECT b.basis, count(*), sum(a.amount) FROM ({amounts}) a JOIN ({bases}) b ON b.id = a.order_id GROUP BY 1",
+            {**asked, **named},
+        )
+        return sorted((Basis(b), n, amount) for b, n, amount in cursor.fetchall())
 
 
 def basis_of(order: Order) -> Basis:

@@ -20,6 +20,7 @@ from ..ledger.reserving import free_stock
 from ..statements.prepared import array_of
 from ..web_api.errors import NotFound
 from ..web_api.fields import Answer, DecimalText
+from .basis import Basis, bases_of
 from .commands.carrying_down import lines_of
 from .models import Order
 
@@ -56,6 +57,8 @@ class OrderTreeRow(Answer):
     short: DecimalText | None
     wip: Cost | None
     charged: Cost | None
+    #: of an order: on what its cost stands
+    basis: Basis | None
 
 
 class OrderTreeOut(Answer):
@@ -149,7 +152,7 @@ def order_tree(request: HttpRequest, number: int) -> HttpResponse:
 
 
 class Tree:
-    """The orders of a tree with what they consist of, read in three statements."""
+    """The orders of a tree with what they consist of, read in four statements."""
 
     def __init__(self, top: int) -> None:
         self.top = top
@@ -160,6 +163,7 @@ class Tree:
         with connection.cursor() as cursor:
             cursor.execute(ORDERS, {"top": top})
             self.orders = {r[0]: OrderRow(*r) for r in cursor.fetchall()}
+            self._bases = bases_of(self.orders)
             asked = {"orders": array_of(self.orders), "zone": timezone.get_current_timezone_name()}
             for statement, found in ((OPERATIONS, self.operations), (COMPONENTS, self.components)):
                 cursor.execute(statement, asked)
@@ -188,6 +192,7 @@ class Tree:
             "finishes": o.finishes, "wanted": wanted,
             "is_late": bool(wanted and o.finishes and o.finishes >= wanted),  # days as text are in order
             "wip": self.cost(o.wip), "charged": self.cost(o.charged),
+            "basis": None if self._hides else self._bases[o.key],
         })  # fmt: skip
         by_operation: dict[int | None, list[tuple[Any, ...]]] = {}
         for c in self.components.get(o.key, ()):

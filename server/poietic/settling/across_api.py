@@ -14,7 +14,7 @@ from poietic_core.quantity import CENT, ZERO, exact, round_to
 from pydantic import Field
 
 from ..commanding.reading import READ_COSTS
-from ..orders.basis import Basis, bases_of
+from ..orders.basis import Basis, bases_of, parts_by_basis
 from ..papers.rows import MEDIA_TYPES, as_csv, as_workbook
 from ..papers.sheet import QUIET, TITLE, paper, table, words
 from ..web_api.errors import InvalidInput
@@ -98,6 +98,14 @@ class AcrossRow(Answer):
     cells: list[AcrossCell]
 
 
+class BasisPart(Answer):
+    """What of a sum over orders stands on a basis."""
+
+    basis: Basis
+    orders: int
+    amount: DecimalText
+
+
 class AcrossOut(Answer):
     """Variances of the orders that were finished in a span, by two things."""
 
@@ -105,6 +113,7 @@ class AcrossOut(Answer):
     until: date
     orders: int
     amount: DecimalText
+    stands_on: list[BasisPart]
     before: DecimalText
     #: what moved most against the spans before
     sentence: str
@@ -202,6 +211,14 @@ def _sums(asked: Asked, by: By) -> list[tuple[str, Decimal]]:
         return list(cursor.fetchall())
 
 
+def _stands_on(asked: Asked) -> list[BasisPart]:
+    amounts = f"SELECT c.order_id, sum(c.amount) AS amount {_from(asked)} GROUP BY 1"
+    return [
+        BasisPart(basis=basis, orders=orders, amount=amount)
+        for basis, orders, amount in parts_by_basis(amounts, asked.values)
+    ]
+
+
 @router.get("/variances", auth=READ_COSTS, response=AcrossOut)
 def variances(
     request: HttpRequest,
@@ -259,14 +276,16 @@ def across(asked: Asked, by: By, columns: By) -> AcrossOut:
     wide = sorted(heads, key=lambda h: (-heads[h][1], h))[:MOST_COLUMNS]
     if columns is By.PERIOD:
         wide = sorted(wide)
+    stands_on = _stands_on(asked)
     whole, was = sum(totals.values(), ZERO), round_to(sum(earlier.values(), ZERO), CENT)
     return AcrossOut(
         since=asked.since,
         until=asked.until,
         orders=orders,
         amount=whole,
+        stands_on=stands_on,
         before=was,
-        sentence=_sentence(by, shown, whole, was),
+        sentence=_sentence(by, shown, whole, was) + _basis_sentence(stands_on),
         columns=[Axis(key=h, name=heads[h][0]) for h in wide],
         rows=kept,
         others=len(shown) - len(kept),
@@ -286,6 +305,16 @@ def _sentence(by: By, rows: list[AcrossRow], whole: Decimal, before: Decimal) ->
         way = "more" if worst.more > 0 else "less"
         said += f"; {name} moved most: {_money(abs(worst.more))} {way}"
     return said + "."
+
+
+def _basis_sentence(parts: list[BasisPart]) -> str:
+    """Return what of it may still change, and what did after it was final; nothing where all is final."""
+    said = [
+        f"{_signed(p.amount) or 0} of {p.orders} order{'s' if p.orders > 1 else ''} {'are' if p.orders > 1 else 'is'} {p.basis}"
+        for p in parts
+        if p.basis is not Basis.ACTUAL
+    ]
+    return f" {', '.join(said)}." if said else ""
 
 
 def _money(amount: Decimal) -> str:

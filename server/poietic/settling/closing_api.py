@@ -13,6 +13,7 @@ from poietic_core.quantity import ZERO
 from ..commanding.api import Problem
 from ..commanding.models import Entry
 from ..commanding.reading import READ_COSTS
+from ..orders.basis import Basis, bases_of
 from ..orders.models import CauseRow, Order, Outcome
 from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, OrderNumber
@@ -33,6 +34,7 @@ class ToClose(Answer):
     quantity: DecimalText
     charged: DecimalText
     variance: DecimalText
+    basis: Basis
     #: its largest cause
     cause: str
     cause_amount: DecimalText
@@ -83,12 +85,15 @@ class FollowUpsOut(Answer):
 def closing(request: HttpRequest) -> ClosingOut:
     """Return the orders that can be closed, what the night closes, and what was closed lately."""
     rows = Outcome.objects.filter(order__state=OrderState.COMPLETED)
-    listed = rows.select_related("order__item").order_by(Abs("variance").desc(), "order")
+    listed = rows.select_related("order__item").order_by(Abs("variance").desc(), "order")[
+        :MOST_ROWS
+    ]
+    bases = bases_of([o.order_id for o in listed])
     sums = rows.aggregate(whole=Count("pk"), variance=Sum("variance"))
     rule = ClosingRule.objects.filter(pk=1).first() or ClosingRule(most=ZERO)
     entries = Entry.objects.filter(command="close-orders")
     return ClosingOut(
-        rows=[_to_close(o) for o in listed[:MOST_ROWS]],
+        rows=[_to_close(o, bases[o.order_id]) for o in listed],
         whole=sums["whole"],
         variance=sums["variance"] or ZERO,
         is_on=rule.is_on,
@@ -98,7 +103,7 @@ def closing(request: HttpRequest) -> ClosingOut:
     )
 
 
-def _to_close(o: Outcome) -> ToClose:
+def _to_close(o: Outcome, basis: Basis) -> ToClose:
     causes = {kind: Decimal(amount) for kind, amount in o.causes.items()}
     largest = max(causes, key=lambda kind: abs(causes[kind]), default="")
     return ToClose(
@@ -109,6 +114,7 @@ def _to_close(o: Outcome) -> ToClose:
         quantity=o.received,
         charged=o.charged,
         variance=o.variance,
+        basis=basis,
         cause=largest,
         cause_amount=causes.get(largest, ZERO),
     )

@@ -14,6 +14,7 @@ from ..commanding.reading import READ_COSTS
 from ..engineering.models import WorkCenter
 from ..ledger.models import CostObject, Period, PeriodEvent
 from ..ledger.verify import differences
+from ..orders.basis import Basis, bases_of
 from ..web_api.errors import InvalidInput
 from ..web_api.fields import Answer, DecimalText
 from .at_month_end import Spent, WipCell, spent_in, wip_at_end
@@ -73,6 +74,8 @@ class PeriodWipRow(Answer):
     charged: DecimalText
     allowed: DecimalText
     variance: DecimalText
+    #: on what that stands now
+    basis: Basis
 
 
 class SpendingRow(Answer):
@@ -223,6 +226,7 @@ def _wip(month: Month, kept: Period | None) -> tuple[list[PeriodWipRow], int, De
     else:
         cells, orders = wip_at_end(month, MOST_ORDERS)
     numbers = dict(CostObject.objects.filter(pk__in={c.order for c in cells}).values_list("pk", "number"))  # fmt: skip
+    bases = bases_of(numbers)
     charged = sum((c.charged for c in cells), ZERO)
     allowed = sum((c.allowed for c in cells), ZERO)
     shown = [
@@ -232,6 +236,7 @@ def _wip(month: Month, kept: Period | None) -> tuple[list[PeriodWipRow], int, De
             charged=c.charged,
             allowed=c.allowed,
             variance=c.charged - c.allowed,
+            basis=bases[c.order],
         )
         for c in cells
     ]

@@ -65,6 +65,7 @@ function Rows({ closing, marked, onMark }: { closing: Closing; marked: readonly 
           <th className="num">received</th>
           <th className="num">charged</th>
           <th className="num">variance</th>
+          <th>basis</th>
           <th className="pr-4!">most of it</th>
         </tr>
       </thead>
@@ -85,6 +86,7 @@ function Rows({ closing, marked, onMark }: { closing: Closing; marked: readonly 
             <td className="num font-semibold">
               <VarianceText value={r.variance} />
             </td>
+            <td className="text-quiet">{r.basis}</td>
             <td className="pr-4! whitespace-nowrap text-quiet">
               {r.cause && (
                 <>
@@ -102,7 +104,7 @@ function Rows({ closing, marked, onMark }: { closing: Closing; marked: readonly 
           <td className="num">
             <VarianceText value={closing.variance} />
           </td>
-          <td />
+          <td colSpan={2} />
         </tr>
       </tfoot>
     </table>

@@ -137,6 +137,7 @@ function Wip({ month: m }: { month: Month }) {
             <th className="num">charged</th>
             <th className="num">by standard</th>
             <th className="num">variance to date</th>
+            <th>basis</th>
           </tr>
         </thead>
         <tbody>
@@ -155,6 +156,7 @@ function Wip({ month: m }: { month: Month }) {
               <td className="num">
                 <VarianceText value={w.variance} />
               </td>
+              <td className="text-quiet">{m.wip[n - 1]?.order !== w.order && w.basis}</td>
             </tr>
           ))}
         </tbody>

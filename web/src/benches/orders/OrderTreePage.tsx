@@ -57,7 +57,13 @@ function Page({ tree, number }: { tree: OrderTree; number: number }) {
               <th>finishes</th>
               <th>needed</th>
               <th className="num">hours left</th>
-              {tree.wip && <th className="num pr-4!">WIP EUR</th>}
+              {tree.wip && (
+                <>
+                  <th className="num">charged EUR</th>
+                  <th className="num">in work</th>
+                  <th className="pr-4!">basis</th>
+                </>
+              )}
             </tr>
           </thead>
           <tbody>
@@ -113,7 +119,13 @@ function Row({ row: r, isOpen, seesCosts }: { row: OrderTreeRow; isOpen: boolean
       <td className={`whitespace-nowrap ${r.is_late ? 'text-attention' : ''}`}>{r.finishes && shortDay(r.finishes)}</td>
       <td className={`whitespace-nowrap ${r.is_late ? 'font-semibold text-attention' : ''}`}>{r.wanted && `by ${day(r.wanted)}`}</td>
       <td className="num">{r.hours && !isZero(r.hours) ? quantity(r.hours) : ''}</td>
-      {seesCosts && <td className="num pr-4!">{isOrder && r.wip && !isZero(r.wip) ? money(r.wip) : ''}</td>}
+      {seesCosts && (
+        <>
+          <td className="num">{isOrder && r.charged && !isZero(r.charged) ? money(r.charged) : ''}</td>
+          <td className="num">{isOrder && r.wip && !isZero(r.wip) ? money(r.wip) : ''}</td>
+          <td className="pr-4! text-quiet">{r.basis}</td>
+        </>
+      )}
     </tr>
   );
 }
