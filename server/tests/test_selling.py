@@ -185,6 +185,42 @@ class OnTerms(SellingTest):
         self.assertEqual(self.caller.get("plan/terms/MA-200", quantity="0")["code"], "input.invalid")  # fmt: skip
         self.assertEqual(self.caller.get("plan/terms/MA-200", customer="NONE")["code"], "input.not_found")  # fmt: skip
 
+    def test_a_mill_that_orders_keep_busy_is_waited_for(self) -> None:
+        """600 cells keep the mill busy for 159 hours, then assembly for 120; 20 more take 6.26 and 4 of them."""
+        customer_order = self.ordered("600", due=40)
+        made = {"item": "MA-200", "quantity": "600", "due": str(self.day(40))}
+        self.must("plan-order", **made, supply_place="STORE", receipt_place="STORE")
+        self.assertEqual(
+            self.terms("MA-200", quantity="20")["day"], str(self.day(11))
+        )  # no plan yet
+        self.must("run-plan")
+        told = self.caller.get("plan/promise/MA-200", quantity="20")
+        self.assertEqual(
+            told["path"][0]["how"], "made anew: Mill cell waits for free hours of MILL"
+        )
+        self.assertEqual(self.terms("MA-200", quantity="20")["day"], told["day"])
+        milled = self.worked("MILL", 7, Decimal("6.263158"))  # material is there on the seventh day
+        self.assertGreater(milled, 20)
+        self.assertEqual(told["day"], str(self.day(self.worked("ASSY", milled, Decimal(4)))))
+
+        # with the mill left to others again it is the lead times that decide
+        for number in Order.objects.values_list("number", flat=True):
+            self.must("cancel-order", order=number)
+        self.must("end-customer-order", customer_order=customer_order)
+        self.must("run-plan")
+        self.assertEqual(self.terms("MA-200", quantity="20")["day"], str(self.day(11)))
+
+    def worked(self, center: str, day: int, hours: Decimal) -> int:
+        """Return the day on which so many hours are worked from a day on, by the loads that the plan tells."""
+        (own,) = [c for c in self.caller.get("plan/loads")["centers"] if c["code"] == center]
+        free = {w["first"]: Decimal(w["capacity"]) - Decimal(w["ordered"]) for w in own["weeks"]}
+        while True:
+            monday = self.day(day) - timedelta(days=self.day(day).weekday())
+            hours -= max(Decimal(0), free.get(str(monday), Decimal(40))) / 5
+            if hours <= 0:
+                return day
+            day += 1
+
     def test_who_may_not_see_costs_sees_no_margin(self) -> None:
         told = Caller(make_person("store", Role.STOREKEEPER)).get("plan/terms/MA-200", quantity="20", customer="OBS")["terms"]  # fmt: skip
         self.assertEqual((told["margin"], told["price"]), ("", ""))

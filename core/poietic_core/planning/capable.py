@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, MutableSequence, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
 from ..quantity import ZERO, exact
+from .labour import Labour
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,6 +20,8 @@ class Source:
     lead: int = 0
     #: what one unit is made of; empty: it is bought
     uses: Mapping[str, Decimal] = field(default_factory=dict)
+    #: what making it takes of work centers, one after the other
+    works: Sequence[Labour] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +33,8 @@ class Step:
     day: int
     #: taken of what is free; else made or bought anew
     is_free: bool
+    #: the operation that takes it beyond its lead time, where work centers have no hours free for it
+    waits_at: Labour | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,26 +46,35 @@ class Promised:
 
 
 @exact
-def capable_to_promise(item: str, quantity: Decimal, sources: Mapping[str, Source]) -> Promised:
+def capable_to_promise(
+    item: str,
+    quantity: Decimal,
+    sources: Mapping[str, Source],
+    free_hours: Mapping[str, Sequence[Decimal]] | None = None,
+) -> Promised:
     """Return the earliest day on which a quantity can be there.
 
     Level by level, what is free today is taken; what is missing of an item is either waited for, where
     enough of it comes, or made or bought anew, whichever is sooner. What several parents miss of a
-    component is missed together.
+    component is missed together. What is made anew takes its lead time, or longer where its operations,
+    one after the other, find hours free later; what it takes, nothing else of the same promise gets.
 
     Parameters
     ----------
     item : its code; every code that it is made of has a source
     quantity : wanted [unit], > 0
+    free_hours : of a work center, what is free on each day from today on [h of one machine]; further ahead,
+        and of those that are not named, nothing is in the way
 
     Notes
     -----
-    O(lines below the item). Capacity counts by lead times only.
+    O(lines below the item + operations × days). An operation begins on the day on which the one before it
+    ends; each day is filled from today on, whatever the hour.
 
     Source
     ------
     Capable-to-promise: APICS Dictionary (from memory); netting in low-level-code order as in
-    material requirements planning.
+    material requirements planning; forward loading to finite capacity: common practice.
 
     Examples
     --------
@@ -80,6 +94,7 @@ def capable_to_promise(item: str, quantity: Decimal, sources: Mapping[str, Sourc
         missing[code] = max(ZERO, wanted[code] - there)
         for component, each in sources[code].uses.items():
             wanted[component] += each * missing[code]
+    hours = {center: list(days) for center, days in (free_hours or {}).items()}
     ready: dict[str, Step] = {}
     decides: dict[str, str] = {}
     for code in reversed(order):
@@ -91,17 +106,52 @@ def capable_to_promise(item: str, quantity: Decimal, sources: Mapping[str, Sourc
         for component in source.uses:
             if ready[component].day > begins:
                 begins, decides[code] = ready[component].day, component
-        anew = begins + source.lead
         waits = _comes(source, wanted[code])
-        if waits is not None and waits <= anew:
+        if waits is not None and waits <= begins + source.lead:
             decides.pop(code, None)
             ready[code] = Step(code, wanted[code], waits, is_free=True)
-        else:
-            ready[code] = Step(code, lacks, anew, is_free=False)
+            continue
+        taken = {w.center: list(hours[w.center]) for w in source.works if w.center in hours}
+        done, longest = _worked(source.works, lacks, begins, taken)
+        if waits is not None and waits <= done:
+            decides.pop(code, None)
+            ready[code] = Step(code, wanted[code], waits, is_free=True)
+            continue
+        hours |= taken
+        anew = max(begins + source.lead, done)
+        slow = longest if done > begins + source.lead else None
+        ready[code] = Step(code, lacks, anew, is_free=False, waits_at=slow)
     path = [ready[item]]
     while (at := decides.get(path[-1].item)) is not None:
         path.append(ready[at])
     return Promised(ready[item].day, tuple(path))
+
+
+def _worked(
+    works: Sequence[Labour],
+    quantity: Decimal,
+    begins: int,
+    hours: Mapping[str, MutableSequence[Decimal]],
+) -> tuple[int, Labour | None]:
+    """Take a lot's hours of what is free from a day on; return when it is done, and what took longest."""
+    day, most, longest = begins, -1, None
+    for labour in works:
+        free = hours.get(labour.center, ())
+        left, ends = labour.hours(quantity), day
+        for n in range(day, len(free)):
+            part = min(left, free[n])
+            if part > 0:
+                hours[labour.center][n] -= part
+                left -= part
+                ends = n
+            if left <= 0:
+                break
+        if left > 0:
+            ends = max(day, len(free))
+        if ends - day > most:
+            most, longest = ends - day, labour
+        day = ends
+    return day, longest
 
 
 def _comes(source: Source, wanted: Decimal) -> int | None:

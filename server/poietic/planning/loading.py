@@ -103,8 +103,7 @@ def store_loads(run: PlanRun, read: Read, plan: Plan, assumed: Assumed) -> None:
             )
             if row.over > 0:
                 most[len(rows)] = _most(loads, n, here)
-            if row.ordered or row.proposed:
-                rows.append(row)
+            rows.append(row)
     codes = Item.objects.in_bulk({key for keys in most.values() for key in keys})
     for n, keys in most.items():
         rows[n].most = [codes[key].code for key in keys]

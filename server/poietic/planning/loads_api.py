@@ -56,7 +56,8 @@ class PlannedLoads(Answer):
 def planned_loads(request: HttpRequest, run: int = 0) -> PlannedLoads:
     """Return what a run and orders load work centers with, the last plan's where none is named."""
     of = named_run(run)
-    rows = list(of.loads.select_related("work_center")) if of else []
+    some = of.loads.exclude(ordered=0, proposed=0) if of else PlannedLoad.objects.none()
+    rows = list(some.select_related("work_center"))
     centers: dict[str, list[PlannedLoad]] = {}
     for row in rows:
         centers.setdefault(row.work_center.code, []).append(row)

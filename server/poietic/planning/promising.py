@@ -14,12 +14,14 @@ from poietic_core.quantity import ZERO
 
 from ..buying.prices import first_suppliers
 from ..catalog.models import Item
+from .free_hours import free_hours
 from .reading import expiries, expiring_stock, future_of_all, usable_stock_of
-from .uses import uses_below
+from .uses import Way, ways_below
 from .works_days import works_days
 
 #: further ahead nothing is known
 FAR = 300
+NOT_MADE = Way({})
 
 
 def promises(
@@ -62,6 +64,8 @@ class Promise:
             return "there today" if step.day == 0 else "of what comes"
         days = item.lead_time_days
         lead = f"{days} working days" if days else "no lead time known"
+        if item.is_made and step.waits_at:
+            return f"made anew: {step.waits_at.name} waits for free hours of {step.waits_at.center}"
         if item.is_made:
             return f"made anew: {lead}"
         return f"bought anew of {self.sellers.get(item.pk, ('', 'nobody known'))[1]}: {lead}"
@@ -70,14 +74,16 @@ class Promise:
 def promise(item: Item, quantity: Decimal, today: date) -> Promise:
     """Return when a quantity can be there, and what decides it.
 
-    What is not free is made or bought anew by lead times; what the plan proposes is no supply yet.
+    What is not free is bought anew by lead times, or made by lead times and the hours that orders leave
+    free; what the plan proposes is no supply yet.
     """
-    structures = uses_below(item, today)
-    codes = {item.code, *structures, *(c for own in structures.values() for c in own)}
+    ways = ways_below(item, today)
+    codes = {item.code, *ways, *(c for way in ways.values() for c in way.uses)}
     items = {i.code: i for i in Item.objects.filter(code__in=codes)}
     keys = [i.pk for i in items.values()]
     futures, on_hand = future_of_all(keys), usable_stock_of(today, keys)
-    days, ends = works_days(today).following(today, FAR), expiring_stock(today, keys)
+    calendar, ends = works_days(today), expiring_stock(today, keys)
+    days = calendar.following(today, FAR)
     sources = {}
     for code, one in items.items():
         future = futures[one.pk]
@@ -87,7 +93,9 @@ def promise(item: Item, quantity: Decimal, today: date) -> Promise:
         sources[code] = Source(
             free=[(0 if d <= today else bisect_left(days, d), q) for d, q in free],
             lead=0 if one.is_phantom else one.lead_time_days or 0,
-            uses=structures.get(code, {}),
+            uses=ways.get(code, NOT_MADE).uses,
+            works=ways.get(code, NOT_MADE).works,
         )
-    found = capable_to_promise(item.code, quantity, sources)
+    hours = free_hours({w.center for way in ways.values() for w in way.works}, days, calendar)
+    found = capable_to_promise(item.code, quantity, sources, hours)
     return Promise(found, days, items, first_suppliers(i.pk for i in items.values()))

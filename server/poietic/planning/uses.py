@@ -1,33 +1,44 @@
 """What one good unit takes of each component, phantoms passed through: of all below an item, or of what uses some."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from poietic_core.planning.labour import Labour, labour_of
 from poietic_core.quantity import ONE, ZERO
 from poietic_core.structure.model import Structure
 from poietic_core.structure.phantom import inline
 from poietic_core.structure.requirement import entering_for_one, need_per_good_unit
 
 from ..catalog.models import Item
-from ..engineering.models import OutputRow, Revision
+from ..engineering.models import OutputRow, Revision, WorkCenter
 from ..engineering.queries import in_force, phantoms_on, reached_from, revision_in_force
 from ..engineering.structures import structures_of
 from ..engineering.where_used import users_above
 
 
-def uses_below(item: Item, today: date) -> dict[str, dict[str, Decimal]]:
-    """Return what one of an item, and of all that it is made of, takes of each component, by code.
+@dataclass(frozen=True)
+class Way:
+    """How an item is made: what one takes of each component, by code, and what a lot takes of work centers."""
+
+    uses: dict[str, Decimal]
+    works: Sequence[Labour] = ()
+
+
+def ways_below(item: Item, today: date) -> dict[str, Way]:
+    """Return how an item, and all that it is made of, is made, by code.
 
     A grade takes the item that it is sorted out of, as much as one of it needs.
     """
+    paces = dict(WorkCenter.objects.values_list("code", "efficiency"))
     phantoms = phantoms_on(today)
     graded = {g["item"]: (r, Decimal(g["share"])) for r in graded_in_force(today) for g in r.grades}
-    found: dict[str, dict[str, Decimal]] = {}
+    found: dict[str, Way] = {}
     tops: list[Revision] = []
     if item.code in graded:
         revision, share = graded[item.code]
-        found[item.code] = {revision.item.code: 1 / share}
+        found[item.code] = Way({revision.item.code: 1 / share})
         tops.append(revision)
     elif top := revision_in_force(item, today):
         tops.append(top)
@@ -36,11 +47,18 @@ def uses_below(item: Item, today: date) -> dict[str, dict[str, Decimal]]:
         for code, structure in reached.items():
             if code in phantoms or code in found:
                 continue
-            found[code] = _uses(structure, phantoms, revisions[code].item.standard_lot)
-            for component in found[code]:
+            whole = inline(structure, phantoms).structure
+            enter = entering_for_one(whole.operations)
+            works = [
+                labour_of(o, enter[o.number].value, paces.get(o.work_center, ONE))
+                for o in whole.operations
+                if o.subcontract is None
+            ]
+            found[code] = Way(_uses_of(whole, revisions[code].item.standard_lot), works)
+            for component in found[code].uses:
                 if component in graded and component not in found:
                     revision, share = graded[component]
-                    found[component] = {revision.item.code: 1 / share}
+                    found[component] = Way({revision.item.code: 1 / share})
                     tops.append(revision)
     return found
 
@@ -141,7 +159,10 @@ def graded_in_force(today: date) -> list[Revision]:
 
 
 def _uses(structure: Structure, phantoms: dict[str, Structure], lot: Decimal) -> dict[str, Decimal]:
-    whole = inline(structure, phantoms).structure
+    return _uses_of(inline(structure, phantoms).structure, lot)
+
+
+def _uses_of(whole: Structure, lot: Decimal) -> dict[str, Decimal]:
     enter = entering_for_one(whole.operations)
     uses: dict[str, Decimal] = {}
     for line in whole.components:
