@@ -277,6 +277,8 @@ class Year:
         self.do("deliver-ordered", customer_order=number, place=f"ST{n}", lines=part)
         foreseen = {"item": f"BUY{n}", "first_day": self.on(30), "last_day": self.on(57)}
         self.do("enter-forecast", forecasts=[foreseen | {"quantity": "8000"}])
+        for act in ("draft-line-structure", "approve-line-structure", "give-up-line-structure"):
+            self.do(act, customer_order=number, line=2)
         made = self.do("make-to-order", customer_order=number, buys=False)["made"]["orders"]
         for order in made.split(","):
             call("cancel-order", {"order": int(order)})

@@ -21,7 +21,7 @@ from ..catalog.models import Item
 from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import READ_COSTS, Cost, costs_are_hidden, require_cost_reader, sees_costs
-from ..engineering.models import OPEN_STATES, Revision
+from ..engineering.models import OPEN_STATES, OWN_STATES, Revision
 from ..engineering.queries import in_force, made_with, revision_by_letter
 from ..papers.rows import MEDIA_TYPES, as_csv, as_workbook
 from ..web_api.derivations import DerivationRow, flatten
@@ -308,7 +308,7 @@ def _revision(code: str, letter: str) -> Revision:
     else:
         found = in_force(timezone.localdate()).filter(item=item).first()
         found = found or Revision.objects.filter(item=item, state__in=OPEN_STATES).first()
-        found = found or Revision.objects.filter(item=item).last()
+        found = found or Revision.objects.filter(item=item).exclude(state__in=OWN_STATES).last()
     if found is None:
         raise NotFound("structure of", f"{code} {letter}".strip())
     return found

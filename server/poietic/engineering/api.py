@@ -23,7 +23,7 @@ from ..catalog.queries import item_by_code
 from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText
-from .models import Revision
+from .models import OWN_LETTER, Revision
 from .queries import revision_by_letter
 from .where_used import where_used
 
@@ -170,8 +170,9 @@ class WhereUsed(Answer):
 
 @router.get("/items/{code}/revisions", response={200: list[RevisionRow], 404: Problem})
 def revisions(request: HttpRequest, code: str) -> list[RevisionRow]:
-    """Return the revisions of an item, the newest first."""
+    """Return the revisions of an item, the newest first; structures of customers' lines stand with these."""
     rows = Revision.objects.filter(item=item_by_code(code)).select_related("approved_by")
+    rows = rows.exclude(letter__startswith=OWN_LETTER)
     counted = rows.annotate(
         lines=Count("components", distinct=True) + Count("operations", distinct=True)
     )

@@ -230,6 +230,9 @@ class Revision(Changing):
         IN_REVIEW = "in review"
         APPROVED = "approved"
         RETIRED = "retired"
+        #: for one line of a customer's order and nothing else: while it is changed, and approved
+        OWN_DRAFT = "own draft"
+        OWN = "own"
 
     item = models.ForeignKey(Item, models.PROTECT, related_name="revisions")
     letter = models.CharField(max_length=4)
@@ -286,6 +289,9 @@ class Revision(Changing):
 
 #: a revision that is not approved yet; an item has one at most
 OPEN_STATES = [Revision.State.DRAFT, Revision.State.IN_REVIEW]
+#: made for one customer's line: never in force, and no state of the item's own structure
+OWN_LETTER = "S"
+OWN_STATES = [Revision.State.OWN_DRAFT, Revision.State.OWN]
 
 
 class OperationRow(models.Model):

@@ -64,6 +64,12 @@ def revision_in_force(item: Item, day: date) -> Revision | None:
     return in_force(day).filter(item=item).first()
 
 
+def revision_for(own: Revision | None, item: Item, day: date) -> Revision | None:
+    """Return what an order is made by: the structure of its customer's line, if that has one, else what is in force."""
+    is_own = own is not None and own.state == Revision.State.OWN
+    return own if is_own else revision_in_force(item, day)
+
+
 def work_center_by_code(code: str) -> WorkCenter:
     """Return a work center, or refuse by its code."""
     found = WorkCenter.objects.filter(code=code).first()

@@ -17,6 +17,7 @@ from ..commanding.registry import Context
 from ..engineering.commands.structures import next_letters
 from ..engineering.commands.work_centers import plain_layers
 from ..engineering.models import (
+    OWN_STATES,
     ComponentRow,
     DayException,
     GradeRate,
@@ -84,7 +85,9 @@ def named_rows(content: Content) -> dict[type[Changing], QuerySet[Any]]:
             continue
         rows: QuerySet[Any] = model._default_manager.order_by()
         if model is Revision:
-            rows = rows.filter(item__code__in=any_of(named)).exclude(state=Revision.State.RETIRED)
+            rows = rows.filter(item__code__in=any_of(named)).exclude(
+                state__in=[Revision.State.RETIRED, *OWN_STATES]
+            )
         else:
             rows = rows.filter(code__in=any_of(named))
         found[model] = rows

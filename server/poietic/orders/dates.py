@@ -29,6 +29,7 @@ from poietic_core.structure.model import Multiple, Operation, Per, Structure
 from poietic_core.structure.phantom import inline
 from poietic_core.structure.requirement import entering
 
+from ..engineering.models import Revision
 from ..engineering.queries import (
     LaidOut,
     in_force,
@@ -128,8 +129,10 @@ class Dating:
         """Return the letter of a revision in force that is not the order's; None where it was not asked."""
         if book.order.item_id not in self._asked:
             return None
-        newest, own = self.in_force.get(book.order.item_id), book.order.revision_id
-        return newest.letter if newest and own and newest.pk != own else ""
+        newest, own = self.in_force.get(book.order.item_id), book.order.revision
+        if newest is None or own is None or own.state == Revision.State.OWN:
+            return ""
+        return newest.letter if newest.pk != own.pk else ""
 
     def _dates(self, book: OrderBook) -> OrderDates | None:
         if book.order.due > self._span[1]:

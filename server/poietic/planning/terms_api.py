@@ -13,8 +13,8 @@ from ..commanding.api import Problem
 from ..commanding.reading import Cost
 from ..costing.queries import current_set
 from ..costing.storing import totals_of
-from ..selling.api import what_is_left
 from ..selling.commands.ordering import customer_by_code, list_price, reached_price
+from ..selling.margins import what_is_left
 from ..web_api.fields import Answer, Price, Quantity, ShortText
 from .promising import promise
 

@@ -8,7 +8,6 @@ from django.db.models import Count, F, Min, Q, QuerySet, Sum
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router
-from poietic_core.cost.margin import margin
 from poietic_core.quantity import ZERO, money, round_to
 
 from ..commanding.api import Problem
@@ -19,12 +18,12 @@ from ..web_api.errors import NotFound
 from ..web_api.fields import MOST_ROWS, Answer, DecimalText, PageSize, Skip
 from .future import foreseen_from
 from .made import orders_for
+from .margins import SHARE_STEP, what_is_left
 from .models import CustomerLine, CustomerOrder, CustomerOrderState
 from .ready import ready_lines
 
 router = Router(tags=["selling"])
 Which = Literal["open", "offers", "late", "ended", "all"]
-THOUSANDTH = Decimal("0.001")
 
 
 class CustomerOrderRow(Answer):
@@ -66,7 +65,12 @@ class CustomerLineOut(Answer):
     is_planned: bool
     price: Cost | None
     amount: Cost | None
-    #: of the item today, and what the price leaves over it [share of the price]
+    #: letter of the line's own structure; empty: it is made to the standard
+    structure: str
+    structure_state: str
+    #: by its own structure as it was approved
+    own_cost: Cost | None
+    #: of the item today, and what the price leaves over that or over its own cost [share of the price]
     standard: Cost | None
     margin: Cost | None
     share: Cost | None
@@ -179,7 +183,7 @@ def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
     order = CustomerOrder.objects.select_related("customer").filter(number=number).first()
     if order is None:
         raise NotFound("customer order", str(number))
-    lines = list(order.lines.select_related("item"))
+    lines = list(order.lines.select_related("item", "structure"))
     standards = totals_of(current_set(), [n.item for n in lines])
     made, ready = orders_for(order), ready_lines({n.item_id for n in lines})
     shown = [
@@ -201,7 +205,7 @@ def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
         lines=shown,
         amount=amount,
         margin=left,
-        share=round_to(left / base, THOUSANDTH) if base else None,
+        share=round_to(left / base, SHARE_STEP) if base else None,
         delivered=_delivered(order),
     )
 
@@ -209,7 +213,7 @@ def customer_order(request: HttpRequest, number: int) -> CustomerOrderOut:
 def _line(
     n: CustomerLine, standard: Decimal | None, orders: list[int], ready: Decimal
 ) -> CustomerLineOut:
-    left = what_is_left(n.price, standard, n.quantity)
+    left = what_is_left(n.price, standard if n.own_cost is None else n.own_cost, n.quantity)
     return CustomerLineOut(
         line=n.number,
         item=n.item.code,
@@ -225,23 +229,15 @@ def _line(
         is_planned=n.is_planned,
         price=n.price,
         amount=None if n.price is None else money(n.price * n.quantity),
+        structure=n.structure.letter if n.structure else "",
+        structure_state=n.structure.state if n.structure else "",
+        own_cost=n.own_cost,
         standard=standard,
         margin=left[0],
         share=left[1],
         orders=orders,
         ready=ready,
     )
-
-
-def what_is_left(
-    price: Decimal | None, standard: Decimal | None, quantity: Decimal
-) -> tuple[Decimal | None, Decimal | None]:
-    """Return what a price leaves over the standard, for all of a quantity, and as a share of the price."""
-    if price is None or standard is None:
-        return None, None
-    left = margin(price, standard)
-    share = None if left.share is None else round_to(left.share, THOUSANDTH)
-    return money(left.amount * quantity), share
 
 
 def _delivered(order: CustomerOrder) -> list[DeliveredOf]:

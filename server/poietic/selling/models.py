@@ -7,6 +7,7 @@ from django.db import models
 
 from ..catalog.models import Item, Partner
 from ..commanding.models import Changing
+from ..engineering.models import Revision
 from ..ledger.models import Posting, StockLine
 
 
@@ -54,6 +55,10 @@ class CustomerLine(models.Model):
     priority = models.IntegerField(default=5)
     #: planning counts it
     is_planned = models.BooleanField(default=True)
+    #: made to this line's own structure; null: to the standard
+    structure = models.OneToOneField(Revision, models.PROTECT, null=True, related_name="line")
+    #: of one, by its own structure as it was approved, at the standards of that day [EUR]
+    own_cost = models.DecimalField(max_digits=18, decimal_places=6, null=True)
     #: left to the customer, less what came back
     delivered = models.DecimalField(max_digits=18, decimal_places=6, default=0)
     #: of an order that was accepted: still to leave

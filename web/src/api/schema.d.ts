@@ -4464,6 +4464,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/commands/draft-line-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a customer's line a structure of its own
+         * @description Give a customer's line a structure of its own: carry out.
+         */
+        post: operations["post_draft_line_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/draft-line-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a customer's line a structure of its own (preview)
+         * @description Give a customer's line a structure of its own: show the consequences.
+         */
+        post: operations["preview_draft_line_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/approve-line-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve the structure of a customer's line
+         * @description Approve the structure of a customer's line: carry out.
+         */
+        post: operations["post_approve_line_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/approve-line-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve the structure of a customer's line (preview)
+         * @description Approve the structure of a customer's line: show the consequences.
+         */
+        post: operations["preview_approve_line_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/give-up-line-structure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a customer's line to the standard again
+         * @description Make a customer's line to the standard again: carry out.
+         */
+        post: operations["post_give_up_line_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/commands/give-up-line-structure/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a customer's line to the standard again (preview)
+         * @description Make a customer's line to the standard again: show the consequences.
+         */
+        post: operations["preview_give_up_line_structure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/commands/make-to-order": {
         parameters: {
             query?: never;
@@ -7513,7 +7633,7 @@ export interface paths {
         };
         /**
          * Revisions
-         * @description Return the revisions of an item, the newest first.
+         * @description Return the revisions of an item, the newest first; structures of customers' lines stand with these.
          */
         get: operations["poietic_engineering_api_revisions"];
         put?: never;
@@ -11459,6 +11579,8 @@ export interface components {
              * @default
              */
             note: string;
+            /** Letter */
+            letter?: string | null;
         };
         /** DraftStructurePosting */
         DraftStructurePosting: {
@@ -14927,6 +15049,58 @@ export interface components {
         /** EnterForecastPreview */
         EnterForecastPreview: {
             given: components["schemas"]["EnterForecast"];
+        };
+        /** DraftLineStructurePosting */
+        DraftLineStructurePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["LineGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /**
+         * LineGiven
+         * @description A line of a customer's order.
+         */
+        LineGiven: {
+            /** Customer Order */
+            customer_order: number;
+            /** Line */
+            line: number;
+        };
+        /** DraftLineStructurePreview */
+        DraftLineStructurePreview: {
+            given: components["schemas"]["LineGiven"];
+        };
+        /** ApproveLineStructurePosting */
+        ApproveLineStructurePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["LineGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** ApproveLineStructurePreview */
+        ApproveLineStructurePreview: {
+            given: components["schemas"]["LineGiven"];
+        };
+        /** GiveUpLineStructurePosting */
+        GiveUpLineStructurePosting: {
+            /**
+             * Key
+             * @description chosen by the caller; the same key acts once
+             */
+            key: string;
+            given: components["schemas"]["LineGiven"];
+            seen?: components["schemas"]["Seen"] | null;
+        };
+        /** GiveUpLineStructurePreview */
+        GiveUpLineStructurePreview: {
+            given: components["schemas"]["LineGiven"];
         };
         /**
          * MakeToOrder
@@ -19759,6 +19933,12 @@ export interface components {
             price: string | null;
             /** Amount */
             amount: string | null;
+            /** Structure */
+            structure: string;
+            /** Structure State */
+            structure_state: string;
+            /** Own Cost */
+            own_cost: string | null;
             /** Standard */
             standard: string | null;
             /** Margin */
@@ -21562,6 +21742,12 @@ export interface components {
             at: string;
         };
         /**
+         * Basis
+         * @description On what a cost stands.
+         * @enum {string}
+         */
+        Basis: "standard" | "provisional" | "actual" | "corrected";
+        /**
          * FindingOut
          * @description Something that stands open, or is done.
          */
@@ -21668,6 +21854,7 @@ export interface components {
              * @example 2.40
              */
             variance: string;
+            basis: components["schemas"]["Basis"];
         };
         /**
          * SpendingRow
@@ -21734,12 +21921,6 @@ export interface components {
              */
             closing: string;
         };
-        /**
-         * Basis
-         * @description On what a cost stands.
-         * @enum {string}
-         */
-        Basis: "standard" | "provisional" | "actual" | "corrected";
         /**
          * WorthOut
          * @description All our stock of an item, with its value.
@@ -22337,6 +22518,7 @@ export interface components {
              * @example 2.40
              */
             variance: string;
+            basis: components["schemas"]["Basis"];
             /** Cause */
             cause: string;
             /**
@@ -22423,6 +22605,8 @@ export interface components {
              * @example 2.40
              */
             amount: string;
+            /** Stands On */
+            stands_on: components["schemas"]["BasisPart"][];
             /**
              * Before
              * Format: decimal
@@ -22487,6 +22671,21 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+        };
+        /**
+         * BasisPart
+         * @description What of a sum over orders stands on a basis.
+         */
+        BasisPart: {
+            basis: components["schemas"]["Basis"];
+            /** Orders */
+            orders: number;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 2.40
+             */
+            amount: string;
         };
         /**
          * AcrossOrder
@@ -22956,6 +23155,7 @@ export interface components {
             wip: string | null;
             /** Charged */
             charged: string | null;
+            basis: components["schemas"]["Basis"] | null;
         };
         /**
          * MadeComponent
@@ -39656,6 +39856,420 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["EnterForecastPreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_draft_line_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftLineStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_draft_line_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftLineStructurePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_approve_line_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveLineStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_approve_line_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveLineStructurePreview"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_give_up_line_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveUpLineStructurePosting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_give_up_line_structure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveUpLineStructurePreview"];
             };
         };
         responses: {

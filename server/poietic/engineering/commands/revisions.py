@@ -1,5 +1,6 @@
 """The way of a revision: in review, approved from a date, retired; one component replaced everywhere."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 from typing import Any, ClassVar
@@ -164,9 +165,7 @@ def _move(context: Context, given: ItemGiven, before: str, after: str) -> None:
 
 def _put_in_force(context: Context, revision: Revision, day: date) -> None:
     """Check a revision and let it be in force from a day, the one before it until then."""
-    if problems := faults_of(revision, Shop.on(day)):
-        raise NotApprovable(str(revision), problems)
-    refuse_cycle(revision)
+    refuse_faulty(revision, day)
     today = timezone.localdate(context.now)
     if day < today:
         raise InvalidInput(
@@ -188,6 +187,13 @@ def _put_in_force(context: Context, revision: Revision, day: date) -> None:
     revision.save()
     if day > today:
         context.effects.field(str(revision), "in force from", None, day)
+
+
+def refuse_faulty(revision: Revision, day: date) -> None:
+    """Refuse a structure that an order of a day could not be made by. Ask only with the graph guarded."""
+    if problems := faults_of(revision, Shop.on(day)):
+        raise NotApprovable(str(revision), problems)
+    refuse_cycle(revision)
 
 
 def _end(context: Context, revision: Revision, day: date) -> None:
@@ -221,15 +227,45 @@ def _copied(
     context: Context, source: Revision, old: Item, new: Item, given: ReplaceComponent
 ) -> Revision:
     """Return a copy of a revision with a component replaced, as a draft beside the item's own."""
-    fresh = Revision.objects.create(
-        item=source.item,
+
+    def put(copies: list[Any], row: Any) -> None:
+        if isinstance(row, ComponentRow) and row.item_id == old.pk:
+            row.item, row.unit = new, ""
+            row.quantity *= given.ratio
+            if into := _same_line(copies, source, row):
+                into.quantity += row.quantity
+                return
+        copies.append(row)
+
+    return copy_revision(
+        context,
+        source,
         letter=next_letter(source.item),
         state=Revision.State.RETIRED,  # for a moment: its item may have a draft of its own
+        note=given.note or f"{old.code} replaced by {new.code}",
+        put=put,
+    )
+
+
+def copy_revision(
+    context: Context,
+    source: Revision,
+    *,
+    letter: str,
+    state: str,
+    note: str,
+    put: Callable[[list[Any], Any], None] = list.append,
+) -> Revision:
+    """Return a copy of a revision that was read with its rows; `put` puts a row to those of its kind."""
+    fresh = Revision.objects.create(
+        item=source.item,
+        letter=letter,
+        state=state,
         batch_quantity=source.batch_quantity,
         share_rule=source.share_rule,
         main_weight=source.main_weight,
         grades=source.grades,
-        note=given.note or f"{old.code} replaced by {new.code}",
+        note=note,
         change=context.change,
     )
     for model, rows in (
@@ -241,12 +277,6 @@ def _copied(
         for row in rows:
             row.pk = None
             row.revision = fresh
-            if isinstance(row, ComponentRow) and row.item_id == old.pk:
-                row.item, row.unit = new, ""
-                row.quantity *= given.ratio
-                if into := _same_line(copies, source, row):
-                    into.quantity += row.quantity
-                    continue
-            copies.append(row)
+            put(copies, row)
         model._default_manager.bulk_create(copies)
     return with_rows(Revision.objects.filter(pk=fresh.pk)).get()

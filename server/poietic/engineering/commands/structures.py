@@ -52,6 +52,7 @@ from ...web_api.fields import (
 from ..faults import Shop, faults_of
 from ..models import (
     OPEN_STATES,
+    OWN_LETTER,
     ComponentRow,
     LabourGrade,
     OperationRow,
@@ -61,7 +62,7 @@ from ..models import (
 )
 from ..queries import with_rows
 
-LETTERS = "ABCDEFGHJKLMNPRTUVWY"  # without those that are read as others
+LETTERS = "ABCDEFGHJKLMNPRTUVWY"  # without those that are read as others, and without OWN_LETTER
 
 
 @dataclass(eq=False)
@@ -76,6 +77,7 @@ class InReview(DomainError):
 
 
 StepUnit = Annotated[str, Text(10)]
+RevisionLetter = Annotated[str, Text(4)]
 M = TypeVar("M", LabourGrade, Partner)
 
 
@@ -195,6 +197,8 @@ class DraftStructure(StructureNamed):
     components: Annotated[list[ComponentGiven], Field(max_length=5000)] = []
     outputs: Annotated[list[OutputGiven], Field(max_length=500)] = []
     note: Note = ""
+    #: of a structure that one customer's line has: its letter; left out: the item's own draft
+    letter: RevisionLetter | None = None
 
 
 @command("draft-structure", "Draft a structure", Role.ENGINEER, Role.CONTROLLER)
@@ -215,12 +219,12 @@ def draft_structure(context: Context, given: DraftStructure) -> None:
             raise NotFound("work center", operation.work_center)
     grades = _named(LabourGrade, "labour grade", {o.labour_grade for o in given.operations})
     suppliers = _named(Partner, "partner", {o.supplier for o in given.operations})
-    draft = _draft_of(context, item)
+    draft = _draft_of(context, item, given.letter)
     draft.batch_quantity = given.batch_quantity
     draft.share_rule = given.share_rule.value
     draft.main_weight = given.main_weight
     draft.grades = [g.model_dump(mode="json") for g in given.grades]
-    draft.note = given.note
+    draft.note = given.note or ("" if given.letter is None else draft.note)
     draft.change = context.change
     draft.save()
     for rows in (draft.operations, draft.components, draft.outputs):
@@ -310,8 +314,12 @@ def guard_graph(context: Context) -> None:
     context.guard("structure graph")
 
 
-def _draft_of(context: Context, item: Item) -> Revision:
-    """Return the item's draft, locked, or a new one with the next letter."""
+def _draft_of(context: Context, item: Item, letter: str | None) -> Revision:
+    """Return the item's draft, locked, or a new one with the next letter; of a customer's line, its own."""
+    if letter is not None:
+        own = Revision.objects.select_related("item").filter(item=item, letter=letter, state=Revision.State.OWN_DRAFT)  # fmt: skip
+        missing = NotFound("draft for a customer's line", f"{letter} of {item.code}")
+        return context.lock_one(own, "structure", missing)
     existing = context.lock(
         Revision.objects.select_related("item").filter(item=item, state__in=OPEN_STATES),
         "structure",
@@ -331,13 +339,20 @@ def next_letter(item: Item) -> str:
 def next_letters(items: Iterable[Item]) -> dict[int, str]:
     """Return the letter of each item's next revision, by key, in one statement."""
     wanted = {i.pk for i in items}
-    rows = Revision.objects.filter(item__in=wanted).order_by().values_list("item_id")
-    counts = dict(rows.annotate(count=Count("pk")))
+    rows = Revision.objects.filter(item__in=wanted).exclude(letter__startswith=OWN_LETTER)
+    counted = rows.order_by().values_list("item_id").annotate(count=Count("pk"))
+    counts = dict(counted)
     letters = {}
     for pk in wanted:
         high, low = divmod(counts.get(pk, 0), len(LETTERS))
         letters[pk] = (LETTERS[high - 1] if high else "") + LETTERS[low]
     return letters
+
+
+def next_own_letter(item: Item) -> str:
+    """Return the letter of the next structure that a customer's line has of an item: S1, S2."""
+    used = Revision.objects.filter(item=item, letter__startswith=OWN_LETTER).values_list("letter", flat=True)  # fmt: skip
+    return f"{OWN_LETTER}{max((int(n[1:]) for n in used), default=0) + 1}"
 
 
 def refuse_cycle(draft: Revision) -> None:

@@ -18,7 +18,8 @@ from ...catalog.models import OWN_KINDS, Item, Partner, Place
 from ...catalog.queries import stock_place
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...engineering.queries import inlined, revision_in_force
+from ...engineering.models import Revision
+from ...engineering.queries import inlined, revision_for, revision_in_force
 from ...ledger.models import CostObject, Lot, StockBalance
 from ...web_api.errors import InvalidInput, NotFound
 from ...web_api.fields import Code, Day, Note, OrderNumber, Quantity, Reference, Strict, Text
@@ -212,17 +213,19 @@ def make_firm(context: Context, given: OrderGiven) -> None:
     """Keep planning's hands off: it stays as it is, and by the structure in force now."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.FIRM)
-    book.order.revision = revision_in_force(book.order.item, context.now.date())
+    order = book.order
+    order.revision = revision_for(order.revision, order.item, context.now.date())
     book.set_state(OrderState.FIRM)
     book.finish()
 
 
 @command("leave-to-planning", "Leave an order to planning", Role.CONTROLLER)
 def leave_to_planning(context: Context, given: OrderGiven) -> None:
-    """Let planning change a firm order again; it follows the structure in force."""
+    """Let planning change a firm order again; it follows the structure in force, or its customer's line's own."""
     book = OpenBook.lock(context, given.order)
     book.require(Act.LEAVE)
-    book.order.revision = None
+    if book.order.revision and book.order.revision.state != Revision.State.OWN:
+        book.order.revision = None
     book.set_state(OrderState.PLANNED)
     book.finish()
 
@@ -236,7 +239,7 @@ def rederive_order(context: Context, given: OrderGiven) -> None:
     day = context.now.date()
     before = outlooks([book], Dating([book], context.now).structures, day)[order.pk].needs
     was = order.revision.letter if order.revision else "none"
-    order.revision = revision_in_force(order.item, day)
+    order.revision = revision_for(order.revision, order.item, day)
     context.effects.field(book.thing, "revision", was, order.revision.letter if order.revision else "none")  # fmt: skip
     after = outlooks([book], Dating([book], context.now).structures, day)[order.pk].needs
     names = Item.objects.in_bulk(before.keys() | after.keys())

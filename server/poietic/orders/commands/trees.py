@@ -18,7 +18,8 @@ from ...catalog.models import Item
 from ...catalog.queries import any_of, items_by_code
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
-from ...engineering.queries import in_force, inlined, revision_in_force
+from ...engineering.models import Revision
+from ...engineering.queries import in_force, inlined, revision_for, revision_in_force
 from ...ledger.reserving import free_stock
 from ...stores.future import supplies_of
 from ...web_api.errors import InvalidInput
@@ -81,12 +82,22 @@ def plan_tree(context: Context, given: PlanTree) -> None:
     context.made["orders"] = ",".join(str(b.order.number) for b in grown.books)
 
 
-def grow_tree(context: Context, given: PlanTree, beside: "Grown | None" = None) -> "Grown":
-    """Plan an order with its components, beside a tree that has taken of stock already; say what that comes to."""
+def grow_tree(
+    context: Context,
+    given: PlanTree,
+    beside: "Grown | None" = None,
+    own: Revision | None = None,
+) -> "Grown":
+    """Plan an order with its components, beside a tree that has taken of stock already; say what that comes to.
+
+    With `own` its first order is made by that structure.
+    """
     grown = Grown(context, given)
     if beside:
         grown.free, grown.makeable = beside.free, beside.makeable
-    grown.grow(plan(context, PlanOrder(**given.model_dump(exclude={"components", "others"}))))
+    first = plan(context, PlanOrder(**given.model_dump(exclude={"components", "others"})))
+    first.order.revision = own
+    grown.grow(first)
     context.effects.field("new orders", "number", None, len(grown.books))
     _foresee(context, grown)
     return grown
@@ -114,7 +125,7 @@ class Grown:
         self.books.append(book)
         order = book.order
         order.made_within = sorted(self._within(book))
-        order.save(update_fields=["made_within"])
+        order.save(update_fields=["made_within", "revision"])
         dating = Dating([book], self.context.now)
         structure = dating.structures.get(order.pk)
         dates = dating.of(book)
@@ -149,7 +160,7 @@ class Grown:
         wanted = {c.item for c in self.given.components if c.how == "within the order"}
         found: set[str] = set()
         day = timezone.localdate(self.context.now)
-        revision = revision_in_force(book.order.item, day)
+        revision = revision_for(book.order.revision, book.order.item, day)
         while wanted and revision:
             codes = codes_of(inlined(revision, day, found).structure)
             more = {c for c in codes & wanted if revision_in_force(items_by_code([c])[c], day)}

@@ -12,6 +12,7 @@ from ...buying.prices import first_suppliers
 from ...catalog.models import Item
 from ...commanding.registry import Context, command
 from ...commanding.roles import Role
+from ...engineering.models import Revision
 from ...orders.commands.carrying_down import lot_of
 from ...orders.commands.trees import Grown, PlanTree, grow_tree, lacks_of
 from ...selling.commands.ordering import (
@@ -55,7 +56,7 @@ def make_to_order(context: Context, given: MakeToOrder) -> None:
             customer_line=str(line.number),
             wanted_on=line.wanted_on,
         )
-        trees.append(grow_tree(context, tree, trees[-1] if trees else None))
+        trees.append(grow_tree(context, tree, trees[-1] if trees else None, line.structure))
     context.made["orders"] = ",".join(str(b.order.number) for t in trees for b in t.books)
     if given.buys and (missing := _missing(context, trees)):
         context.made["purchases"] = ",".join(sorted(set(buy(context, missing).values())))
@@ -63,7 +64,7 @@ def make_to_order(context: Context, given: MakeToOrder) -> None:
 
 def _lines(order: CustomerOrder, named: list[int]) -> list[CustomerLine]:
     """Return the lines that are made now, or refuse: what is bought, what has left, what is made already."""
-    lines = list(order.lines.select_related("item").order_by("number"))
+    lines = list(order.lines.select_related("item", "structure").order_by("number"))
     if unknown := set(named) - {n.number for n in lines}:
         raise NotFound("line", f"{min(unknown)} of customer order {order.number}")
     made = orders_for(order)
@@ -78,6 +79,10 @@ def _lines(order: CustomerOrder, named: list[int]) -> list[CustomerLine]:
             faults.append(f"lines: line {n.number} is made by {by} already")
         elif n.count_open(CustomerOrderState.ACCEPTED) <= 0:
             faults.append(f"lines: line {n.number} has left")
+        elif n.structure and n.structure.state == Revision.State.OWN_DRAFT:
+            faults.append(
+                f"lines: structure {n.structure.letter} of line {n.number} is a draft; approve it, or give it up"
+            )
         else:
             found.append(n)
     if (named and faults) or not found:

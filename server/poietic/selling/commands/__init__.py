@@ -1,5 +1,5 @@
 """What customers order, what is foreseen, and what leaves to them."""
 
-from . import delivering, forecasts, ordering
+from . import delivering, forecasts, ordering, own_structures
 
-__all__ = ["delivering", "forecasts", "ordering"]
+__all__ = ["delivering", "forecasts", "ordering", "own_structures"]

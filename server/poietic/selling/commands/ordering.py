@@ -167,9 +167,7 @@ def change_customer_line(context: Context, given: ChangeCustomerLine) -> None:
     """Change what a customer wants, by when, at what price, or what was promised."""
     order = lock_order(context, given.customer_order)
     require_not_ended(order, "changed")
-    line = order.lines.select_related("item").filter(number=given.line).first()
-    if line is None:
-        raise NotFound("line", f"{given.line} of customer order {order.number}")
+    line = line_of(order, given.line)
     if given.quantity is not None:
         require_step(line.item.code, given.quantity, step=line.item.step, unit=line.item.unit)
         if given.quantity < line.delivered:
@@ -197,6 +195,14 @@ def lock_order(context: Context, number: int) -> CustomerOrder:
     """Lock a customer's order, or refuse by number."""
     rows = CustomerOrder.objects.filter(number=number).select_related("customer")
     return context.lock_one(rows, "customer order", NotFound("customer order", str(number)))
+
+
+def line_of(order: CustomerOrder, number: int) -> CustomerLine:
+    """Return a line of a locked order, or refuse by number."""
+    found = order.lines.select_related("item", "structure").filter(number=number).first()
+    if found is None:
+        raise NotFound("line", f"{number} of customer order {order.number}")
+    return found
 
 
 def list_price(

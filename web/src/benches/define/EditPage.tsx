@@ -45,6 +45,8 @@ export function EditPage() {
         return (
           <Loaded query={revisions}>
             {(known) => {
+              const own = query.get('own');
+              if (own) return <FromRevision key={own} item={item} source={code} letter={own} />;
               const open = known.find((r) => r.state === 'draft' || r.state === 'in review');
               if (copied && !open) {
                 return (
@@ -104,6 +106,8 @@ interface Draft extends DraftWhole {
 
 function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
   const { code } = item;
+  const [query] = useSearchParams();
+  const own = query.get('own');
   const { start, started } = useCommands();
   const centers = useQuery(workCentersOptions());
   const [typed, setTyped] = useState('');
@@ -115,7 +119,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
   const { undo, redo } = draft;
   const firstCenter = centers.data?.[0]?.code ?? '';
   const operations = draft.state.operations.map((o) => ({ ...o, work_center: o.work_center || firstCenter }));
-  const given = draftGiven(code, draft.state, operations, draft.state.bare);
+  const given = { ...draftGiven(code, draft.state, operations, draft.state.bare), ...(own ? { letter: own } : {}) };
   const setOperations = (change: (was: DraftOperation[]) => DraftOperation[]) =>
     draft.set((was) => ({ ...was, operations: change(was.operations) }));
 
@@ -156,7 +160,9 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
             </Link>
           </h1>
           <p className="text-quiet">
-            {from?.state === 'draft' && from.item === code
+            {own && from
+              ? `structure ${from.letter} of ${from.note}`
+              : from?.state === 'draft' && from.item === code
               ? `rev ${from.letter}, draft`
               : from
                 ? `a new draft from ${from.item === code ? '' : `${from.item} `}rev ${from.letter}`
@@ -175,9 +181,15 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
           <Button look="act" shortcut="Ctrl-S" onClick={() => start('draft-structure', given)}>
             Save the draft…
           </Button>
-          <Button disabled={!item.has_draft} onClick={() => start('approve-structure', { item: code })}>
-            Approve the draft…
-          </Button>
+          {own ? (
+            <Button onClick={() => start('approve-line-structure', { customer_order: Number(query.get('order')), line: Number(query.get('line')) })}>
+              Approve for the line…
+            </Button>
+          ) : (
+            <Button disabled={!item.has_draft} onClick={() => start('approve-structure', { item: code })}>
+              Approve the draft…
+            </Button>
+          )}
         </div>
       </header>
       <FoundList id="all-items" kind="item" typed={typed} />

@@ -48,6 +48,19 @@ function Page({ item, full }: { item: Item; full: ItemFull | undefined }) {
             {item.name} <span className="code text-[16px]">{item.code}</span>
           </h1>
           <Facts item={item} full={full} tree={tree.data} />
+          {revision !== '' && revisions.data?.every((r) => r.letter !== revision) && (
+            <p className="text-attention">
+              Structure {revision} is made for one customer’s line only.{' '}
+              {revisions.data
+                .filter((r) => r.state === 'approved')
+                .slice(0, 1)
+                .map((r) => (
+                  <Link key={r.letter} className="quiet-link text-act" to={`${path}/compare?old=${r.letter}&new=${revision}`}>
+                    Against {r.letter}
+                  </Link>
+                ))}
+            </p>
+          )}
         </div>
         <div className="flex flex-wrap gap-1.5">
           {may.has('change-item') && <Button onClick={() => start('change-item', { code: item.code })}>Change…</Button>}

@@ -117,6 +117,7 @@ function LineRow({ order, line: n, canChange }: { order: number; line: CustomerL
         ))}
         {!n.is_planned && <span className="text-quiet"> not planned</span>}
         {n.priority !== 5 && <span className="text-quiet"> priority {n.priority}</span>}
+        {n.is_made && <OwnStructure order={order} line={n} canChange={canChange} />}
       </td>
       <td className="num">
         {quantity(n.quantity)}
@@ -143,6 +144,42 @@ function LineRow({ order, line: n, canChange }: { order: number; line: CustomerL
         )}
       </td>
     </tr>
+  );
+}
+
+/** The structure that a line has of its own, with what can be done with it; a way to one where no order makes the line yet. */
+function OwnStructure({ order, line: n, canChange }: { order: number; line: CustomerLine; canChange: boolean }) {
+  const { start } = useCommands();
+  const may = useMay();
+  const mayChange = canChange && n.orders.length === 0;
+  const item = `/define/items/${encodeURIComponent(n.item)}`;
+  const act = (command: string, name: string) =>
+    mayChange &&
+    may.has(command) && (
+      <Button look="link" onClick={() => start(command, { customer_order: order, line: n.line })}>
+        {name}
+      </Button>
+    );
+  if (!n.structure) return <span className="block text-[12px]">{act('draft-line-structure', 'A structure of its own…')}</span>;
+  const isDraft = n.structure_state === 'own draft';
+  return (
+    <span className="flex flex-wrap items-baseline gap-x-3 text-[12px]">
+      <Link className="quiet-link" to={`${item}?rev=${n.structure}`}>
+        own structure {n.structure}, {isDraft ? 'a draft' : 'approved'}
+      </Link>
+      {n.own_cost && (
+        <span className="text-quiet">
+          {unitCost(n.own_cost)} EUR each{n.standard && `, the standard ${unitCost(n.standard)}`}
+        </span>
+      )}
+      {isDraft && mayChange && may.has('draft-structure') && (
+        <Link className="quiet-link text-act" to={`${item}/edit?own=${n.structure}&order=${order}&line=${n.line}`}>
+          Edit
+        </Link>
+      )}
+      {isDraft ? act('approve-line-structure', 'Approve…') : act('draft-line-structure', 'Change again…')}
+      {act('give-up-line-structure', 'Give up…')}
+    </span>
   );
 }
 
