@@ -115,7 +115,7 @@ class BrowserTest(TransactionTestCase):
 
     def load_demo(self) -> None:
         """Load the invented works."""
-        demo_rows.load()
+        demo_rows.load_at_once()
 
     def page(self) -> Page:
         """Open a browser window of its own."""

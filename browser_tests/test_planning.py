@@ -120,21 +120,30 @@ class Planning(BrowserTest):
         for _ in range(3):
             page.keyboard.press("ArrowLeft")
         expect(page.get_by_role("button", name=re.compile("^Proposal of 7 for Fri 26 Feb"))).to_be_focused()  # fmt: skip
-        page.keyboard.press("Enter")
+        self.press(page, "ArrowUp", "PageUp", "ArrowDown", "Enter")
         expect(page.get_by_label("Due", exact=True)).to_have_value("2027-02-26")
+        expect(page.get_by_label("Quantity", exact=True)).to_have_value("17")
         page.keyboard.press("Escape")
 
         box = mark.bounding_box()
         assert box is not None
-        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-        page.mouse.down()
-        page.mouse.move(box["x"] - 60, box["y"] + 4, steps=4)
-        page.mouse.up()
-        moved = page.get_by_label("Due", exact=True).input_value()
-        self.assertLess(moved, "2027-03-01")
+        middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        for down, least in (
+            (2, 7),
+            (box["height"] / 2 - 1, 1),
+        ):  # a hand that trembles leaves the size
+            page.mouse.move(*middle)
+            page.mouse.down()
+            page.mouse.move(middle[0] - 60, middle[1] + down, steps=4)
+            page.mouse.up()
+            moved = page.get_by_label("Due", exact=True).input_value()
+            self.assertLess(moved, "2027-03-01")
+            expect(page.get_by_label("Quantity", exact=True)).to_have_value(str(least))
+            if least == 7:
+                page.keyboard.press("Escape")
         self.post(page)
         made = Order.objects.latest("pk")
-        self.assertEqual((made.item.code, int(made.quantity), str(made.due)), ("HT-150", 7, moved))
+        self.assertEqual((made.item.code, int(made.quantity), str(made.due)), ("HT-150", 1, moved))
         self.assertEqual(differences(), [])
 
     def test_many_proposals_are_accepted_at_once_and_a_what_if_is_compared(self) -> None:
@@ -165,11 +174,33 @@ class Planning(BrowserTest):
         page = self.signed_in("Jonas")
         page.goto("/sell?which=offers")
         page.get_by_role("table", name="Customers' orders").get_by_role("link").first.click()
+        lines = page.get_by_role("table", name="Lines")
+        expect(lines).to_contain_text("own structure S1, approved")
+        lines.get_by_role("button", name="Change again…").click()
+        self.post(page)
+        lines.get_by_role("link", name="Edit").click()
+        expect(page.get_by_label("Quantity of FN-30")).to_have_value("2")
+        self.assert_accessible(page, "structure of a line")
+        page.get_by_label("Quantity of FN-30").fill("3")
+        page.keyboard.press("Control+s")
+        self.post(page)
+        page.get_by_role("button", name="Approve for the line…").click()
+        expect(page.get_by_role("complementary")).to_contain_text("of its price")
+        self.post(page)
+        page.goto("/define/items/HT-200?rev=S1")
+        expect(page.get_by_text("is made for one customer’s line only")).to_be_visible()
+        rows = page.get_by_role("treegrid").get_by_role("row")
+        expect(rows.filter(has_text="Finder 8 × 30")).to_contain_text("3")
+        page.get_by_role("link", name="Against A").click()
+        expect(page.get_by_role("heading", name="rev A against rev S1")).to_be_visible()
+
+        page.goto(f"/sell/{CustomerOrder.objects.get(state='offer').number}")
         page.get_by_role("button", name="Accept and make").click()
         expect(page.get_by_role("complementary")).to_contain_text("HT-200 12 pcs due")
         self.post(page)
         made = Order.objects.get(item__code="HT-200", quantity=12)
-        lines = page.get_by_role("table", name="Lines")
+        assert made.revision
+        self.assertEqual(made.revision.letter, "S1")
         lines.get_by_role("link", name=str(made.number)).click()
         expect(page.get_by_role("heading", name="Heron 200 telescope")).to_be_visible()
         page.get_by_role("link", name="who waits for it").click()

@@ -9,7 +9,7 @@ from django.test import TransactionTestCase
 from ops import cluster
 
 #: what the rows of a test may take: more is emptied by making each table's file anew [bytes]
-SMALL = 4_000_000
+SMALL = 30_000_000
 
 
 def empty(test: TransactionTestCase) -> None:

@@ -11,7 +11,9 @@ from ..quantity import CENT, ZERO, allocate, exact
 from .replay import Cell, Event, Replayed, Share, replay_within
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(
+    slots=True, kw_only=True
+)  # not frozen: a walk makes thousands, and freezing takes most of that
 class Pool:
     """Stock that is valued as one: all of an item at moving average, or one layer."""
 
@@ -24,7 +26,7 @@ class Pool:
     value: Decimal = ZERO
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(slots=True, kw_only=True)
 class History:
     """An item's stock and all that moved of it."""
 

@@ -1,9 +1,10 @@
-"""Six weeks ahead: what observatories and shops ordered, an offer, a forecast, the plan and a what-if."""
+"""Six weeks ahead: what observatories and shops ordered, an offer of telescopes with two finders, a forecast, the plan and a what-if."""
 
 from datetime import date, timedelta
 from typing import Any
 
 from ..catalog.models import Item
+from . import heron
 from .works import Works
 
 #: working days from ordering or beginning to having; of what is made, all operations of one order
@@ -67,7 +68,11 @@ def _ordered(works: Works) -> None:
         line = {"item": item, "quantity": quantity, "wanted_on": wanted} | AGREED.get(item, {})
         works.do("jonas", "enter-customer-order", customer=customer, their_number=number, lines=[line])  # fmt: skip
     offered = {"item": "HT-200", "quantity": "12", "wanted_on": _weekday(works.today + timedelta(days=55)).isoformat()}  # fmt: skip
-    works.do("jonas", "enter-customer-order", customer="NORDSKY", their_number="club order", lines=[offered], is_offer=True)  # fmt: skip
+    club = works.do("jonas", "enter-customer-order", customer="NORDSKY", their_number="club order", lines=[offered], is_offer=True)  # fmt: skip
+    theirs: dict[str, Any] = {"customer_order": int(club.made["customer order"]), "line": 1}
+    own = works.do("ines", "draft-line-structure", **theirs).made["structure"]
+    works.do("ines", "draft-structure", item="HT-200", letter=own, operations=heron.OPERATIONS, components=heron.components(finders="2"))  # fmt: skip
+    works.do("ines", "approve-line-structure", **theirs)
     shares = [{"item": "HT-200", "share": "0.6"}, {"item": "HT-150", "share": "0.4"}]
     first = works.today + timedelta(days=28)
     for n, quantity in enumerate(("20", "25")):

@@ -12,6 +12,7 @@ from ..orders.keeping import keep_all
 from . import (
     books_scene,
     buying_scene,
+    heron,
     history_scene,
     mirror_cell,
     picking_scene,
@@ -155,22 +156,7 @@ def _telescope(shop: Shop) -> None:
             {"item": "SC-08", "operation": 30, "quantity": "14", "reference": "ring A, ring B"},
         ],
     )  # fmt: skip
-    mirror_cell.structure(
-        shop,
-        "HT-200",
-        [
-            {"number": 10, "name": "Mount tube on rocker", "work_center": "ASSY", "run_labour_hours": "0.6"},
-            {"number": 20, "name": "Final test", "work_center": "TEST", "run_labour_hours": "0.5",
-             "run_machine_hours": "0.5"},
-            {"number": 30, "name": "Pack", "work_center": "PACK", "run_labour_hours": "0.25"},
-        ],
-        [
-            {"item": "OT-200", "operation": 10, "quantity": "1"},
-            {"item": "RB-200", "operation": 10, "quantity": "1"},
-            {"item": "FN-30", "operation": 10, "quantity": "1"},
-            {"item": "PK-20", "operation": 30, "quantity": "1"},
-        ],
-    )  # fmt: skip
+    mirror_cell.structure(shop, "HT-200", heron.OPERATIONS, heron.components())
 
 
 def _next_revision(works: Works) -> None:

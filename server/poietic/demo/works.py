@@ -3,6 +3,7 @@
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
+from ..commanding.run import Outcome
 from ..people.models import Person
 from .shop import Shop
 
@@ -23,12 +24,12 @@ class Works:
         """Go on as another person."""
         self.shop.person = Person.objects.get(name=name)
 
-    def do(self, who: str, command: str, **given: Any) -> None:
+    def do(self, who: str, command: str, **given: Any) -> Outcome:
         """Carry out a command as a person, ten minutes later."""
         self.as_person(who)
         assert self.shop.now is not None
         self.shop.now += timedelta(minutes=10)
-        self.shop.do(command, **given)
+        return self.shop.do(command, **given)
 
     def plan(self, item: str, quantity: str, *, due: int, note: str = "") -> int:
         """Plan an order due so many days from today, and return its number."""

@@ -176,8 +176,10 @@ def work_center_times(first: date, last: date) -> dict[str, WorkCenterTime]:
 def laid_out(first: date, last: date) -> LaidOut:
     """Return what scheduling knows of work centers and suppliers, their calendars laid out over days.
 
-    What has a calendar in no known time zone is left out.
+    What has a calendar in no known time zone is left out. Whole years are laid out: they serve all days
+    of a year, where spans that move with each day would be laid out anew.
     """
+    first, last = date(first.year, 1, 1), date(last.year, 12, 31)
     key = (timezone.get_current_timezone_name(), first, last, *_said_of_time())
     return _LAID_OUT.get_or(key, lambda: _lay_out(first, last))
 

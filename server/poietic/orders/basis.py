@@ -6,7 +6,7 @@ from enum import StrEnum
 from typing import Any
 
 from django.db import connection
-from django.db.models import Case, Exists, OuterRef, Q, TextField, Value, When
+from django.db.models import Case, Exists, F, OuterRef, Q, TextField, Value, When
 from poietic_core.order.states import OrderState
 
 from ..catalog.queries import any_of
@@ -54,12 +54,14 @@ def parts_by_basis(amounts: str, asked: Mapping[str, Any]) -> list[tuple[Basis, 
     amounts : SQL that gives each order once, as order_id, with its amount
     asked : the values that it names
     """
-    bases, values = Order.objects.order_by().values("pk", basis=BASIS).query.sql_with_params()
+    bases, values = (
+        Order.objects.order_by().values(own_key=F("pk"), basis=BASIS).query.sql_with_params()
+    )
     named = {f"basis_{n}": value for n, value in enumerate(values)}
     bases %= tuple(f"%({name})s" for name in named)
     with connection.cursor() as cursor:
         cursor.execute(
-            f"SELECT b.basis, count(*), sum(a.amount) FROM ({amounts}) a JOIN ({bases}) b ON b.id = a.order_id GROUP BY 1",
+            f"SELECT b.basis, count(*), sum(a.amount) FROM ({amounts}) a JOIN ({bases}) b ON b.own_key = a.order_id GROUP BY 1",
             {**asked, **named},
         )
         return sorted((Basis(b), n, amount) for b, n, amount in cursor.fetchall())

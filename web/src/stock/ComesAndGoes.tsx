@@ -1,7 +1,7 @@
 import { useRef, useState } from 'react';
 import { day as dayWords, shortDay } from '../lib/date';
 import { quantity } from '../lib/decimal';
-import { bars, dayAt, dayBeside, type Moving, shareOf } from './stepped';
+import { bars, dayAt, dayBeside, type Moving, shareOf, sizeAt, sizeBeside, sizeOf } from './stepped';
 
 const WIDTH = 960;
 const LEFT = 44;
@@ -9,23 +9,31 @@ const MIDDLE = 34;
 const MOST = 30;
 const SPAN = WIDTH - LEFT - 16;
 
+/** When a proposal is due, and how much it is. */
+export interface Place {
+  day: string;
+  size: string;
+}
+
 type Bar = ReturnType<typeof bars>[number];
 
 interface Props {
   today: string;
   steps: readonly Moving[];
-  /** proposals that can be moved to another day, by mouse or by arrows and Enter */
+  /** proposals that can be moved to another day and made larger or smaller, by mouse or by arrows and Enter */
   movable?: ReadonlySet<number>;
-  onMove?: (proposal: number, day: string) => void;
+  onMove?: (proposal: number, to: Place) => void;
 }
 
 /** What comes above the line and what goes below it, over the time of the projected stock; what is only proposed is hollow. */
 export function ComesAndGoes({ today, steps, movable, onMove }: Props) {
   const found = bars(today, steps);
   const picture = useRef<SVGSVGElement>(null);
-  const dayUnder = (clientX: number) => {
+  const under = (clientX: number, clientY: number) => {
     const box = picture.current?.querySelector('line')?.getBoundingClientRect();
-    return box ? dayAt(today, steps, (clientX - box.left) / box.width) : today;
+    if (!box) return { day: today, size: '1' };
+    const share = ((box.top - clientY) / box.width) * (SPAN / MOST);
+    return { day: dayAt(today, steps, (clientX - box.left) / box.width), size: sizeAt(steps, share) };
   };
   return (
     <svg
@@ -44,7 +52,14 @@ export function ComesAndGoes({ today, steps, movable, onMove }: Props) {
       </text>
       {found.map((b, n) =>
         b.isProposed && !b.goes && onMove && movable?.has(b.number) ? (
-          <Movable key={`proposal ${b.number}`} bar={b} place={(on) => shareOf(today, steps, on)} dayUnder={dayUnder} beside={(on, days) => dayBeside(today, on, days)} onMove={onMove} />
+          <Movable
+            key={`proposal ${b.number}`}
+            bar={b}
+            drawn={(at) => shape({ goes: false, size: Math.min(1, sizeOf(steps, at.size)) }, Math.min(1, shareOf(today, steps, at.day)))}
+            under={under}
+            beside={(on, days) => dayBeside(today, on, days)}
+            onMove={onMove}
+          />
         ) : (
           <rect key={`${b.at} ${n}`} {...shape(b, b.at)} className={b.isProposed ? 'fill-sheet stroke-act' : b.goes ? 'fill-quiet' : 'fill-act'} />
         ),
@@ -53,7 +68,7 @@ export function ComesAndGoes({ today, steps, movable, onMove }: Props) {
   );
 }
 
-const shape = (b: Bar, at: number) => ({
+const shape = (b: Pick<Bar, 'goes' | 'size'>, at: number) => ({
   x: LEFT + at * SPAN + (b.goes ? 1 : -6),
   y: b.goes ? MIDDLE : MIDDLE - b.size * MOST,
   width: 5,
@@ -62,38 +77,50 @@ const shape = (b: Bar, at: number) => ({
 
 interface MovableProps {
   bar: Bar;
-  place: (day: string) => number;
-  dayUnder: (clientX: number) => string;
+  drawn: (at: Place) => ReturnType<typeof shape>;
+  under: (clientX: number, clientY: number) => Place;
   beside: (day: string, days: number) => string;
-  onMove: (proposal: number, day: string) => void;
+  onMove: (proposal: number, to: Place) => void;
 }
 
-/** A proposal that is moved in time: the day is said while it moves, and the act asks before anything is posted. */
-function Movable({ bar: b, place, dayUnder, beside, onMove }: MovableProps) {
-  const [moved, setMoved] = useState<string | null>(null);
-  const on = moved ?? b.day;
-  const box = shape(b, Math.min(1, place(on)));
-  const end = (day: string) => {
+/** How far up or down [px] the pointer goes before it changes the size: a hand that moves in time trembles. */
+const TREMBLE = 4;
+
+/** A proposal that is moved in time and size: both are said while it moves, and the act asks before anything is posted. */
+function Movable({ bar: b, drawn, under, beside, onMove }: MovableProps) {
+  const was = { day: b.day, size: b.change };
+  const [moved, setMoved] = useState<Place | null>(null);
+  const from = useRef(0);
+  const now = moved ?? was;
+  const box = drawn(now);
+  const end = () => {
     setMoved(null);
-    if (day !== b.day) onMove(b.number, day);
+    if (now.day !== was.day || now.size !== was.size) onMove(b.number, now);
   };
   return (
     <g
       role="button"
       tabIndex={0}
-      aria-label={`Proposal of ${quantity(b.change)} for ${dayWords(on)}: arrows move it, Enter accepts it for that day`}
-      className="cursor-ew-resize touch-none outline-none [&:focus-visible>rect]:stroke-2"
+      aria-label={`Proposal of ${quantity(now.size)} for ${dayWords(now.day)}: arrows move it and change its size, Enter accepts it so`}
+      className="cursor-move touch-none outline-none [&:focus-visible>rect]:stroke-2"
       onPointerDown={(e) => {
         e.currentTarget.setPointerCapture(e.pointerId);
-        setMoved(b.day);
+        from.current = e.clientY;
+        setMoved(was);
       }}
-      onPointerMove={(e) => moved !== null && e.currentTarget.hasPointerCapture(e.pointerId) && setMoved(dayUnder(e.clientX))}
-      onPointerUp={() => moved !== null && end(moved)}
+      onPointerMove={(e) => {
+        if (moved === null || !e.currentTarget.hasPointerCapture(e.pointerId)) return;
+        const at = under(e.clientX, e.clientY);
+        setMoved(Math.abs(e.clientY - from.current) < TREMBLE ? { ...at, size: moved.size } : at);
+      }}
+      onPointerUp={() => moved !== null && end()}
       onPointerCancel={() => setMoved(null)}
       onKeyDown={(e) => {
         const days = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
-        if (days) setMoved(beside(on, days));
-        else if (e.key === 'Enter') onMove(b.number, on);
+        const more = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[e.key];
+        if (days) setMoved({ ...now, day: beside(now.day, days) });
+        else if (more) setMoved({ ...now, size: sizeBeside(now.size, more) });
+        else if (e.key === 'Enter') onMove(b.number, now);
         else if (e.key === 'Escape' && moved !== null) setMoved(null);
         else return;
         e.preventDefault();
@@ -105,7 +132,7 @@ function Movable({ bar: b, place, dayUnder, beside, onMove }: MovableProps) {
       <rect {...box} className="fill-sheet stroke-act" />
       {moved !== null && (
         <text x={box.x + 9} y={10} className="fill-act">
-          {shortDay(moved)}
+          {now.size === was.size ? shortDay(now.day) : `${quantity(now.size)} on ${shortDay(now.day)}`}
         </text>
       )}
     </g>

@@ -28,10 +28,9 @@ export interface Moving extends Change {
 /** Lay out what comes and goes: where on the same width as the line, and how much of the largest. */
 export function bars(today: string, steps: readonly Moving[]) {
   const { first, span } = spanOf(today, steps);
-  const most = Math.max(...steps.map((s) => Math.abs(Number(s.change))), 1e-9);
   return steps.map((s) => ({
     at: (dayNumber(s.day) - first) / span,
-    size: Math.abs(Number(s.change)) / most,
+    size: sizeOf(steps, s.change),
     goes: s.change.startsWith('-'),
     isProposed: s.kind === 'proposal',
     number: s.number,
@@ -48,6 +47,17 @@ export function dayAt(today: string, steps: readonly Change[], share: number): s
 
 /** Return the day so many days after another, not before today. */
 export const dayBeside = (today: string, day: string, days: number) => isoDay(Math.max(dayNumber(today), dayNumber(day) + days));
+
+const mostOf = (steps: readonly Moving[]) => Math.max(...steps.map((s) => Math.abs(Number(s.change))), 1e-9);
+
+/** Return the whole quantity that is a share of the largest change, at least 1. */
+export const sizeAt = (steps: readonly Moving[], share: number) => String(Math.max(1, Math.round(share * mostOf(steps))));
+
+/** Return the whole quantity that is so much more than another, at least 1. */
+export const sizeBeside = (size: string, more: number) => String(Math.max(1, Math.round(Number(size)) + more));
+
+/** Return what a quantity is of the largest change. */
+export const sizeOf = (steps: readonly Moving[], size: string) => Math.abs(Number(size)) / mostOf(steps);
 
 /** Return where a day lies, as a share of the width. */
 export function shareOf(today: string, steps: readonly Change[], day: string): number {

@@ -143,7 +143,6 @@ def _keep(context: Context, order: CustomerOrder, line: CustomerLine) -> None:
     if line.structure is None or line.structure.state != Revision.State.OWN:
         line.own_cost = None
     line.save(update_fields=["structure", "own_cost"])
-    context.made["item"] = line.item.code
     if line.structure:
         context.made["structure"] = line.structure.letter
     touch(context, order)

@@ -10,7 +10,8 @@ export function ComparePage() {
   const [query, setQuery] = useSearchParams();
   const [old, letter] = [query.get('old') ?? '', query.get('new') ?? ''];
   const compared = useQuery(compareOptions(code, letter, old));
-  const letters = useQuery(revisionsOptions(code)).data?.map((r) => r.letter);
+  const own = useQuery(revisionsOptions(code)).data?.map((r) => r.letter);
+  const letters = own && [...new Set([...own, old, letter])]; // a structure of a customer's line is none of its revisions
   const choose = (name: string, value: string) => setQuery({ old, new: letter, [name]: value }, { replace: true });
   return (
     <Loaded query={compared}>

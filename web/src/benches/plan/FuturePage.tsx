@@ -6,7 +6,7 @@ import { useMay } from '../../commands/useMay';
 import { day } from '../../lib/date';
 import { isZero, plain, quantity } from '../../lib/decimal';
 import { ChainLink } from '../../stock/ChainLink';
-import { ComesAndGoes } from '../../stock/ComesAndGoes';
+import { ComesAndGoes, type Place } from '../../stock/ComesAndGoes';
 import { SteppedLine } from '../../stock/SteppedLine';
 import { Origin, StepTable } from '../../stock/StepTable';
 import { Button } from '../../ui/Button';
@@ -25,10 +25,7 @@ function Shown({ item: i }: { item: PlannedItem }) {
   const { start } = useCommands();
   const may = useMay();
   const movable = new Set(may.has('accept-changed') ? i.proposals.map((p) => p.proposal) : []);
-  const move = (proposal: number, due: string) => {
-    const of = i.proposals.find((p) => p.proposal === proposal);
-    if (of) start('accept-changed', { proposal, quantity: plain(of.quantity), due });
-  };
+  const move = (proposal: number, to: Place) => start('accept-changed', { proposal, quantity: plain(to.size), due: to.day });
   const acts = Object.fromEntries(
     (may.has('accept-changed') ? i.proposals : []).map((p) => [
       `proposal ${p.proposal}`,

@@ -10,7 +10,7 @@ import { moment, shortDay } from '../../lib/date';
 import { money, quantity } from '../../lib/decimal';
 import { Button } from '../../ui/Button';
 import { Empty, Loaded, ProblemNote } from '../../ui/States';
-import { type List, LISTS, PAGE, planOptions, type Proposal, proposalsOptions } from './queries';
+import { type List, LISTS, PAGE, openOrdersOptions, planOptions, type Proposal, proposalsOptions } from './queries';
 
 const words: Record<List, string> = { all: 'all', make: 'to make', buy: 'to buy', late: 'too late', decided: 'decided' };
 
@@ -81,6 +81,7 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
   const work_center = query.get('at') ?? '';
   const serves = Math.max(0, Math.trunc(Number(query.get('for') ?? 0)) || 0);
   const centers = useQuery(workCentersOptions()).data ?? [];
+  const orders = useQuery(openOrdersOptions()).data?.rows ?? [];
   const proposals = useQuery(proposalsOptions({ which, filter, work_center, serves, skip }));
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const set = (more: Record<string, string>) => setQuery({ ...Object.fromEntries(query), skip: '0', ...more }, { replace: true });
@@ -98,20 +99,23 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
           </Link>
         )}
         {serves > 0 && (
-          <span className="whitespace-nowrap">
-            for customer order{' '}
-            <Link className="code quiet-link" to={`/sell/${serves}`}>
-              {serves}
-            </Link>{' '}
-            <Button look="link" aria-label="For all orders" onClick={() => set({ for: '' })}>
-              all
-            </Button>
-          </span>
+          <Link className="quiet-link text-act" to={`/sell/${serves}`}>
+            customer’s order <span className="code">{serves}</span>
+          </Link>
         )}
       </div>
       <div className="flex min-h-8 flex-wrap items-center gap-x-3 gap-y-1 px-4 pb-1">
         <Acts rows={proposals.data?.rows ?? []} marked={marked} onMark={setMarked} />
-        <select className="entry ml-auto w-36!" aria-label="Made at" value={work_center} onChange={(e) => set({ at: e.target.value })}>
+        <select className="entry ml-auto w-[110px]!" aria-label="For the customer's order" value={serves || ''} onChange={(e) => set({ for: e.target.value })}>
+          <option value="">for anybody</option>
+          {serves > 0 && !orders.some((o) => o.number === serves) && <option value={serves}>for {serves}</option>}
+          {orders.map((o) => (
+            <option key={o.number} value={o.number}>
+              for {o.number} {o.customer_name}
+            </option>
+          ))}
+        </select>
+        <select className="entry w-[110px]!" aria-label="Made at" value={work_center} onChange={(e) => set({ at: e.target.value })}>
           <option value="">made anywhere</option>
           {centers.map((c) => (
             <option key={c.code} value={c.code}>
@@ -119,7 +123,7 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
             </option>
           ))}
         </select>
-        <input className="entry w-36!" aria-label="Filter proposals" placeholder="Type to filter" value={filter} onChange={(e) => set({ filter: e.target.value })} />
+        <input className="entry w-[110px]!" aria-label="Filter proposals" placeholder="Type to filter" value={filter} onChange={(e) => set({ filter: e.target.value })} />
       </div>
       <Loaded query={proposals}>
         {(page) =>

@@ -47,6 +47,13 @@ export const proposalsOptions = (chosen: Chosen) =>
     queryFn: ({ signal }) => data(api.GET('/api/plan/proposals', { params: { query: { ...chosen, limit: PAGE } }, signal })),
   });
 
+/** Customers' orders that are open, what is due first before the others: proposals are chosen by them. */
+export const openOrdersOptions = () =>
+  queryOptions({
+    queryKey: ['selling', 'orders', 'open', 'to choose'],
+    queryFn: ({ signal }) => data(api.GET('/api/customer-orders', { params: { query: { which: 'open', limit: PAGE } }, signal })),
+  });
+
 export const adviceOptions = () =>
   queryOptions({
     queryKey: ['planning', 'advice'],

@@ -26,7 +26,7 @@ function Shown({ order: o }: { order: CustomerOrder }) {
         {name}
       </Button>
     );
-  const margin = o.margin !== '' && o.share !== null && ` · margin at standard ${money(o.margin)} EUR, ${percent(o.share)}`;
+  const margin = o.margin !== '' && o.share !== null && ` · margin ${o.lines.some((n) => n.own_cost) ? '' : 'at standard '}${money(o.margin)} EUR, ${percent(o.share)}`;
   return (
     <SellFrame
       title={
@@ -169,7 +169,7 @@ function OwnStructure({ order, line: n, canChange }: { order: number; line: Cust
       </Link>
       {n.own_cost && (
         <span className="text-quiet">
-          {unitCost(n.own_cost)} EUR each{n.standard && `, the standard ${unitCost(n.standard)}`}
+          {unitCost(n.own_cost)} EUR{n.standard && `, standard ${unitCost(n.standard)}`}
         </span>
       )}
       {isDraft && mayChange && may.has('draft-structure') && (
