@@ -112,6 +112,7 @@ class Planning(BrowserTest):
         page.goto("/plan/items/HT-150")
         page.get_by_role("button", name="Plan what changed").click()
         job = page.get_by_role("region", name=re.compile("^Plan what changed, job"))
+        expect(job.get_by_role("status")).to_contain_text("waits")
         self.work()
         expect(job.get_by_role("status")).to_have_text("done")
         mark = page.get_by_role("button", name=re.compile("^Proposal of 7 for Mon 1 Mar"))

@@ -25,7 +25,17 @@ from .year import Year
 SIX = [f"PART-{n}" for n in range(1, 7)]
 
 
-class Commands(TestCase):
+class Still(TestCase):
+    """While nothing but what is asked for happens."""
+
+    def setUp(self) -> None:
+        # with each minute orders' dates move, and a session notes that it was used
+        still = patch("django.utils.timezone.now", return_value=timezone.now())
+        still.start()
+        self.addCleanup(still.stop)
+
+
+class Commands(Still):
     """The same command with one line and with six, each after one that was alike."""
 
     @classmethod
@@ -193,14 +203,8 @@ class Desk(TestCase):
         self.assertEqual(counts[0], counts[1])
 
 
-class Everything(TestCase):
+class Everything(Still):
     """Each command and each query that there is, in a works that fills up."""
-
-    def setUp(self) -> None:
-        # with each minute orders' dates move, and a session notes that it was used
-        still = patch("django.utils.timezone.now", return_value=timezone.now())
-        still.start()
-        self.addCleanup(still.stop)
 
     def test_nothing_takes_more_statements_where_there_is_more(self) -> None:
         caller = Caller(make_person())

@@ -235,7 +235,7 @@ class Revision(Changing):
         OWN = "own"
 
     item = models.ForeignKey(Item, models.PROTECT, related_name="revisions")
-    letter = models.CharField(max_length=4)
+    letter = models.CharField(max_length=8)
     state = models.CharField(max_length=10, choices=State)
     batch_quantity = models.DecimalField(max_digits=18, decimal_places=6, default=1)
     share_rule = models.CharField(

@@ -158,13 +158,13 @@ class Read:
         works, days, last = self.works, self.days, len(self.days) - 1
         self.undated.pop(row, None)
         placed = self.placed.setdefault(row, []) if self.ways else []
-        for wanted, _ in future.demands:
+        for wanted, _ in sorted(future.demands, key=lambda told: _in_one_order(told[0])):
             period = max(0, bisect_right(days, wanted.due) - 1)
             share = self.assumed.demand / 100 if wanted.source in FROM_OUTSIDE else Decimal(1)
             if wanted.due <= days[-1]:
                 works.demand[row, period] += float(wanted.quantity * share)
                 placed.append((wanted.site, period, -wanted.quantity * share))
-        for supply, _ in future.supplies:
+        for supply, _ in sorted(future.supplies, key=lambda told: _in_one_order(told[0])):
             comes = supply.comes
             if comes is None:
                 self.undated[row] = self.undated.get(row, 0) + 1
@@ -180,6 +180,12 @@ class Read:
             told = Coming(len(self.supplies), period, float(supply.quantity))
             self.coming.setdefault(row, []).append(told)
             self.supplies.append((key, replace(supply, comes=comes)))
+
+
+def _in_one_order(one: Demand | Supply) -> tuple[str, int, date, Decimal]:
+    """Rank what comes of an item, or is wanted, so that nothing depends on how the database keeps it."""
+    day = one.due if isinstance(one, Demand) else one.comes
+    return one.source.value, one.number, day or date.max, one.quantity
 
 
 def future_of_all(items: list[int]) -> dict[int, Future]:

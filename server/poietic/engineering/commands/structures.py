@@ -77,7 +77,7 @@ class InReview(DomainError):
 
 
 StepUnit = Annotated[str, Text(10)]
-RevisionLetter = Annotated[str, Text(4)]
+RevisionLetter = Annotated[str, Text(8)]
 M = TypeVar("M", LabourGrade, Partner)
 
 

@@ -11,6 +11,11 @@ class Migration(migrations.Migration):
     operations = [
         migrations.AlterField(
             model_name="revision",
+            name="letter",
+            field=models.CharField(max_length=8),
+        ),
+        migrations.AlterField(
+            model_name="revision",
             name="state",
             field=models.CharField(
                 choices=[
