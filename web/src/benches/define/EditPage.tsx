@@ -167,7 +167,7 @@ function Editor({ item, from }: { item: Item; from: Revision | undefined }) {
               : from
                 ? `a new draft from ${from.item === code ? '' : `${from.item} `}rev ${from.letter}`
                 : 'the first draft'}{' '}
-            · saving does not change what is in force; approving does
+            · {own ? 'approved, it is for this line only' : 'saving does not change what is in force; approving does'}
           </p>
         </div>
         <div className="flex flex-wrap items-center gap-2">

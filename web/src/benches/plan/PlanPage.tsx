@@ -116,7 +116,7 @@ function Proposals({ isPlanned }: { isPlanned: boolean }) {
           ))}
         </select>
         <select className="entry w-[110px]!" aria-label="Made at" value={work_center} onChange={(e) => set({ at: e.target.value })}>
-          <option value="">made anywhere</option>
+          <option value="">anywhere</option>
           {centers.map((c) => (
             <option key={c.code} value={c.code}>
               at {c.name}

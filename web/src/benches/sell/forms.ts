@@ -39,19 +39,19 @@ export const forms = commandForms({
     fromPage: true,
   },
   'draft-line-structure': {
-    act: (g) => `Give line ${said(g.line)} of ${said(g.customer_order)} a structure of its own`,
+    act: (g) => `Draft one for line ${said(g.line)} of ${said(g.customer_order)}`,
     words: 'A copy of the standard, to be changed and approved for this line only. One that was approved is a draft again.',
     entries: { ...order, line: wholeNumber('Line') },
     fromPage: true,
   },
   'approve-line-structure': {
-    act: (g) => `Approve the structure of line ${said(g.line)} of ${said(g.customer_order)}`,
+    act: (g) => `Approve for line ${said(g.line)} of ${said(g.customer_order)}`,
     words: 'Orders for this line are made by it, and its margin is told over what it costs. What it costs beyond the standard will be method variance of these orders.',
     entries: { ...order, line: wholeNumber('Line') },
     fromPage: true,
   },
   'give-up-line-structure': {
-    act: (g) => `Make line ${said(g.line)} of ${said(g.customer_order)} to the standard`,
+    act: (g) => `Give it up for line ${said(g.line)}`,
     words: 'Its own structure stays to be read.',
     entries: { ...order, line: wholeNumber('Line') },
     fromPage: true,
