@@ -194,7 +194,7 @@ class EndToEnd(TransactionTestCase):
         whole = perf_counter() - begin
         run = PlanRun.objects.latest("pk")
         print(
-            f"\\na planning run from the database to stored proposals, {ITEMS:,} items × {PERIODS} days, {lines.parents.size:,} lines, "
+            f"\na planning run from the database to stored proposals, {ITEMS:,} items × {PERIODS} days, {lines.parents.size:,} lines, "
             f"200,000 customers' lines: {whole:.1f} s, of it reading {reading:.1f} s, netting {netting:.1f} s, the rest storing "
             f"{run.proposals:,} proposals, what they load, and who waits; at most {getrusage(RUSAGE_SELF).ru_maxrss / 1e6:.1f} GB "
             f"in the process ({before / 1e6:.1f} GB before)"
