@@ -152,7 +152,7 @@ class Commands(Still):
         self.assertEqual({name for name, seen in counts.items() if len(seen) > 1}, set())
 
 
-class Desk(TestCase):
+class Desk(Still):
     """What an order's page says of others is bounded, and asked for at once."""
 
     def test_the_first_who_wait_are_named_and_that_there_are_more(self) -> None:
