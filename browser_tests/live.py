@@ -93,9 +93,9 @@ class BrowserTest(TransactionTestCase):
             try:
                 return super()._fixture_teardown()  # type: ignore[misc, no-any-return]
             except (OperationalError, CommandError, DeadlockDetected) as err:
-                # Django's have the database's own as their cause
-                causes = DeadlockDetected | OperationalError
-                if not isinstance(err, DeadlockDetected) and not isinstance(err.__cause__, causes):
+                # Django's errors have the database's own as their cause
+                cause = err if isinstance(err, DeadlockDetected) else err.__cause__
+                if not isinstance(cause, DeadlockDetected | OperationalError):
                     raise
                 self.let_requests_end()
         raise AssertionError("requests of closed pages go on and on")

@@ -129,10 +129,8 @@ class Planning(BrowserTest):
         box = mark.bounding_box()
         assert box is not None
         middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-        for down, least in (
-            (2, 7),
-            (box["height"] / 2 - 1, 1),
-        ):  # a hand that trembles leaves the size
+        # a hand that trembles leaves the size
+        for down, least in ((2, 7), (box["height"] / 2 - 1, 1)):
             page.mouse.move(*middle)
             page.mouse.down()
             page.mouse.move(middle[0] - 60, middle[1] + down, steps=4)

@@ -13,7 +13,7 @@ SMALL = 30_000_000
 
 
 def empty(test: TransactionTestCase) -> None:
-    """Empty all tables; Django's own content types, which flushing would write anew, are used by nothing.
+    """Empty all tables, and write nothing of Django's own into them again: nothing uses it.
 
     Few rows are deleted where they are: files for some hundred tables and their indexes cost a second
     or two, and nearly all of them are empty.

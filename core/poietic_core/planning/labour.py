@@ -55,9 +55,8 @@ def labour_of(operation: Operation, entering: Decimal, efficiency: Decimal = ONE
     setup *= efficiency * operation.machines
     runs = entering / operation.run_quantity
     many = operation.multiple
-    if (
-        many and many.per is not Per.UNIT
-    ):  # of a phantom that an order takes once, however many it makes
+    if many and many.per is not Per.UNIT:
+        # of a phantom that an order takes once, however many it makes
         setup += run * many.value() / operation.run_quantity
         runs = ZERO
     elif many:

@@ -11,9 +11,8 @@ from ..quantity import CENT, ZERO, allocate, exact
 from .replay import Cell, Event, Replayed, Share, replay_within
 
 
-@dataclass(
-    slots=True, kw_only=True
-)  # not frozen: a walk makes thousands, and freezing takes most of that
+# these two are not frozen: a walk makes thousands of them, and freezing takes most of that
+@dataclass(slots=True, kw_only=True)
 class Pool:
     """Stock that is valued as one: all of an item at moving average, or one layer."""
 

@@ -86,16 +86,17 @@ def promise(item: Item, quantity: Decimal, today: date) -> Promise:
     days = calendar.following(today, FAR)
     sources = {}
     for code, one in items.items():
-        future = futures[one.pk]
+        future, way = futures[one.pk], ways.get(code, NOT_MADE)
         demands, supplies = [d for d, _ in future.demands], [s for s, _ in future.supplies]
         demands += expiries(ends.get(one.pk, []), demands)
         free = promises(on_hand.get(one.pk, ZERO), demands, supplies, today)
         sources[code] = Source(
             free=[(0 if d <= today else bisect_left(days, d), q) for d, q in free],
             lead=0 if one.is_phantom else one.lead_time_days or 0,
-            uses=ways.get(code, NOT_MADE).uses,
-            works=ways.get(code, NOT_MADE).works,
+            uses=way.uses,
+            works=way.works,
         )
-    hours = free_hours({w.center for way in ways.values() for w in way.works}, days, calendar)
+    centers = {w.center for way in ways.values() for w in way.works}
+    hours = free_hours(centers, days, calendar)
     found = capable_to_promise(item.code, quantity, sources, hours)
     return Promise(found, days, items, first_suppliers(i.pk for i in items.values()))

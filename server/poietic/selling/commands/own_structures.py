@@ -55,11 +55,11 @@ def draft_line_structure(context: Context, given: LineGiven) -> None:
     thing = _thing(order, line)
     if line.structure is None:
         day = timezone.localdate(context.now)
-        standard = with_rows(in_force(day).filter(item=line.item)).first()
-        if standard is None:
-            raise NotFound("structure in force of", line.item.code)
-        locked = context.lock(with_rows(Revision.objects.filter(item=line.item)), "structure")
-        source = next(r for r in locked if r.pk == standard.pk)
+        source = context.lock_one(  # whoever else copies it now waits, and gets the next letter
+            with_rows(in_force(day).filter(item=line.item)),
+            "structure",
+            NotFound("structure in force of", line.item.code),
+        )
         own = copy_revision(
             context,
             source,
