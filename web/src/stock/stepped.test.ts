@@ -41,13 +41,14 @@ describe('what comes and goes', () => {
     expect(bars('2026-12-01', [])).toEqual([]);
   });
 
-  it('is moved to the day and the size under a place, by days and by ones, never before today and never to nothing', () => {
+  it('is moved to the day and the size under a place, by days and by ones to the last digit, never before today and never to nothing', () => {
     const steps = [step('2026-12-30', '4'), step('2027-01-09', '0')];
     for (const day of ['2026-12-28', '2026-12-31', '2027-01-09']) expect(dayAt('2026-12-28', steps, shareOf('2026-12-28', steps, day))).toBe(day);
     expect(dayAt('2026-12-28', steps, -0.2)).toBe('2026-12-28');
     const moves = [{ ...step('2026-12-30', '4'), kind: 'proposal', number: 7, change: '8' }];
     for (const size of ['1', '5', '8', '9']) expect(sizeAt(moves, sizeOf(moves, size))).toBe(size);
-    expect([sizeAt(moves, -0.4), sizeBeside('2.44', 1), sizeBeside('8', -10)]).toEqual(['1', '3', '1']);
+    expect(sizeAt(moves, -0.4)).toBe('1');
+    expect([sizeBeside('2.44', 1), sizeBeside('20.000000', -10), sizeBeside('8', -10)]).toEqual(['3.44', '10', '8']);
     expect([dayBeside('2026-12-28', '2026-12-31', 1), dayBeside('2026-12-28', '2026-12-29', -3)]).toEqual(['2027-01-01', '2026-12-28']);
   });
 });

@@ -1,5 +1,7 @@
 /** A projected stock, laid out to be drawn. */
 
+import { isQuantity, total } from '../lib/decimal';
+
 export interface Change {
   day: string;
   projected: string;
@@ -53,8 +55,11 @@ const mostOf = (steps: readonly Moving[]) => Math.max(...steps.map((s) => Math.a
 /** Return the whole quantity that is a share of the largest change, at least 1. */
 export const sizeAt = (steps: readonly Moving[], share: number) => String(Math.max(1, Math.round(share * mostOf(steps))));
 
-/** Return the whole quantity that is so much more than another, at least 1. */
-export const sizeBeside = (size: string, more: number) => String(Math.max(1, Math.round(Number(size)) + more));
+/** Return the quantity that is so much more than another, to its last digit; one that would come to nothing stays. */
+export function sizeBeside(size: string, more: number): string {
+  const next = total([size, String(more)]);
+  return isQuantity(next) ? next : size;
+}
 
 /** Return what a quantity is of the largest change. */
 export const sizeOf = (steps: readonly Moving[], size: string) => Math.abs(Number(size)) / mostOf(steps);
